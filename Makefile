@@ -1,0 +1,27 @@
+# `make demo` and `make test` set up all that they need on a fresh machine.
+PYTHON ?= python3
+BIN := .venv/bin
+
+.PHONY: demo test lint bench clean
+
+.venv/ready: pyproject.toml
+	$(PYTHON) -m venv .venv
+	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[develop]'
+	touch $@
+
+demo: .venv/ready
+	$(BIN)/nogging demo
+
+test: .venv/ready
+	$(BIN)/python -m pytest
+
+lint: .venv/ready
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+
+bench: .venv/ready
+	$(BIN)/python -m bench
+
+clean:
+	rm -rf .venv build dist src/*.egg-info

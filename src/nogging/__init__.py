@@ -1,0 +1,29 @@
+"""Nogging tells whether a change to a network did exactly what it was meant to do.
+
+Everything is loaded when it is first used: `import nogging` itself costs next to nothing.
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+__version__ = "0.1.0"
+
+if TYPE_CHECKING:
+    from nogging.errors import NoggingError
+
+_WHERE = {
+    "NoggingError": ("nogging.errors", "NoggingError"),
+}
+__all__ = [
+    "NoggingError",
+    "__version__",
+]
+
+
+def __getattr__(name: str) -> Any:
+    if name not in _WHERE:
+        raise AttributeError(f"module 'nogging' has no attribute '{name}'")
+    module, attribute = _WHERE[name]
+    return getattr(import_module(module), attribute)

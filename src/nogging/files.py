@@ -1,0 +1,229 @@
+"""One loader for every YAML file that Nogging reads.
+
+The text is read as YAML 1.2, core schema, over PyYAML's nodes: the nodes keep their positions, and the types
+are resolved here, so that `on`, `off`, `0123` and `00:00:5e:00:53:01` stay text. The plain values then go
+through a pydantic model, and whatever is wrong (in the YAML or against the model) becomes one `FileError`
+that names line and column, shows the line, and suggests the nearest known word.
+"""
+
+from __future__ import annotations
+
+import difflib
+import re
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
+
+import yaml
+from pydantic import BaseModel, ConfigDict, ValidationError
+
+from nogging.errors import FileError, nearest
+
+if TYPE_CHECKING:
+    from pydantic_core import ErrorDetails
+
+try:
+    from yaml import CSafeLoader as _Loader
+except ImportError:  # a PyYAML that was built without libyaml
+    from yaml import SafeLoader as _Loader  # type: ignore[assignment]
+
+Model = TypeVar("Model", bound=BaseModel)
+Path_ = tuple[str | int, ...]
+"""Where a value stands in a file: the keys and indexes that lead to it."""
+
+MOST_NODES = 1_000_000
+"""More nodes than this, aliases followed, and the file is refused: nobody wrote it by hand."""
+
+_TAGS = "tag:yaml.org,2002:"
+_IMPLICIT = frozenset({"str", "int", "float", "bool", "null", "timestamp", "merge", "value"})
+"""The tags that PyYAML gives by itself to a scalar that bears none; what they say is not used."""
+
+_NULL = re.compile(r"null|Null|NULL|~|", re.ASCII)
+_TRUE = re.compile(r"true|True|TRUE", re.ASCII)
+_FALSE = re.compile(r"false|False|FALSE", re.ASCII)
+_INTEGER = re.compile(r"[-+]?(0|[1-9][0-9]*)|0x[0-9a-fA-F]+|0o[0-7]+", re.ASCII)
+_FLOAT = re.compile(r"[-+]?(\.[0-9]+|(0|[1-9][0-9]*)(\.[0-9]*)?)([eE][-+]?[0-9]+)?", re.ASCII)
+
+
+class Strict(BaseModel):
+    """The base of every model of a file: a key that it does not know is a mistake."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Source:
+    """The text of a file with the position of every value in it."""
+
+    def __init__(self, path: str, text: str) -> None:
+        self.path = path
+        self.lines = text.splitlines()
+        self.places: dict[Path_, tuple[int, int]] = {}
+        self.key_places: dict[Path_, tuple[int, int]] = {}
+
+    def error(self, where: Path_, message: str, *, offset: int = 0, at_key: bool = False) -> FileError:
+        """An error at a value; `offset` counts characters into a text that stands on one line."""
+        places = self.key_places if at_key else self.places
+        while where and where not in places:
+            where = where[:-1]
+        line, column = places.get(where, (1, 1))
+        text = self.lines[line - 1] if line <= len(self.lines) else ""
+        if offset and column + offset <= len(text):
+            column += offset + (text[column - 1 : column] in ("'", '"'))
+        return FileError(message, self.path, line, column, text)
+
+
+def read_text(path: Path) -> str:
+    """The text of a file; a file that cannot be read, or is not UTF-8, is a `FileError`."""
+    try:
+        return path.read_bytes().decode("utf-8-sig")
+    except OSError as error:
+        raise FileError(f"cannot be read: {error.strerror or error}", str(path)) from None
+    except UnicodeDecodeError as error:
+        raise FileError(f"is not UTF-8 text (byte {error.start})", str(path)) from None
+
+
+def load(path: Path, model: type[Model]) -> tuple[Model, Source]:
+    """Reads a YAML file into a model, and the source that later errors point into."""
+    return loads(read_text(path), str(path), model)
+
+
+def loads(text: str, path: str, model: type[Model]) -> tuple[Model, Source]:
+    source = Source(path, text)
+    data = _Values(source).read(text)
+    return validated(data, source, model), source
+
+
+def validated(data: Any, source: Source, model: type[Model]) -> Model:
+    """Plain values through a model; the first mistake in the file's order is raised."""
+    if data is None:
+        raise source.error((), "the file is empty; it needs " + " and ".join(_required(model)))
+    try:
+        return model.model_validate(data)
+    except ValidationError as error:
+        errors = [_located(source, detail, model) for detail in error.errors()]
+        raise min(errors, key=lambda one: (one.line, one.column)) from None
+
+
+def _required(model: type[BaseModel]) -> list[str]:
+    return [f"'{name}'" for name, field in model.model_fields.items() if field.is_required()] or ["content"]
+
+
+def _located(source: Source, detail: ErrorDetails, model: type[BaseModel]) -> FileError:
+    where = tuple(detail["loc"])
+    if detail["type"] == "extra_forbidden":
+        known = _keys_at(model, where[:-1])
+        return source.error(where, f"unknown key '{where[-1]}'{nearest(str(where[-1]), known)}", at_key=True)
+    if detail["type"] == "missing":
+        return source.error(where[:-1], f"the key '{where[-1]}' is missing here{_misspelt(source, where)}")
+    message = detail["msg"].removeprefix("Value error, ")
+    if detail["type"] == "model_type":
+        message = "a mapping with keys is expected here"
+    return source.error(where, message[:1].lower() + message[1:])
+
+
+def _misspelt(source: Source, where: Path_) -> str:
+    """Names the key that stands beside a missing one and is spelt nearly like it."""
+    beside = [str(key[-1]) for key in source.key_places if key[:-1] == where[:-1]]
+    close = difflib.get_close_matches(str(where[-1]), beside, n=1, cutoff=0.75)
+    return f"; is it what '{close[0]}' should be?" if close else ""
+
+
+def _keys_at(model: type[BaseModel], where: Path_) -> Iterable[str]:
+    """The keys that a model knows at a place: follows field annotations down to the model there."""
+    found: type[BaseModel] = model
+    for step in where:
+        field = found.model_fields.get(step) if isinstance(step, str) else None
+        field = field or next((f for f in found.model_fields.values() if f.alias == step), None)
+        if field is not None:
+            found = _model_in(field.annotation) or found
+    return [field.alias or name for name, field in found.model_fields.items()]
+
+
+def _model_in(annotation: Any) -> type[BaseModel] | None:
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return annotation
+    inner = (_model_in(argument) for argument in getattr(annotation, "__args__", ()))
+    return next((one for one in inner if one is not None), None)
+
+
+class _Values:
+    """PyYAML nodes into plain values, noting where each stands."""
+
+    def __init__(self, source: Source) -> None:
+        self.source = source
+        self.count = 0
+        self.open: set[int] = set()
+
+    def read(self, text: str) -> Any:
+        try:
+            node = yaml.compose(text, Loader=_Loader)
+        except yaml.MarkedYAMLError as error:
+            raise self._broken(error) from None
+        except yaml.YAMLError as error:
+            raise FileError(f"is not YAML: {error}", self.source.path) from None
+        return None if node is None else self.value(node, ())
+
+    def _broken(self, error: yaml.MarkedYAMLError) -> FileError:
+        mark = error.problem_mark or error.context_mark
+        line, column = (mark.line + 1, mark.column + 1) if mark else (1, 1)
+        text = self.source.lines[line - 1] if line <= len(self.source.lines) else ""
+        indentation = "tab" if "\\t" in str(error.problem) else "indentation"
+        message = f"is not YAML here: {error.problem}; look at the {indentation} and the quotes"
+        return FileError(message, self.source.path, line, column, text)
+
+    def value(self, node: yaml.Node, where: Path_) -> Any:
+        self.count += 1
+        self.source.places[where] = (node.start_mark.line + 1, node.start_mark.column + 1)
+        if id(node) in self.open or self.count > MOST_NODES:
+            raise self.source.error(where, "an alias that leads back to itself, or far too many values")
+        if isinstance(node, yaml.ScalarNode):
+            return self.scalar(node, where)
+        self.open.add(id(node))
+        try:
+            if isinstance(node, yaml.SequenceNode):
+                return [self.value(item, (*where, n)) for n, item in enumerate(node.value)]
+            return self.mapping(node, where)
+        finally:
+            self.open.discard(id(node))
+
+    def mapping(self, node: yaml.Node, where: Path_) -> dict[str, Any]:
+        found: dict[str, Any] = {}
+        for key_node, value_node in node.value:
+            if not isinstance(key_node, yaml.ScalarNode):
+                raise self.source.error(where, "a key has to be plain text")
+            key = str(key_node.value)
+            here = (*where, key)
+            if key in found:
+                first = self.source.key_places[here][0]
+                self.source.key_places[here] = _start(key_node)
+                raise self.source.error(here, f"the key '{key}' is given twice (first on line {first})", at_key=True)
+            self.source.key_places[here] = _start(key_node)
+            found[key] = self.value(value_node, here)
+        return found
+
+    def scalar(self, node: yaml.ScalarNode, where: Path_) -> Any:
+        if node.tag.removeprefix(_TAGS) not in _IMPLICIT:
+            raise self.source.error(where, f"the tag {node.tag} is not taken here; remove it")
+        return node.value if node.style else _plain(str(node.value))
+
+
+def _start(node: yaml.Node) -> tuple[int, int]:
+    return node.start_mark.line + 1, node.start_mark.column + 1
+
+
+def _plain(text: str) -> str | int | float | bool | None:
+    """A plain scalar by the core schema of YAML 1.2 (section 10.3); leading zeros stay text."""
+    if _NULL.fullmatch(text):
+        return None
+    if _TRUE.fullmatch(text) or _FALSE.fullmatch(text):
+        return text[0] in "tT"
+    if _INTEGER.fullmatch(text):
+        return int(text, 0) if text[:2] in ("0x", "0o") else int(text)
+    if _FLOAT.fullmatch(text):
+        return float(text)
+    return text
+
+
+def dump(data: Mapping[str, Any]) -> str:
+    """Plain values as YAML that `loads` reads back; text that could be taken for something else is quoted."""
+    return yaml.safe_dump(dict(data), sort_keys=False, allow_unicode=True, width=118, default_flow_style=None)

@@ -1,0 +1,43 @@
+"""DuckDB connections that can do nothing but compute: no files, no network, no extensions, bounded memory."""
+
+from __future__ import annotations
+
+import atexit
+from functools import cache
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    import duckdb
+
+MEMORY = "4GB"
+
+
+def closed_database() -> duckdb.DuckDBPyConnection:
+    """A database in memory whose outside access is off, for good."""
+    import duckdb
+
+    connection = duckdb.connect(
+        ":memory:",
+        config={
+            "enable_external_access": "false",
+            "autoinstall_known_extensions": "false",
+            "autoload_known_extensions": "false",
+            "memory_limit": MEMORY,
+        },
+    )
+    connection.execute("SET lock_configuration = true")
+    return connection
+
+
+@cache
+def parser() -> duckdb.DuckDBPyConnection:
+    """The connection that is only ever asked for syntax trees and for conditions over constants."""
+    connection = closed_database()
+    atexit.register(_close, connection)
+    return connection
+
+
+def _close(connection: duckdb.DuckDBPyConnection) -> None:
+    """Before the interpreter takes the modules apart: DuckDB's binding complains of what is still open then."""
+    parser.cache_clear()
+    connection.close()

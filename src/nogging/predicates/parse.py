@@ -1,0 +1,333 @@
+"""From the text of a predicate to a checked tree.
+
+DuckDB is asked for the syntax tree of `SELECT 1 WHERE <text>` and for nothing else; the text is never run. Every
+node is then looked at: names are resolved against the schema, constants against the field that they are
+compared with (an enumeration's words, an address's form), functions against a list. What is not on a list is refused.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from nogging.errors import QuestionError, nearest
+from nogging.predicates.database import parser
+from nogging.predicates.tree import AND, OR, Call, Constant, Name, Node, Path, Predicate, quoted
+from nogging.records import Field, Type
+from nogging.records.values import address, enumerated, mac, prefix
+
+Schema = Mapping[Path, Field]
+"""What a predicate may speak of: each name with the field that it stands for."""
+
+MOST_CHARACTERS = 10_000
+_HEAD = "SELECT 1 WHERE "
+
+_COMPARISONS = {
+    "COMPARE_EQUAL": "=",
+    "COMPARE_NOTEQUAL": "<>",
+    "COMPARE_LESSTHAN": "<",
+    "COMPARE_GREATERTHAN": ">",
+    "COMPARE_LESSTHANOREQUALTO": "<=",
+    "COMPARE_GREATERTHANOREQUALTO": ">=",
+    "COMPARE_DISTINCT_FROM": "IS DISTINCT FROM",
+    "COMPARE_NOT_DISTINCT_FROM": "IS NOT DISTINCT FROM",
+}
+_MATCHES = {"~~": "LIKE", "!~~": "NOT LIKE", "~~*": "ILIKE", "!~~*": "NOT ILIKE"}
+_ARITHMETIC = ("+", "-", "*", "/", "%")
+
+
+@dataclass(frozen=True)
+class Function:
+    """A function that a predicate may call: the types it takes and the one it gives."""
+
+    takes: tuple[str, ...]
+    gives: str
+    sees_null: bool = False
+
+
+FUNCTIONS: dict[str, Function] = {
+    "lower": Function(("text",), "text"),
+    "upper": Function(("text",), "text"),
+    "length": Function(("text",), "number"),
+    "starts_with": Function(("text", "text"), "boolean"),
+    "ends_with": Function(("text", "text"), "boolean"),
+    "contains": Function(("text", "text"), "boolean"),
+    "regexp_matches": Function(("text", "text"), "boolean"),
+    "abs": Function(("number",), "number"),
+    "round": Function(("number",), "number"),
+    "floor": Function(("number",), "number"),
+    "ceil": Function(("number",), "number"),
+}
+"""All that a predicate may call; nothing here reads, writes, repeats or waits."""
+
+
+class PredicateError(QuestionError):
+    """A predicate that is refused; `offset` counts characters from its start."""
+
+    def __init__(self, message: str, offset: int = 0) -> None:
+        super().__init__(message)
+        self.message, self.offset = message, offset
+
+
+def parse(text: str, schema: Schema) -> Predicate:
+    """Parses and checks a predicate; `PredicateError` where it is refused."""
+    if not text.strip():
+        raise PredicateError("a predicate is expected here and there is none")
+    if len(text) > MOST_CHARACTERS:
+        raise PredicateError(f"longer than {MOST_CHARACTERS} characters")
+    checker = _Checker(schema)
+    try:
+        node = checker.node(_where(text))
+    except RecursionError:
+        raise PredicateError("nested too deeply") from None
+    if checker.type_of(node) not in ("boolean", "null"):
+        raise PredicateError("this is a value and not a condition; compare it with something")
+    return Predicate(text, node)
+
+
+def from_mapping(mapping: Mapping[str, Any], schema: Schema) -> Predicate:
+    """The short form of equalities: `{state: full, mtu: 9000}`; a null asks for `is null`."""
+    if not mapping:
+        raise PredicateError("a condition is expected here and the mapping is empty")
+    parts = [f"{name} {_equals(value)}" for name, value in mapping.items()]
+    found = parse(" AND ".join(parts), schema)
+    return Predicate(" and ".join(parts), found.node)
+
+
+def _equals(value: Any) -> str:
+    if value is None:
+        return "is null"
+    if isinstance(value, bool):
+        return f"= {str(value).lower()}"
+    return f"= {value}" if isinstance(value, int | float) else f"= {quoted(str(value))}"
+
+
+def _where(text: str) -> dict[str, Any]:
+    """The syntax tree of the condition; refuses whatever is more than one condition."""
+    answer = parser().execute("SELECT json_serialize_sql(?)", [_HEAD + text + "\n"]).fetchone()
+    tree: dict[str, Any] = json.loads(answer[0]) if answer else {"error": True, "error_message": "no answer"}
+    if tree["error"]:
+        at = max(int(tree.get("position") or 0) - len(_HEAD), 0)
+        raise PredicateError(f"cannot be understood: {tree['error_message']}", min(at, len(text)))
+    found = [statement["node"] for statement in tree["statements"]]
+    where: dict[str, Any] | None = found[0].get("where_clause") if len(found) == 1 else None
+    if where is None or _around(found[0]) != _around(_bare()):
+        raise PredicateError("one condition is expected here, and nothing after it")
+    return where
+
+
+def _around(node: dict[str, Any]) -> dict[str, Any]:
+    return {key: value for key, value in node.items() if key not in ("where_clause", "from_table", "select_list")}
+
+
+def _bare() -> dict[str, Any]:
+    answer = parser().execute("SELECT json_serialize_sql(?)", [_HEAD + "true"]).fetchone()
+    node: dict[str, Any] = json.loads(answer[0])["statements"][0]["node"] if answer else {}
+    return node
+
+
+class _Checker:
+    """DuckDB's syntax tree into ours, refusing whatever is not on a list."""
+
+    def __init__(self, schema: Schema) -> None:
+        self.schema = schema
+
+    def node(self, raw: dict[str, Any]) -> Node:
+        handler = _HANDLERS.get(raw["class"])
+        if handler is None:
+            what = raw["class"].lower()
+            what = {"subquery": "a subquery", "star": "'*'", "window": "a window function"}.get(what, f"'{what}'")
+            raise self.refused(raw, f"{what} is not taken in a predicate")
+        return handler(self, raw)
+
+    def nodes(self, raws: list[dict[str, Any]]) -> tuple[Node, ...]:
+        return tuple(self.node(raw) for raw in raws)
+
+    def refused(self, raw: dict[str, Any], message: str) -> PredicateError:
+        at = int(raw.get("query_location", 0)) - len(_HEAD)
+        return PredicateError(message, at if 0 <= at < MOST_CHARACTERS else 0)
+
+    def name(self, raw: dict[str, Any]) -> Node:
+        path = tuple(part.lower() for part in raw["column_names"])
+        if path in self.schema:
+            return Name(path)
+        written = ".".join(raw["column_names"])
+        qualifiers = {known[0] for known in self.schema if len(known) == 2}
+        if len(path) > 1 and path[0] not in qualifiers:
+            raise self.refused(raw, f"'{path[0]}.' is not known here{nearest(path[0], qualifiers)}")
+        kin = {known[-1] for known in self.schema if known[:-1] == path[:-1]}
+        word = {"label": "label", "before": "field"}.get(path[0], "field") if len(path) > 1 else "field"
+        hint = nearest(path[-1], kin)
+        raise self.refused(raw, f"unknown {word} '{written}'{hint}; text is written in single quotes")
+
+    def constant(self, raw: dict[str, Any]) -> Node:
+        kind, text = raw["literal"]["kind"], raw["literal"]["text"]
+        if kind == "STRING":
+            return Constant(quoted(text), "text", quoted(text))
+        if kind in ("INTEGER", "NUMERIC") and re.fullmatch(r"-?[0-9.]+([eE][-+]?[0-9]+)?", text):
+            return Constant(text, "number", text)
+        if kind == "BOOLEAN":
+            return Constant(text.upper(), "boolean", text)
+        if kind == "NULL_LITERAL":
+            return Constant("NULL", "null", "null")
+        raise self.refused(raw, f"the constant '{text}' is not taken in a predicate")
+
+    def conjunction(self, raw: dict[str, Any]) -> Node:
+        parts = self.nodes(raw["children"])
+        for part, child in zip(parts, raw["children"], strict=True):
+            self.expect(part, "boolean", child)
+        return Call("({*})", parts, "boolean", joint=AND if raw["type"] == "CONJUNCTION_AND" else OR)
+
+    def comparison(self, raw: dict[str, Any]) -> Node:
+        sign = _COMPARISONS.get(raw["type"])
+        if sign is None:
+            raise self.refused(raw, "this comparison is not taken in a predicate")
+        left, right = self.alike([raw["left"], raw["right"]])
+        return Call(f"({{}} {sign} {{}})", (left, right), "boolean", sees_null="DISTINCT" in sign)
+
+    def between(self, raw: dict[str, Any]) -> Node:
+        parts = self.alike([raw["input"], raw["lower"], raw["upper"]])
+        return Call("({} BETWEEN {} AND {})", tuple(parts), "boolean")
+
+    def operator(self, raw: dict[str, Any]) -> Node:
+        kind = raw["type"]
+        if kind in ("COMPARE_IN", "COMPARE_NOT_IN"):
+            sign = "IN" if kind == "COMPARE_IN" else "NOT IN"
+            return Call(f"({{}} {sign} ({{*}}))", tuple(self.alike(raw["children"])), "boolean")
+        parts = self.nodes(raw["children"])
+        if kind == "OPERATOR_NOT":
+            self.expect(parts[0], "boolean", raw["children"][0])
+            return Call("(NOT {})", parts, "boolean")
+        if kind in ("OPERATOR_IS_NULL", "OPERATOR_IS_NOT_NULL"):
+            sign = "IS NULL" if kind == "OPERATOR_IS_NULL" else "IS NOT NULL"
+            return Call(f"({{}} {sign})", parts, "boolean", sees_null=True)
+        if kind == "OPERATOR_COALESCE":
+            parts = tuple(self.alike(raw["children"]))
+            return Call("coalesce({*})", parts, self.type_of(parts[0]), sees_null=True)
+        raise self.refused(raw, f"'{kind.lower()}' is not taken in a predicate")
+
+    def case(self, raw: dict[str, Any]) -> Node:
+        check = raw["case_checks"][0]
+        if len(raw["case_checks"]) != 1:
+            raise self.refused(raw, "one 'when' a 'case', please")
+        then, other = self.alike([check["then_expr"], raw["else_expr"]])
+        condition = self.node(check["when_expr"])
+        self.expect(condition, "boolean", check["when_expr"])
+        form = "CASE WHEN {} THEN {} ELSE {} END"
+        return Call(form, (condition, then, other), self.type_of(then), sees_null=True)
+
+    def cast(self, raw: dict[str, Any]) -> Node:
+        child, wanted = self.node(raw["child"]), raw["type_expr"].get("type_name", "").upper()
+        if not isinstance(child, Constant) or wanted not in (
+            "INTERVAL",
+            "TIMESTAMP",
+            "TIMESTAMP WITH TIME ZONE",
+            "DATE",
+        ):
+            raise self.refused(raw, "a cast is only taken to write an interval or a timestamp")
+        wanted = "INTERVAL" if wanted == "INTERVAL" else "TIMESTAMP"
+        if not re.fullmatch(r"'[-+:. 0-9A-Za-z]*'", child.sql):
+            raise self.refused(raw, f"{child.sql} is not an {wanted.lower()}")
+        kind = "interval" if wanted == "INTERVAL" else "moment"
+        return Constant(f"TRY_CAST({child.sql} AS {wanted})", kind, f"{wanted.lower()} {child.text}")
+
+    def function(self, raw: dict[str, Any]) -> Node:
+        name = raw["function_name"].lower()
+        raws = [argument["expression"] for argument in raw["arguments"]]
+        if raw.get("schema") or raw.get("catalog") or raw.get("filter") or raw.get("distinct"):
+            raise self.refused(raw, f"the function '{name}' is written plainly here")
+        if name in _MATCHES:
+            return self.called(f"({{}} {_MATCHES[name]} {{}})", Function(("text", "text"), "boolean"), raws, raw)
+        if name in _ARITHMETIC:
+            return self.arithmetic(name, raws, raw)
+        if name not in FUNCTIONS:
+            raise self.refused(raw, f"unknown function '{name}'{nearest(name, FUNCTIONS)}")
+        return self.called(name + "({*})", FUNCTIONS[name], raws, raw)
+
+    def called(self, form: str, function: Function, raws: list[dict[str, Any]], raw: dict[str, Any]) -> Node:
+        if len(raws) != len(function.takes):
+            raise self.refused(raw, f"'{raw['function_name']}' takes {len(function.takes)} value(s)")
+        parts = self.nodes(raws)
+        for part, wanted, one in zip(parts, function.takes, raws, strict=True):
+            self.expect(part, wanted, one)
+        return Call(form, parts, function.gives, function.sees_null)
+
+    def arithmetic(self, sign: str, raws: list[dict[str, Any]], raw: dict[str, Any]) -> Node:
+        parts = self.nodes(raws)
+        types = [self.type_of(part) for part in parts]
+        form = f"({sign}{{}})" if len(parts) == 1 else f"({{}} {sign} {{}})"
+        if types in (["moment", "interval"], ["moment", "moment"]) and sign in ("+", "-"):
+            return Call(form, parts, "moment" if types[1] == "interval" else "interval")
+        for part, one in zip(parts, raws, strict=True):
+            self.expect(part, "number", one)
+        return Call(form, parts, "number")
+
+    def alike(self, raws: list[dict[str, Any]]) -> list[Node]:
+        """Nodes that are compared with each other: of one type, their constants as their fields write them."""
+        parts = list(self.nodes(raws))
+        names = [part for part in parts if isinstance(part, Name)]
+        types = {self.type_of(part) for part in parts} - {"null"}
+        if len(types) > 1:
+            first, other = (next(part for part in parts if self.type_of(part) == one) for one in sorted(types)[:2])
+            raise self.refused(raws[0], f"{_told(first, self)} cannot be compared with {_told(other, self)}")
+        if names:
+            declared = self.schema[names[0].path]
+            parts = [self.canonical(part, declared, raw) for part, raw in zip(parts, raws, strict=True)]
+        return parts
+
+    def canonical(self, part: Node, declared: Field, raw: dict[str, Any]) -> Node:
+        """A constant in the form of the field that it is compared with."""
+        if not isinstance(part, Constant) or part.type != "text":
+            return part
+        text = raw["literal"]["text"]
+        try:
+            found = enumerated(declared, text) if declared.values else _CANONICAL.get(declared.type, str)(text)
+        except ValueError:
+            if declared.values:
+                message = f"'{declared.name}' is never '{text}'{nearest(text, declared.values)}"
+            else:
+                message = f"'{text}' is not a value of '{declared.name}', which is a {declared.type}"
+            raise self.refused(raw, message) from None
+        return Constant(quoted(found), "text", quoted(found))
+
+    def expect(self, node: Node, wanted: str, raw: dict[str, Any]) -> None:
+        found = self.type_of(node)
+        if found not in (wanted, "null"):
+            raise self.refused(raw, f"{_told(node, self)} stands where a {wanted} is expected")
+
+    def type_of(self, node: Node) -> str:
+        if isinstance(node, Name):
+            return TYPES[self.schema[node.path].type]
+        return node.type
+
+
+def _told(node: Node, checker: _Checker) -> str:
+    kind = checker.type_of(node)
+    if isinstance(node, Constant):
+        return f"the {kind} {node.text}"
+    return f"'{node}' (a {kind})" if isinstance(node, Name) else f"a {kind}"
+
+
+TYPES: dict[Type, str] = {
+    **{kind: "text" for kind in Type if kind.is_textual},
+    Type.INTEGER: "number",
+    Type.NUMBER: "number",
+    Type.BOOLEAN: "boolean",
+    Type.MOMENT: "moment",
+    Type.LINES: "lines",
+}
+_CANONICAL: dict[Type, Callable[[str], str]] = {Type.ADDRESS: address, Type.PREFIX: prefix, Type.MAC: mac}
+_HANDLERS: dict[str, Callable[[_Checker, dict[str, Any]], Node]] = {
+    "COLUMN_REF": _Checker.name,
+    "CONSTANT": _Checker.constant,
+    "CONJUNCTION": _Checker.conjunction,
+    "COMPARISON": _Checker.comparison,
+    "BETWEEN": _Checker.between,
+    "OPERATOR": _Checker.operator,
+    "CASE": _Checker.case,
+    "CAST": _Checker.cast,
+    "FUNCTION": _Checker.function,
+}

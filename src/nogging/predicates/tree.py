@@ -1,0 +1,130 @@
+"""A checked predicate: a small tree of our own, from which all SQL that is ever run is written.
+
+Nothing of a user's text reaches the database: DuckDB parses it (see `parse`), what it found becomes this
+tree, and the tree is written as SQL with each name replaced by what the caller resolves it to. So one predicate can be
+asked of the record after the change, of the one before, or of a record of which only some fields are known.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from functools import cached_property
+
+Path = tuple[str, ...]
+"""A name in a predicate: `("mtu",)`, `("before", "mtu")`, `("label", "tier")`."""
+
+Resolve = Callable[[Path], str | None]
+"""What stands for a name in SQL; None where its value is not known at all."""
+
+
+@dataclass(frozen=True)
+class Name:
+    path: Path
+
+    def __str__(self) -> str:
+        return ".".join(self.path)
+
+
+@dataclass(frozen=True)
+class Constant:
+    """`sql` is the constant as SQL; `text` as a person wrote it."""
+
+    sql: str
+    type: str
+    text: str
+
+
+@dataclass(frozen=True)
+class Call:
+    """An operator or a function: in its `form`, `{}` takes the next argument and `{*}` all that are left,
+    put together by the `joint`."""
+
+    form: str
+    arguments: tuple[Node, ...]
+    type: str
+    sees_null: bool = False
+    """Whether it gives an answer about null itself (`is null`, `coalesce`), so that not knowing a value has to
+    be told from knowing that there is none."""
+    joint: str = ", "
+
+
+Node = Name | Constant | Call
+
+
+def walk(node: Node) -> Iterator[Node]:
+    yield node
+    if isinstance(node, Call):
+        for argument in node.arguments:
+            yield from walk(argument)
+
+
+@dataclass(frozen=True)
+class Predicate:
+    """A predicate that was parsed and checked."""
+
+    text: str
+    node: Node
+
+    @cached_property
+    def names(self) -> frozenset[Path]:
+        """Every name that it uses."""
+        return frozenset(node.path for node in walk(self.node) if isinstance(node, Name))
+
+    def uses(self, qualifier: str) -> bool:
+        return any(len(path) == 2 and path[0] == qualifier for path in self.names)
+
+    @property
+    def fields(self) -> frozenset[str]:
+        """The fields of the record itself that it uses."""
+        return frozenset(path[0] for path in self.names if len(path) == 1)
+
+    def sql(self, resolve: Resolve) -> str:
+        """The predicate as SQL over what the names resolve to."""
+        return _written(self.node, resolve)
+
+    def parts(self) -> list[Predicate]:
+        """What is joined by `and` at the top, one predicate each: a failure is told part by part."""
+        if isinstance(self.node, Call) and self.node.joint == AND:
+            return [Predicate(shown(part), part) for part in self.node.arguments]
+        return [self]
+
+
+AND = " AND "
+OR = " OR "
+
+
+def _written(node: Node, resolve: Resolve) -> str:
+    if isinstance(node, Name):
+        return resolve(node.path) or "NULL"
+    if isinstance(node, Constant):
+        return node.sql
+    if node.sees_null and any(isinstance(one, Name) and resolve(one.path) is None for one in walk(node)):
+        return "NULL"
+    return _filled(node, node.form, [_written(argument, resolve) for argument in node.arguments])
+
+
+def shown(node: Node) -> str:
+    """The node as a person would write it."""
+    if isinstance(node, Name):
+        return str(node)
+    if isinstance(node, Constant):
+        return node.text
+    text = _filled(node, node.form.lower(), [shown(argument) for argument in node.arguments])
+    return text[1:-1] if text.startswith("(") and not any(isinstance(one, Call) for one in node.arguments) else text
+
+
+def _filled(call: Call, form: str, arguments: list[str]) -> str:
+    first = form.count("{}")
+    joint = call.joint if form is call.form else call.joint.lower()
+    return form.replace("{*}", "{}").format(*arguments[:first], *([joint.join(arguments[first:])] * ("{*}" in form)))
+
+
+def quoted(text: str) -> str:
+    """Text as an SQL literal (ISO/IEC 9075-2, 5.3)."""
+    return "'" + text.replace("'", "''") + "'"
+
+
+def identifier(name: str) -> str:
+    """A name as a delimited SQL identifier (ISO/IEC 9075-2, 5.2)."""
+    return '"' + name.replace('"', '""') + '"'

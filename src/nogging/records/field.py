@@ -1,0 +1,116 @@
+"""What a kind of record is made of: fields, each with a type, a nature, a unit and the standard it is from.
+
+A kind is declared once, in a module of its own. The Arrow schema, the reading of values, the comparison, the
+documentation and the check of predicates all derive from that declaration.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import cached_property
+from typing import Any
+
+
+class Nature(StrEnum):
+    """How a field behaves over time, and so what a comparison does with it."""
+
+    KEY = "key"
+    MEMBER = "member"
+    STATE = "state"
+    COUNTER = "counter"
+    GAUGE = "gauge"
+    TIMER = "timer"
+    NOTE = "note"
+
+
+class Type(StrEnum):
+    """What a value is. Values are canonical: see `records.values`."""
+
+    TEXT = "text"
+    INTEGER = "integer"
+    NUMBER = "number"
+    BOOLEAN = "boolean"
+    ADDRESS = "address"
+    PREFIX = "prefix"
+    MAC = "mac"
+    INTERFACE = "interface"
+    MOMENT = "moment"
+    LINES = "lines"
+
+    @property
+    def is_textual(self) -> bool:
+        return self in (Type.TEXT, Type.ADDRESS, Type.PREFIX, Type.MAC, Type.INTERFACE)
+
+
+@dataclass(frozen=True)
+class Field:
+    """One field of a kind.
+
+    `values` are the words that an enumeration may take; `required` says that a record without it is none;
+    `refers` names the field of another kind (`interface.name`) that a nested record inherits it from; `absent`
+    is the value that it means when a device that would have told it says nothing (no description is the empty text).
+    """
+
+    name: str
+    type: Type
+    nature: Nature
+    meaning: str
+    standard: str = ""
+    unit: str = ""
+    values: tuple[str, ...] = ()
+    required: bool = False
+    refers: str = ""
+    absent: str | None = None
+
+
+@dataclass(frozen=True)
+class Kind:
+    """One kind of record. `own` are the fields it declares; `fields` adds what every record carries.
+
+    `derive` sets, in a finished record, what follows from its other fields and so is never read.
+    """
+
+    name: str
+    meaning: str
+    standard: str
+    own: tuple[Field, ...]
+    derive: Callable[[dict[str, Any]], None] | None = None
+
+    @cached_property
+    def fields(self) -> dict[str, Field]:
+        """All fields by name, in order: the device, the kind's own, the resolution of timers, the evidence."""
+        found = [DEVICE, *self.own]
+        found += [_resolution(field) for field in self.own if field.nature is Nature.TIMER]
+        return {field.name: field for field in (*found, *EVIDENCE)}
+
+    @cached_property
+    def keys(self) -> tuple[str, ...]:
+        return self.named(Nature.KEY)
+
+    @cached_property
+    def members(self) -> tuple[str, ...]:
+        return self.named(Nature.MEMBER)
+
+    @cached_property
+    def required(self) -> tuple[str, ...]:
+        """The fields without which a record is none; the device is known without reading."""
+        return tuple(one.name for one in self.own if one.required)
+
+    def named(self, nature: Nature) -> tuple[str, ...]:
+        """The names of the fields of one nature, in order."""
+        return tuple(name for name, field in self.fields.items() if field.nature is nature)
+
+
+RESOLUTION = "_resolution"
+DEVICE = Field("device", Type.TEXT, Nature.KEY, "the device's name in the inventory", required=True)
+EVIDENCE = (
+    Field("answer", Type.TEXT, Nature.NOTE, "the command whose answer the record was read from"),
+    Field("line", Type.LINES, Nature.NOTE, "the first and the last line there, from 1"),
+)
+
+
+def _resolution(timer: Field) -> Field:
+    meaning = f"how exactly the text told `{timer.name}`"
+    return Field(timer.name + RESOLUTION, Type.NUMBER, Nature.NOTE, meaning, unit="s")

@@ -1,0 +1,70 @@
+"""`interface`: one record an interface, its state and its counters."""
+
+from nogging.records.field import Field, Kind, Nature, Type
+
+_ADMIN = ("up", "down", "testing")
+_OPER = ("up", "down", "testing", "unknown", "dormant", "not_present", "lower_layer_down")
+
+
+def _counter(name: str, meaning: str, standard: str = "", unit: str = "") -> Field:
+    return Field(name, Type.INTEGER, Nature.COUNTER, meaning, standard, unit)
+
+
+INTERFACE = Kind(
+    "interface",
+    "an interface, its state and its counters",
+    "RFC 8343",
+    (
+        Field("name", Type.INTERFACE, Nature.KEY, "its name, in the long form", "RFC 8343, name", required=True),
+        Field("vrf", Type.TEXT, Nature.STATE, "the routing instance that it belongs to"),
+        Field(
+            "description",
+            Type.TEXT,
+            Nature.STATE,
+            "what somebody wrote on it",
+            "RFC 8343, description",
+            absent="",
+        ),
+        Field("type", Type.TEXT, Nature.STATE, "what it is made of, in the device's words", "RFC 8343, type"),
+        Field(
+            "admin_status",
+            Type.TEXT,
+            Nature.STATE,
+            "meant to be up?",
+            "RFC 8343, admin-status",
+            values=_ADMIN,
+        ),
+        Field("oper_status", Type.TEXT, Nature.STATE, "is it up?", "RFC 8343, oper-status", values=_OPER),
+        Field("if_index", Type.INTEGER, Nature.NOTE, "its number on the device", "RFC 8343, if-index"),
+        Field("phys_address", Type.MAC, Nature.STATE, "its address on the medium", "RFC 8343, phys-address"),
+        Field("mtu", Type.INTEGER, Nature.STATE, "the largest packet that it sends", "RFC 8344, mtu", "octet"),
+        Field("speed", Type.INTEGER, Nature.STATE, "its bandwidth", "RFC 8343, speed", "bit/s"),
+        Field("duplex", Type.TEXT, Nature.STATE, "full or half", "IEEE 802.3", values=("full", "half", "auto")),
+        Field("last_change", Type.MOMENT, Nature.TIMER, "when it last came up", "RFC 8343, last-change"),
+        Field(
+            "discontinuity_time",
+            Type.MOMENT,
+            Nature.NOTE,
+            "when its counters were last cleared",
+            "RFC 8343, discontinuity-time",
+        ),
+        _counter("up_transitions", "how often it came up", "RFC 2863, linkUp"),
+        _counter("down_transitions", "how often it went down", "RFC 2863, linkDown"),
+        _counter("in_octets", "octets received", "RFC 8343, in-octets", "octet"),
+        _counter("in_pkts", "packets received", "RFC 8343, in-unicast-pkts and the others together"),
+        _counter("in_broadcast_pkts", "broadcasts received", "RFC 8343, in-broadcast-pkts"),
+        _counter("in_multicast_pkts", "multicasts received", "RFC 8343, in-multicast-pkts"),
+        _counter("in_discards", "packets received and dropped", "RFC 8343, in-discards"),
+        _counter("in_errors", "packets received with errors", "RFC 8343, in-errors"),
+        _counter("in_fcs_errors", "frames with a wrong check sequence", "IEEE 802.3, aFrameCheckSequenceErrors"),
+        _counter("in_undersize_pkts", "frames that were too short", "RFC 2819, etherStatsUndersizePkts"),
+        _counter("in_oversize_pkts", "frames that were too long", "RFC 2819, etherStatsOversizePkts"),
+        _counter("out_octets", "octets sent", "RFC 8343, out-octets", "octet"),
+        _counter("out_pkts", "packets sent", "RFC 8343, out-unicast-pkts and the others together"),
+        _counter("out_discards", "packets dropped before sending", "RFC 8343, out-discards"),
+        _counter("out_errors", "packets not sent for errors", "RFC 8343, out-errors"),
+        _counter("collisions", "collisions seen", "IEEE 802.3, aSingleCollisionFrames and the others together"),
+        _counter("late_collisions", "collisions after the slot time", "IEEE 802.3, aLateCollisions"),
+        _counter("resets", "how often the interface was reset"),
+    ),
+)

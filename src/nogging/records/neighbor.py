@@ -1,0 +1,56 @@
+"""`neighbor`: whom a device speaks to, in every protocol that has neighbors.
+
+One kind for all of them, so that "every adjacency is up" is one expectation. A state is in the words of the
+protocol's own standard; `settled` says in one boolean whether it is the one that is meant to last.
+"""
+
+from typing import Any
+
+from nogging.records.field import Field, Kind, Nature, Type
+
+PROTOCOLS = ("lldp", "ospf", "ospfv3", "isis", "bgp", "bfd")
+_OSPF = ("down", "attempt", "init", "2_way", "exstart", "exchange", "loading", "full")
+_BGP = ("idle", "connect", "active", "opensent", "openconfirm", "established")
+_OTHERS = ("up", "initializing", "failed", "admin_down", "present")
+SETTLED = frozenset({"full", "established", "up", "present"})
+
+
+def _settle(record: dict[str, Any]) -> None:
+    if record.get("neighbor") is None and record.get("protocol") == "lldp":
+        record["neighbor"] = record.get("remote_chassis_id")
+    if "state" in record:
+        record["settled"] = record["state"] in SETTLED
+
+
+NEIGHBOR = Kind(
+    "neighbor",
+    "whom a device speaks to, in every protocol that has neighbors",
+    "IEEE 802.1AB, RFC 9129, RFC 9130, RFC 4271, RFC 4273, RFC 9314",
+    (
+        Field("vrf", Type.TEXT, Nature.KEY, "the routing instance"),
+        Field("protocol", Type.TEXT, Nature.KEY, "the protocol", values=PROTOCOLS, required=True),
+        Field("family", Type.TEXT, Nature.KEY, "the address family of a BGP session", "RFC 4760"),
+        Field("level", Type.INTEGER, Nature.KEY, "the IS-IS level", "RFC 9130, level"),
+        Field("interface", Type.INTERFACE, Nature.KEY, "where it is seen", refers="interface.name"),
+        Field("neighbor", Type.TEXT, Nature.KEY, "router identifier, address or name", required=True),
+        Field("state", Type.TEXT, Nature.STATE, "its state", values=tuple(dict.fromkeys(_OSPF + _BGP + _OTHERS))),
+        Field("settled", Type.BOOLEAN, Nature.STATE, "whether the state is the one meant to last"),
+        Field("since", Type.MOMENT, Nature.TIMER, "when the state began", "RFC 4273, FsmEstablishedTime"),
+        Field("neighbor_address", Type.ADDRESS, Nature.STATE, "its address on the link", "RFC 9129, address"),
+        Field("area_id", Type.ADDRESS, Nature.STATE, "the OSPF area", "RFC 9129, area-id"),
+        Field("remote_as", Type.INTEGER, Nature.STATE, "its autonomous system", "RFC 4273, PeerRemoteAs"),
+        Field("prefixes_received", Type.INTEGER, Nature.GAUGE, "prefixes it announced", "RFC 9647, received"),
+        Field("prefixes_sent", Type.INTEGER, Nature.GAUGE, "prefixes announced to it", "RFC 9647, sent"),
+        Field("description", Type.TEXT, Nature.STATE, "what somebody wrote on the session", absent=""),
+        Field("remote_interface", Type.TEXT, Nature.STATE, "its port", "IEEE 802.1AB, port-id"),
+        Field("remote_chassis_id", Type.TEXT, Nature.STATE, "its chassis", "IEEE 802.1AB, chassis-id"),
+        Field(
+            "state_changes",
+            Type.INTEGER,
+            Nature.COUNTER,
+            "how often its state changed",
+            "RFC 9129, nbr-event-count",
+        ),
+    ),
+    derive=_settle,
+)

@@ -1,0 +1,64 @@
+"""`route`: the routing table. A route is its key; its records are its next hops."""
+
+from typing import Any
+
+from nogging.records.field import Field, Kind, Nature, Type
+
+
+def _nowhere(record: dict[str, Any]) -> None:
+    """What is not forwarded leaves by no interface; that is known, and not the same as not told."""
+    if record.get("special_next_hop") is not None:
+        record.setdefault("outgoing_interface", "")
+
+
+SOURCES = ("direct", "local", "static", "kernel", "ospf", "ospfv3", "bgp", "isis", "rip", "other")
+
+ROUTE = Kind(
+    "route",
+    "a next hop of a route; the routes are told apart by the key, their next hops by the member fields",
+    "RFC 8349",
+    (
+        Field("vrf", Type.TEXT, Nature.KEY, "the routing instance"),
+        Field(
+            "destination_prefix",
+            Type.PREFIX,
+            Nature.KEY,
+            "where it leads",
+            "RFC 8349, destination-prefix",
+            required=True,
+        ),
+        Field(
+            "source_protocol",
+            Type.TEXT,
+            Nature.KEY,
+            "who put it there",
+            "RFC 8349, source-protocol",
+            values=SOURCES,
+            required=True,
+        ),
+        Field("next_hop_address", Type.ADDRESS, Nature.MEMBER, "the next hop", "RFC 8349, next-hop-address"),
+        Field(
+            "outgoing_interface",
+            Type.INTERFACE,
+            Nature.MEMBER,
+            "the interface towards it",
+            "RFC 8349, outgoing-interface",
+            refers="interface.name",
+        ),
+        Field(
+            "special_next_hop",
+            Type.TEXT,
+            Nature.MEMBER,
+            "what happens instead of forwarding",
+            "RFC 8349, special-next-hop",
+            values=("blackhole", "unreachable", "prohibit", "receive"),
+        ),
+        Field("recursive", Type.BOOLEAN, Nature.MEMBER, "resolved through the hops that follow it"),
+        Field("route_preference", Type.INTEGER, Nature.STATE, "preference", "RFC 8349, route-preference"),
+        Field("metric", Type.INTEGER, Nature.STATE, "metric", "RFC 8349, metric of the protocol's model"),
+        Field("active", Type.BOOLEAN, Nature.STATE, "chosen among its equals", "RFC 8349, active"),
+        Field("weight", Type.INTEGER, Nature.NOTE, "its share among equal next hops"),
+        Field("last_updated", Type.MOMENT, Nature.NOTE, "when it last changed", "RFC 8349, last-updated"),
+    ),
+    derive=_nowhere,
+)

@@ -1,0 +1,194 @@
+"""Text into canonical values: the one place that knows how a value may be written.
+
+Lower-case MAC addresses with colons, prefixes with host bits cleared, bit/s, octets, seconds, UTC. A value
+that does not fit its field raises `ValueError` with the reason; it never becomes a wrong number.
+
+A timer is told in many ways (`00:12:33`, `2w3d`, `1d02h03m`, `57.373s`, a date). It becomes the moment at which it
+began, together with the resolution that its text had: `2w3d` may be off by a day, `00:12:33` by a second.
+"""
+
+from __future__ import annotations
+
+import ipaddress
+import re
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from functools import lru_cache
+
+from nogging.records.field import Field, Type
+
+Moment = tuple[datetime, float]
+"""A moment and the resolution of its text in seconds."""
+
+UNITS: dict[str, tuple[str, float]] = {
+    "bit/s": ("bit/s", 1),
+    "kbit/s": ("bit/s", 1e3),
+    "Mbit/s": ("bit/s", 1e6),
+    "Gbit/s": ("bit/s", 1e9),
+    "octet": ("octet", 1),
+    "kB": ("octet", 1e3),
+    "KiB": ("octet", 1024),
+    "MiB": ("octet", 1024**2),
+    "s": ("s", 1),
+    "ms": ("s", 1e-3),
+    "us": ("s", 1e-6),
+    "min": ("s", 60),
+    "h": ("s", 3600),
+    "d": ("s", 86400),
+}
+"""Units that a pattern may name: the canonical unit each is turned into, and the factor."""
+
+_CLOCK = re.compile(r"(?:(\d+)\s*days?,\s+)?(\d+):(\d\d):(\d\d)")
+_SPAN = re.compile(r"(\d+(?:\.\d+)?)\s*(years?|weeks?|days?|hours?|minutes?|seconds?|secs?|msecs?|ms|[ywdhms])[, ]*")
+_DATE = re.compile(r"(\d{4})[-/](\d\d)[-/](\d\d)[T ](\d\d):(\d\d):(\d\d)(\.\d+)?(Z|[+-]\d\d:?\d\d)?")
+_SECONDS = {"y": 31536000.0, "w": 604800.0, "d": 86400.0, "h": 3600.0, "m": 60.0, "s": 1.0, "ms": 0.001}
+_TRUE_WORDS = frozenset({"true", "yes", "on", "enabled"})
+_FALSE_WORDS = frozenset({"false", "no", "off", "disabled"})
+MOST = 2**63 - 1
+
+
+def integer(text: str) -> int:
+    """A whole number; thousands may be set apart by commas."""
+    digits = text.replace(",", "") if "," in text else text
+    if not digits.isascii() or not digits.removeprefix("-").isdigit():
+        raise ValueError(f"'{text}' is not a whole number")
+    value = int(digits) if len(digits) < 21 else MOST + 1
+    if abs(value) > MOST:
+        raise ValueError(f"'{text}' does not fit 64 bits")
+    return value
+
+
+def number(text: str) -> float:
+    if not re.fullmatch(r"-?\d+(\.\d+)?([eE][-+]?\d+)?", text, re.ASCII):
+        raise ValueError(f"'{text}' is not a number")
+    return float(text)
+
+
+def boolean(text: str) -> bool:
+    word = text.lower()
+    if word in _TRUE_WORDS or word in _FALSE_WORDS:
+        return word in _TRUE_WORDS
+    raise ValueError(f"'{text}' is neither yes nor no")
+
+
+@lru_cache(maxsize=65536)
+def address(text: str) -> str:
+    """An IPv4 or IPv6 address in its canonical text (RFC 5952); an area number becomes its dotted form."""
+    if text.isdigit() and text.isascii() and len(text) < 11:
+        return str(ipaddress.IPv4Address(int(text)))
+    try:
+        return str(ipaddress.ip_address(text))
+    except ValueError:
+        raise ValueError(f"'{text}' is not an IP address") from None
+
+
+@lru_cache(maxsize=65536)
+def prefix(text: str) -> str:
+    """An IPv4 or IPv6 prefix with its host bits cleared; a bare address is its own whole length."""
+    if text == "default":
+        return "0.0.0.0/0"
+    try:
+        return str(ipaddress.ip_network(text, strict=False))
+    except ValueError:
+        raise ValueError(f"'{text}' is not a prefix") from None
+
+
+def mac(text: str) -> str:
+    """Twelve hexadecimal digits, however they are parted, as lower case with colons."""
+    digits = re.sub(r"[.:-]", "", text).lower()
+    if not re.fullmatch(r"[0-9a-f]{12}", digits):
+        raise ValueError(f"'{text}' is not a MAC address")
+    return ":".join(digits[n : n + 2] for n in range(0, 12, 2))
+
+
+def span(text: str) -> tuple[float, float]:
+    """How long something has lasted: seconds, and the resolution of the text in seconds."""
+    clock = _CLOCK.fullmatch(text)
+    if clock:
+        days, hours, minutes, seconds = (int(part or 0) for part in clock.groups())
+        return days * 86400.0 + hours * 3600 + minutes * 60 + seconds, 1.0
+    total, smallest, end = 0.0, 0.0, 0
+    for part in _SPAN.finditer(text):
+        if part.start() != end:
+            break
+        unit = _SECONDS["ms" if part[2].startswith("ms") else part[2][0]]
+        total, end = total + float(part[1]) * unit, part.end()
+        smallest = unit * (10.0 ** -len(part[1].partition(".")[2]))
+    if not end or end != len(text):
+        raise ValueError(f"'{text}' is not a length of time")
+    return total, smallest
+
+
+def moment(text: str, at: datetime) -> Moment:
+    """A date, or how long ago before `at`; a date without a zone is taken as UTC."""
+    date = _DATE.fullmatch(text)
+    if date is None:
+        seconds, resolution = span(text)
+        return _ago(seconds, at), resolution
+    zone = (date[8] or "+00:00").replace("Z", "+00:00")
+    day, clock = f"{date[1]}-{date[2]}-{date[3]}", f"{date[4]}:{date[5]}:{date[6]}"
+    try:
+        found = datetime.fromisoformat(f"{day}T{clock}{(date[7] or '')[:7].ljust(7, '0') if date[7] else ''}{zone}")
+    except ValueError:
+        raise ValueError(f"'{text}' is not a date") from None
+    return found.astimezone(UTC), 10.0 ** -len((date[7] or ".")[1:])
+
+
+def _ago(seconds: float, at: datetime) -> datetime:
+    try:
+        return at - timedelta(seconds=seconds)
+    except OverflowError:
+        raise ValueError(f"{seconds:.0f} s ago is before all time") from None
+
+
+def reader_of(field: Field, unit: str, names: dict[str, str], at: datetime) -> Callable[[str], object]:
+    """The function that turns a text into a value of the field.
+
+    `unit` is the one that the text is in; `names` maps the short spellings of interfaces to the long ones.
+    """
+    if field.values:
+        return lambda text: enumerated(field, text)
+    if field.type is Type.MOMENT:
+        return _moment_reader(unit, at)
+    if unit:
+        return _unit_reader(unit, whole=field.type is Type.INTEGER)
+    if field.type is Type.INTERFACE:
+        return lambda text: interface_spelling(text, names)
+    return _PLAIN[field.type]
+
+
+def _moment_reader(unit: str, at: datetime) -> Callable[[str], Moment]:
+    factor = UNITS[unit][1] if unit else 0
+    cached = lru_cache(maxsize=8192)(lambda text: moment(text, at))
+    return (lambda text: (_ago(number(text) * factor, at), factor)) if unit else cached
+
+
+def _unit_reader(unit: str, whole: bool) -> Callable[[str], object]:
+    factor = UNITS[unit][1]
+    return lambda text: round(number(text) * factor) if whole else number(text) * factor
+
+
+def enumerated(field: Field, text: str) -> str:
+    """One of the field's words: lower case, with underscores."""
+    word = text.lower().replace("-", "_").replace(" ", "_")
+    if word not in field.values:
+        raise ValueError(f"'{text}' is none of: {', '.join(field.values)}")
+    return word
+
+
+def interface_spelling(text: str, names: dict[str, str]) -> str:
+    """An interface's name in the long form of its dialect: `Gi0/1` becomes `GigabitEthernet0/1`."""
+    letters = re.match(r"[A-Za-z-]*", text)
+    short = letters[0] if letters else ""
+    return names.get(short.lower(), short) + text[len(short) :].lstrip(" ")
+
+
+_PLAIN: dict[Type, Callable[[str], object]] = {
+    Type.TEXT: lambda text: text,
+    Type.INTEGER: integer,
+    Type.NUMBER: number,
+    Type.BOOLEAN: boolean,
+    Type.ADDRESS: address,
+    Type.PREFIX: prefix,
+    Type.MAC: mac,
+}
