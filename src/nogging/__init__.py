@@ -12,13 +12,16 @@ __version__ = "0.1.0"
 
 if TYPE_CHECKING:
     from nogging.errors import NoggingError
+    from nogging.reading import read
 
 _WHERE = {
     "NoggingError": ("nogging.errors", "NoggingError"),
+    "read": ("nogging.reading", "read"),
 }
 __all__ = [
     "NoggingError",
     "__version__",
+    "read",
 ]
 
 

@@ -1,0 +1,23 @@
+"""Command output into records: the notation, the readers, and the engine that accounts for every line."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from nogging.reading.engine import Reading, Unread, run
+from nogging.reading.reader import require_reader
+
+__all__ = ["Reading", "Unread", "read"]
+
+
+def read(text: str, *, dialect: str, command: str, at: datetime | None = None, device: str = "") -> Reading:
+    """Reads the answer of one device to one command.
+
+    `at` is the moment of the answer, from which ages are counted back (now, where it is not given). Raises
+    `QuestionError` for a dialect or a command that no reader knows; no text at all raises anything.
+    """
+    reading = run(require_reader(dialect, command), text, at=at, device=device)
+    for rows in reading.rows.values():
+        for row in rows:
+            row["answer"] = command
+    return reading

@@ -1,0 +1,69 @@
+"""A dialect, as declared in `library/<dialect>/dialect.yaml`: how its sessions go and how it names things."""
+
+from __future__ import annotations
+
+from functools import cache, cached_property
+from pathlib import Path
+
+from pydantic import Field
+
+from nogging.errors import QuestionError, nearest
+from nogging.files import Source, Strict, load
+
+LIBRARY = Path(__file__).parent / "library"
+
+
+class Mode(Strict):
+    """One mode of a session, told from the others by its prompt.
+
+    `prompt` is a regular expression for the whole prompt, in which `{host}` stands for what is learned at login;
+    `enter` and `leave` are the lines that go into the mode from the mode `above` and back.
+    """
+
+    prompt: str
+    above: str = ""
+    enter: str = ""
+    leave: str = ""
+    prepare: tuple[str, ...] = ()
+
+
+class Session(Strict):
+    """How a command line session goes: its modes, its pager."""
+
+    modes: dict[str, Mode]
+    pager: str = ""
+    more: str = " "
+
+
+class Dialect(Strict):
+    """`interfaces` maps short spellings to long ones; the three lists are what an answer may say instead of an
+    answer, each the beginning of a line."""
+
+    meaning: str
+    interfaces: dict[str, str] = Field(default_factory=dict)
+    not_supported: tuple[str, ...] = ()
+    not_configured: tuple[str, ...] = ()
+    session: Session
+
+    @cached_property
+    def long_names(self) -> dict[str, str]:
+        return {short.lower(): name for short, name in self.interfaces.items()}
+
+
+def dialects() -> list[str]:
+    """The names of the dialects that the library knows."""
+    return sorted(path.parent.name for path in LIBRARY.glob("*/dialect.yaml"))
+
+
+def require_dialect(name: str) -> None:
+    """Raises `QuestionError` for a dialect that the library does not know."""
+    if name not in dialects():
+        raise QuestionError(f"unknown dialect '{name}'{nearest(name, dialects())}")
+
+
+@cache
+def load_dialect(name: str) -> Dialect:
+    """The declaration of a dialect."""
+    require_dialect(name)
+    found: tuple[Dialect, Source] = load(LIBRARY / name / "dialect.yaml", Dialect)
+    return found[0]

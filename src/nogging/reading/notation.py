@@ -1,0 +1,252 @@
+"""The notation of patterns: what a line of an answer looks like, written as command references write it.
+
+    <field>           a value up to the next space, or up to what the pattern says comes next
+    <field in Mbit/s> a value with the unit that the text has
+    <field...>        the rest of the line
+    <-field> <-> <-...>  matched and not kept
+    [...]             what may be missing
+    {a|b}             a choice
+    \\<  \\[  \\{  \\|     a literal bracket or bar
+
+A run of spaces matches any run of spaces; white space around the line does not count.
+
+A pattern becomes one regular expression that cannot take more than linear time: a value stops at the first place
+where what follows it could begin, and never gives a character back (possessive quantifiers); two values
+with nothing between them, and anything after the rest of the line, are refused when the pattern is read.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from nogging.errors import nearest
+from nogging.records.values import UNITS
+
+MOST_OPTIONALS = 10
+"""More optional parts than this in one pattern, and trying them all would be slow."""
+
+_BRACKETS = "<>[]{}|\\"
+
+
+class NotationError(ValueError):
+    """A pattern that cannot be read; `offset` counts characters from the pattern's start."""
+
+    def __init__(self, message: str, offset: int) -> None:
+        super().__init__(message)
+        self.offset = offset
+
+
+@dataclass(frozen=True)
+class Literal:
+    text: str
+
+
+@dataclass(frozen=True)
+class Space:
+    pass
+
+
+@dataclass(frozen=True)
+class Value:
+    """`field` is empty where the value is not kept."""
+
+    field: str
+    unit: str
+    rest: bool
+    offset: int
+
+
+@dataclass(frozen=True)
+class Choice:
+    """One of several sequences; an optional part is the choice between itself and nothing."""
+
+    branches: tuple[Sequence_, ...]
+    optional: bool
+
+
+Element = Literal | Space | Value | Choice
+Sequence_ = tuple[Element, ...]
+
+_END = ""
+_SPACE = " "
+_VALUE = "\0"
+Stops = frozenset[str]
+"""What may follow a value: `_END`, `_SPACE`, `_VALUE`, or a literal up to its first space (with it, if there is
+one)."""
+
+
+@dataclass(frozen=True)
+class Pattern:
+    """A compiled pattern: `values` are the kept values, in the order of the groups of `regex`."""
+
+    text: str
+    regex: re.Pattern[str]
+    values: tuple[Value, ...]
+    first_word: str | None
+    """The word that every matching line begins with, where there is such a word."""
+
+
+def compile_pattern(text: str) -> Pattern:
+    """Reads a pattern; `NotationError` where it is not one."""
+    parser = _Parser(text)
+    elements = _hung(parser.sequence(""))
+    if sum(1 for one in _walk(elements) if isinstance(one, Choice)) > MOST_OPTIONALS:
+        raise NotationError(f"more than {MOST_OPTIONALS} optional parts and choices; write two lines instead", 0)
+    written, _ = _written(elements, frozenset({_END}))
+    values = tuple(one for one in _walk(elements) if isinstance(one, Value) and one.field)
+    return Pattern(text, re.compile(written), values, _first_word(elements))
+
+
+def _walk(elements: Sequence_) -> Iterator[Element]:
+    for element in elements:
+        yield element
+        if isinstance(element, Choice):
+            for branch in element.branches:
+                yield from _walk(branch)
+
+
+def _first_word(elements: Sequence_) -> str | None:
+    if elements and isinstance(elements[0], Literal) and (len(elements) == 1 or isinstance(elements[1], Space)):
+        return elements[0].text
+    return None
+
+
+class _Parser:
+    """Text into elements, by recursive descent."""
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self.at = 0
+
+    def sequence(self, ends: str) -> Sequence_:
+        """Elements up to one of the characters in `ends`, or to the end of the text where there are none."""
+        found: list[Element] = []
+        while self.at < len(self.text) and self.text[self.at] not in ends:
+            found.append(self.element())
+        if ends and self.at >= len(self.text):
+            raise NotationError(f"'{ends[-1]}' is missing", len(self.text))
+        return tuple(found)
+
+    def element(self) -> Element:
+        character = self.text[self.at]
+        if character == "<":
+            return self.value()
+        if character == "[":
+            self.at += 1
+            inner = self.sequence("]")
+            self.at += 1
+            return Choice((inner,), optional=True)
+        if character == "{":
+            return self.choice()
+        if character.isspace():
+            while self.at < len(self.text) and self.text[self.at].isspace():
+                self.at += 1
+            return Space()
+        return self.literal()
+
+    def choice(self) -> Choice:
+        branches: list[Sequence_] = []
+        while self.text[self.at] != "}":
+            self.at += 1
+            branches.append(self.sequence("|}"))
+        self.at += 1
+        return Choice(tuple(branches), optional=False)
+
+    def literal(self) -> Literal:
+        found = ""
+        while self.at < len(self.text):
+            character = self.text[self.at]
+            if character == "\\" and self.text[self.at + 1 : self.at + 2] in tuple(_BRACKETS):
+                character = self.text[self.at + 1]
+                self.at += 1
+            elif character in "<[{" or character.isspace() or (found and character in "]}|"):
+                break
+            found += character
+            self.at += 1
+        return Literal(found)
+
+    def value(self) -> Value:
+        start = self.at
+        end = self.text.find(">", start)
+        if end < 0:
+            raise NotationError("'>' is missing; a literal '<' is written '\\<'", start)
+        self.at = end + 1
+        inner = self.text[start + 1 : end]
+        name, _, unit = inner.partition(" in ")
+        rest, kept = name.endswith("..."), not name.startswith("-")
+        name = name.removesuffix("...").removeprefix("-")
+        if (name and not re.fullmatch(r"[a-z][a-z0-9_]*", name)) or (kept and not name):
+            raise NotationError(f"'<{inner}>' is not a value; a literal '<' is written '\\<'", start)
+        if unit and unit not in UNITS:
+            raise NotationError(f"unknown unit '{unit}'{nearest(unit, UNITS)}", start)
+        return Value(name if kept else "", unit, rest, start)
+
+
+def _hung(elements: Sequence_) -> Sequence_:
+    """Moves the space before (else after) an optional part into it, so that it vanishes with the part."""
+    found = list(elements)
+    for n, element in enumerate(found):
+        if not isinstance(element, Choice):
+            continue
+        branches = tuple(_hung(branch) for branch in element.branches)
+        after = found[n + 1] if n + 1 < len(found) else None
+        if element.optional and n > 0 and isinstance(found[n - 1], Space) and isinstance(after, Space | None):
+            branches = ((Space(), *branches[0]),)
+            found[n - 1] = Literal("")
+        elif element.optional and not any(found[i] != Literal("") for i in range(n)) and isinstance(after, Space):
+            branches = ((*branches[0], Space()),)
+            found[n + 1] = Literal("")
+        found[n] = Choice(branches, element.optional)
+    return tuple(one for one in found if one != Literal(""))
+
+
+def _written(elements: Sequence_, after: Stops) -> tuple[str, Stops]:
+    """The regular expression of a sequence, and what it may begin with, given what may come after it."""
+    written = ""
+    for element in reversed(elements):
+        one, after = _element_written(element, after)
+        written = one + written
+    return written, after
+
+
+def _element_written(element: Element, after: Stops) -> tuple[str, Stops]:
+    if isinstance(element, Space):
+        return r"[ \t]++", frozenset({_SPACE})
+    if isinstance(element, Literal):
+        tail = _SPACE if after <= {_SPACE, _END} else ""
+        return re.escape(element.text), frozenset({element.text + tail})
+    if isinstance(element, Value):
+        return _value_written(element, after), frozenset({_VALUE})
+    branches = [_written(branch, after) for branch in element.branches]
+    joined = "|".join(branch for branch, _ in branches)
+    begins = frozenset().union(*(stops for _, stops in branches))
+    if element.optional:
+        return f"(?:{joined})?", begins | after
+    return f"(?:{joined})", begins
+
+
+def _value_written(value: Value, after: Stops) -> str:
+    group = "(" if value.field else "(?:"
+    if value.rest:
+        if after != {_END}:
+            raise NotationError("nothing can come after the rest of the line", value.offset)
+        return rf"{group}\S.*+)"
+    if _VALUE in after:
+        raise NotationError("two values with nothing between them; where would one end?", value.offset)
+    literals = sorted(stop for stop in after if stop not in (_END, _SPACE))
+    if not literals:
+        return rf"{group}\S++)"
+    firsts = "".join(sorted({re.escape(stop[0]) for stop in literals}))
+    spared = "".join(_spared(first, literals) for first in sorted({stop[0] for stop in literals}))
+    return rf"{group}(?:[^\s{firsts}]{spared})++)"
+
+
+def _spared(first: str, literals: list[str]) -> str:
+    """Lets a value hold the character that a literal begins with, as long as not all of the literal follows."""
+    rests = [stop[1:] for stop in literals if stop[0] == first]
+    if "" in rests:
+        return ""
+    ahead = "|".join(re.escape(rest[:-1]) + r"(?:\s|$)" if rest.endswith(_SPACE) else re.escape(rest) for rest in rests)
+    return rf"|{re.escape(first)}(?!{ahead})"

@@ -1,0 +1,65 @@
+"""Samples beside a reader: `NAME.answer`, the text of an answer, and `NAME.records.yaml`, the records it must give.
+
+The records file names the command and the moment of the answer, lists the records of each kind without what is
+null (each with its first and last line), and the numbers of the lines that stay unread:
+
+    command: show version
+    at: 2026-11-23T07:00:00Z
+    records:
+      system:
+        - {hostname: mole-r1, os_name: frr, os_release: 8.4.4, line: '1'}
+    unread: []
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from pydantic import Field
+
+from nogging.files import Strict, dump, load
+from nogging.reading.engine import Reading, run
+from nogging.reading.reader import load_reader
+
+ANSWER, RECORDS = ".answer", ".records.yaml"
+
+
+class SampleModel(Strict):
+    command: str
+    at: str
+    records: dict[str, list[dict[str, Any]]]
+    unread: list[int] = Field(default_factory=list)
+
+
+def samples(folder: Path) -> Iterator[Path]:
+    """The answers below a folder of readers."""
+    return iter(sorted(folder.glob(f"**/*{ANSWER}")))
+
+
+def read_sample(answer: Path) -> tuple[dict[str, Any], dict[str, Any]]:
+    """What a sample must give and what it gives, in the same plain form: equal where all is well."""
+    model, _ = load(answer.with_name(answer.name.removesuffix(ANSWER) + RECORDS), SampleModel)
+    at = datetime.fromisoformat(model.at).astimezone(UTC)
+    reader = load_reader(answer.with_name(answer.name.split(".")[0] + ".yaml"))
+    return model.model_dump(), _plain(run(reader, answer.read_text(), at=at), model.command, model.at)
+
+
+def written(answer: Path, command: str, at: str) -> str:
+    """The records file for an answer as it is read today: to be looked at, then kept."""
+    reader = load_reader(answer.with_name(answer.name.split(".")[0] + ".yaml"))
+    reading = run(reader, answer.read_text(), at=datetime.fromisoformat(at).astimezone(UTC))
+    return dump(_plain(reading, command, at))
+
+
+def _plain(reading: Reading, command: str, at: str) -> dict[str, Any]:
+    records = {kind: [_row(row) for row in rows] for kind, rows in reading.rows.items()}
+    return {"command": command, "at": at, "records": records, "unread": [one.line for one in reading.unread]}
+
+
+def _row(row: dict[str, Any]) -> dict[str, Any]:
+    kept = {name: value for name, value in row.items() if value is not None and name not in ("device", "answer")}
+    kept["line"] = "-".join(str(n) for n in dict.fromkeys(row["line"]))
+    return {name: value.isoformat() if isinstance(value, datetime) else value for name, value in kept.items()}

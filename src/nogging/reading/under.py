@@ -1,0 +1,51 @@
+"""Tables that are read by the positions of their headings.
+
+A cell belongs to the heading that it overlaps; a cell that overlaps none belongs to the last heading that began before
+it, so that left-aligned text and right-aligned numbers both find their column. A cell that overlaps two
+headings cannot be told, and the line is unread.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from nogging.reading.reader import Heading
+
+Extent = tuple[int, int]
+
+
+def positions(titles: Sequence[str], line: str) -> list[Extent] | None:
+    """Where each heading stands in the line, or None where the line is not exactly these headings."""
+    found: list[Extent] = []
+    at = 0
+    for title in titles:
+        start = line.find(title, at)
+        if start < 0 or line[at:start].strip():
+            return None
+        at = start + len(title)
+        found.append((start, at))
+    return None if line[at:].strip() else found
+
+
+class Columns:
+    """The columns of one table, while its rows are being read."""
+
+    def __init__(self, heading: Heading, extents: list[Extent]) -> None:
+        self.heading, self.extents = heading, extents
+
+    def cells(self, line: str) -> dict[str, str]:
+        """The cells of a row by heading; `ValueError` where a cell cannot be told."""
+        found: dict[str, list[str]] = {}
+        for word in re.finditer(r"\S+", line):
+            title = self.heading.titles[self.column(word.start(), word.end(), word[0])]
+            found.setdefault(title, []).append(word[0])
+        return {title: " ".join(words) for title, words in found.items()}
+
+    def column(self, start: int, end: int, word: str) -> int:
+        over = [n for n, (first, last) in enumerate(self.extents) if start < last and first < end]
+        if len(over) > 1:
+            raise ValueError(f"'{word}' stands under two headings")
+        if over:
+            return over[0]
+        return max((n for n, (first, _) in enumerate(self.extents) if first <= start), default=0)

@@ -1,0 +1,236 @@
+"""Reading: the notation, the rules that keep a value out of the wrong record, and the account of every line."""
+
+from __future__ import annotations
+
+import re
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import nogging
+from nogging.errors import FileError, QuestionError
+from nogging.reading.dialect import LIBRARY
+from nogging.reading.engine import Reading, run
+from nogging.reading.notation import NotationError, compile_pattern
+from nogging.reading.reader import Reader, load_reader, readers
+from nogging.reading.samples import read_sample, samples
+from nogging.records import KINDS
+from nogging.records.values import interface_spelling, moment, prefix, span
+
+AT = datetime(2026, 11, 23, 2, 0, tzinfo=UTC)
+SAMPLES = list(samples(LIBRARY))
+
+
+@pytest.mark.parametrize("answer", SAMPLES, ids=lambda path: f"{path.parent.name}/{path.name}")
+def test_the_librarys_samples(answer: Path) -> None:
+    wanted, given_ = read_sample(answer)
+    assert given_ == wanted
+
+
+@pytest.mark.parametrize(
+    ("pattern", "line", "texts"),
+    [
+        ("inet[6] <ip>/<prefix_length>", "inet6 2001:db8::1/64", ("2001:db8::1", "64")),
+        ("MTU <mtu> bytes, BW <speed in kbit/s> {Kbit|Kbit/sec}", "MTU  9000 bytes,   BW 10 Kbit/sec", ("9000", "10")),
+        ("via <name>[, src <->][, weight <mtu>], <vrf>", "via eth1, 00:01", ("eth1", None, "00:01")),
+        ("via <name>[, src <->][, weight <mtu>], <vrf>", "via eth1, src x, weight 7, 00:01", ("eth1", "7", "00:01")),
+        ("a [b] <name> [c]", "a x c", ("x",)),
+        ("[a] <name>", "x", ("x",)),
+        ("Neighbor <name>: <vrf>", "Neighbor 2001:db8::1: up", ("2001:db8::1", "up")),
+        ("\\[<mtu>/<metric>\\] x", "[1/2] x", ("1", "2")),
+        ("Description: <description...>", "Description: a  b [c] ", ("a  b [c]",)),
+        ("<name> is {up|down}", "eth0 is sideways", None),
+        ("<name> up", "eth0 upset", None),
+    ],
+)  # fmt: skip
+def test_notation(pattern: str, line: str, texts: tuple[str | None, ...] | None) -> None:
+    match = compile_pattern(pattern).regex.fullmatch(line.strip())
+    assert (match.groups() if match else None) == texts
+
+
+@pytest.mark.parametrize(
+    ("pattern", "told", "offset"),
+    [
+        ("a <name", "'>' is missing", 2),
+        ("a <name><mtu>", "two values with nothing between them", 2),
+        ("a <name...> b", "nothing can come after the rest", 2),
+        ("a [b", "']' is missing", 4),
+        ("a {b|c", "'}' is missing", 6),
+        ("a <mtu in Mbits>", "unknown unit 'Mbits'; did you mean 'Mbit/s'?", 2),
+        ("<Name>", "is not a value", 0),
+        ("[a]" * 11, "more than 10 optional parts", 0),
+    ],
+)
+def test_patterns_that_are_refused(pattern: str, told: str, offset: int) -> None:
+    with pytest.raises(NotationError) as caught:
+        compile_pattern(pattern)
+    assert told in str(caught.value)
+    assert caught.value.offset == offset
+
+
+def frr_interfaces(text: str) -> Reading:
+    return nogging.read(text, dialect="frr", command="show interface", at=AT, device="mole-r1")
+
+
+BLOCKS = (LIBRARY / "frr" / "interfaces.answer").read_text()
+
+
+def test_no_value_lands_in_the_wrong_record() -> None:
+    one = "Interface eth1 is up, line protocol is up\n  index 2 metric 0 mtu 1500 speed 1000\n"
+    strange = "Interface eth2 is sideways\n  index 3 metric 0 mtu 9000 speed 1000\n"
+    reading = frr_interfaces(one + strange)
+    assert [(row["name"], row["mtu"]) for row in reading.rows["interface"]] == [("eth1", 1500)]
+    assert [(line.line, line.within) for line in reading.unread] == [(3, None), (4, None)]
+    assert "no open record" in reading.unread[1].reason
+    twice = frr_interfaces(one + "  index 7 metric 0 mtu 9000 speed 1000\n")
+    assert twice.rows["interface"][0]["mtu"] == 1500
+    assert (twice.unread[0].within, twice.unread[0].kind) == (1, "interface")
+    assert "a second value for 'if_index'" in twice.unread[0].reason
+
+
+def test_a_next_hop_after_an_unread_route_belongs_to_nobody() -> None:
+    route = "O>* 192.0.2.12/32 [110/20] via 198.51.100.2, eth1, weight 1, 00:00:22\n"
+    hop = "  *                      via 198.51.100.6, eth2, weight 1, 00:00:22\n"
+    reading = nogging.read(
+        route + hop + "O>* 192.0.2.999/32 [110/20] via x\n" + hop, dialect="frr", command="show ip route"
+    )
+    assert [row["next_hop_address"] for row in reading.rows["route"]] == ["198.51.100.2", "198.51.100.6"]
+    assert [line.line for line in reading.unread] == [3, 4]
+
+
+def test_a_value_that_does_not_fit_is_unread_with_the_reason() -> None:
+    reading = frr_interfaces("Interface eth1 is up, line protocol is up\n  index 2 metric 0 mtu 15OO speed 1\n")
+    assert reading.rows["interface"][0].get("mtu") is None
+    assert reading.unread[0].reason == "'15OO' is not a whole number"
+    assert "description" not in reading.rows["interface"][0], "an unread line could have been the description"
+
+
+def test_an_answer_that_was_cut_off_and_one_that_says_no() -> None:
+    reader = next(reader for reader in readers("frr") if reader.name == "interfaces")
+    cut = run(reader, BLOCKS[:200], at=AT, whole=False)
+    assert [line.reason for line in cut.unread] == ["the answer ends here, in the middle"]
+    absent = nogging.read("% BGP instance not found\n", dialect="frr", command="show bgp summary")
+    assert (absent.not_configured, absent.not_supported, absent.unread) == (True, False, [])
+    assert nogging.read("% Unknown command: show x\n", dialect="frr", command="show bgp summary").not_supported
+    with pytest.raises(QuestionError, match="did you mean 'show interface'"):
+        nogging.read("", dialect="frr", command="show interfaces")
+
+
+TABLE = """\
+dialect: frr
+commands: [show table]
+lines:
+  - under: [Port, Speed, MTU, Description]
+    kind: interface
+    columns: {Port: name, MTU: mtu, Speed: speed in Mbit/s, Description: description}
+  - skip: -----<-...>
+"""
+
+
+def test_tables_by_the_positions_of_their_headings(tmp_path: Path) -> None:
+    (tmp_path / "table.yaml").write_text(TABLE)
+    text = (
+        "Port      Speed    MTU  Description\n"
+        "----------------------------------\n"
+        "eth1        100   1500  span to mole\n"
+        "eth2             65536\n"
+        "eth3      10000000000   9000\n"
+    )
+    reading = run(load_reader(tmp_path / "table.yaml"), text, at=AT)
+    rows = [
+        (row["name"], row.get("speed"), row.get("mtu"), row.get("description")) for row in reading.rows["interface"]
+    ]
+    assert rows == [("eth1", 100_000_000, 1500, "span to mole"), ("eth2", None, 65536, "")]
+    assert [(line.line, line.reason) for line in reading.unread] == [(5, "'10000000000' stands under two headings")]
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "told"),
+    [
+        ("kind: interface", "kind: interfce", ":5:11: unknown kind 'interfce'; did you mean 'interface'?"),
+        ("MTU: mtu", "MTU: mtuu", "unknown field 'mtuu'; did you mean 'mtu'?"),
+        ("{Port: name", "{Prt: name", "no heading 'Prt'; did you mean 'Port'?"),
+        ("skip: -----<-...>", "skp: x", "unknown key 'skp'; did you mean 'skip'?"),
+        ("skip: -----<-...>", "add: <mtu", ":7:10: '>' is missing"),
+        ("skip: -----<-...>", "open: x", ":7:5: this line begins a record; say of which 'kind'"),
+    ],
+)
+def test_a_reader_with_a_mistake(tmp_path: Path, old: str, new: str, told: str) -> None:
+    path = tmp_path / f"{abs(hash(new))}.yaml"
+    path.write_text(TABLE.replace(old, new))
+    with pytest.raises(FileError, match=re.escape(told)):
+        load_reader(path)
+
+
+@pytest.mark.parametrize(
+    ("text", "seconds", "resolution"),
+    [
+        ("00:12:33", 753, 1),
+        ("2w3d", 17 * 86400, 86400),
+        ("1d02h03m", 93780, 60),
+        ("02w2d05h", 16 * 86400 + 5 * 3600, 3600),
+        ("57.373s", 57.373, 0.001),
+        ("2 weeks, 1 day, 5 minutes", 15 * 86400 + 300, 60),
+        ("16 days, 05:12:00", 16 * 86400 + 5 * 3600 + 720, 1),
+    ],
+)
+def test_lengths_of_time_keep_their_resolution(text: str, seconds: float, resolution: float) -> None:
+    assert span(text) == pytest.approx((seconds, resolution))
+    assert moment(text, AT)[0] == AT - timedelta(seconds=seconds)
+
+
+def test_canonical_values() -> None:
+    assert prefix("192.0.2.77/24") == "192.0.2.0/24"
+    assert moment("2026/11/23 01:00:00.50", AT) == (datetime(2026, 11, 23, 1, 0, 0, 500000, tzinfo=UTC), 0.01)
+    assert interface_spelling("Gi0/1", {"gi": "GigabitEthernet"}) == "GigabitEthernet0/1"
+    for text in ("soon", "1x", "99999-99-99 00:00:00", "9" * 400 + "d"):
+        with pytest.raises((ValueError, OverflowError)):
+            moment(text, AT)
+
+
+def accounted(reader: Reader, text: str) -> Reading:
+    """Reads a text and checks that each of its lines is in exactly one account."""
+    reading = run(reader, text, at=AT)
+    blank = sum(not line.strip() for line in text.split("\n"))
+    unread = {line.line for line in reading.unread}
+    assert not unread & set(reading.taken)
+    assert blank + len(unread) + len(reading.taken) + reading.skipped == len(text.split("\n"))
+    for kind, table in reading.records.items():
+        assert table.num_rows == len(reading.rows[kind])
+        assert not any(row.get(name) is None for row in reading.rows[kind] for name in KINDS[kind].required)
+    return reading
+
+
+@settings(max_examples=150, deadline=None)
+@given(data=st.data())
+def test_any_text_is_read_and_every_line_accounted_for(data: st.DataObject) -> None:
+    answer = data.draw(st.sampled_from(SAMPLES))
+    lines = answer.read_text().split("\n")
+    for _ in range(data.draw(st.integers(0, 4))):
+        n = data.draw(st.integers(0, len(lines) - 1))
+        change = data.draw(st.sampled_from(["delete", "double", "swap", "cut", "noise"]))
+        if change == "delete" and len(lines) > 1:
+            del lines[n]
+        elif change == "double":
+            lines.insert(n, lines[n])
+        elif change == "swap":
+            lines[n], lines[n - 1] = lines[n - 1], lines[n]
+        elif change == "cut":
+            lines[n] = lines[n][: len(lines[n]) // 2]
+        else:
+            lines[n] = data.draw(st.text(max_size=30)) + lines[n]
+    accounted(load_reader(answer.with_name(answer.name.split(".")[0] + ".yaml")), "\n".join(lines))
+
+
+@settings(max_examples=60, deadline=None)
+@given(n=st.integers(0, BLOCKS.count("\n") - 1), m=st.integers(0, BLOCKS.count("\n") - 1))
+def test_a_lost_line_never_moves_a_value_to_another_record(n: int, m: int) -> None:
+    whole = {row["name"]: row for row in frr_interfaces(BLOCKS).rows["interface"]}
+    lines = BLOCKS.split("\n")
+    kept = [line for k, line in enumerate(lines) if k not in (n, m) or line.startswith("Interface")]
+    for row in frr_interfaces("\n".join(kept)).rows["interface"]:
+        for name in set(row) - {"line", "description"}:
+            assert row[name] == whole[row["name"]][name]
