@@ -12,15 +12,18 @@ __version__ = "0.1.0"
 
 if TYPE_CHECKING:
     from nogging.errors import NoggingError
+    from nogging.inventory import load_inventory
     from nogging.reading import read
 
 _WHERE = {
     "NoggingError": ("nogging.errors", "NoggingError"),
+    "load_inventory": ("nogging.inventory", "load_inventory"),
     "read": ("nogging.reading", "read"),
 }
 __all__ = [
     "NoggingError",
     "__version__",
+    "load_inventory",
     "read",
 ]
 

@@ -1,0 +1,329 @@
+"""The inventory: the devices, their labels, the settings that cascade onto them, and where secrets are.
+
+A YAML file, or a CSV whose headings are the same keys. A setting applies where its predicate holds; later ones win,
+key by key; what stands on a device wins over all. A secret is never in the inventory: a mapping says where it is, and
+it is fetched when it is needed.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import ipaddress
+import os
+import re
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, field_validator, model_validator
+
+from nogging.errors import QuestionError, nearest
+from nogging.files import Path_, Source, Strict, load, read_text, validated
+from nogging.predicates import Predicate, PredicateError, Schema, holds, parse
+from nogging.reading.dialect import dialects
+from nogging.records import Field, Nature, Type
+
+_HOST = re.compile(r"[A-Za-z0-9_]([A-Za-z0-9_.-]{0,251}[A-Za-z0-9_])?")
+_OWN = ("name", "address", "port", "dialect")
+PORT = 22
+
+
+class Secret(Strict):
+    """Where a secret is; exactly one place."""
+
+    environment: str | None = None
+    file: str | None = None
+    prompt: bool | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def not_in_clear(cls, data: Any) -> Any:
+        if not isinstance(data, dict):
+            raise ValueError("a secret does not stand here; say where it is, as in {environment: NAME}")
+        return data
+
+    @model_validator(mode="after")
+    def one_place(self) -> Secret:
+        if sum(value is not None for value in (self.environment, self.file, self.prompt)) != 1:
+            raise ValueError("a secret is in one place: environment, file or prompt")
+        return self
+
+    def fetch(self, folder: Path, what: str, ask: Callable[[str], str] | None = None) -> str:
+        """The secret itself. `folder` is where relative files are looked for, `what` names it for a prompt."""
+        if self.environment is not None:
+            value = os.environ.get(self.environment)
+            if value is None:
+                raise QuestionError(f"{what}: the environment has no {self.environment}; export it first")
+            return value
+        if self.file is not None:
+            return _secret_file(folder / self.file, what)
+        if ask is None:
+            raise QuestionError(f"{what}: has to be asked for, and there is no terminal to ask on")
+        return ask(what)
+
+
+def _secret_file(path: Path, what: str) -> str:
+    try:
+        if path.stat().st_mode & 0o077:
+            raise QuestionError(f"{what}: {path} can be read by others; chmod 600 it first")
+        return path.read_text().rstrip("\r\n")
+    except OSError as error:
+        raise QuestionError(f"{what}: {path}: {error.strerror}") from None
+
+
+class Login(Strict):
+    user: str | None = None
+    password: Secret | None = None
+    key: str | None = None
+
+
+class Settings(Strict):
+    """What is set for many devices at once. `for` says for which; without it, for all."""
+
+    login: Login | None = None
+    known_hosts: str | None = None
+    connect_within: float | None = None
+    answer_within: float | None = None
+
+
+class SettingsEntry(Settings):
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+    for_: str | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def rename(cls, data: Any) -> Any:
+        return (
+            {("for_" if key == "for" else key): value for key, value in data.items()}
+            if isinstance(data, dict)
+            else data
+        )
+
+
+class DeviceEntry(BaseModel):
+    """A device as it stands in the file: four keys and what settings it has of its own; the rest are labels."""
+
+    model_config = ConfigDict(extra="allow", frozen=True)
+    name: str
+    address: str
+    dialect: str
+    port: int = PORT
+    login: Login | None = None
+    known_hosts: str | None = None
+    connect_within: float | None = None
+    answer_within: float | None = None
+
+    @field_validator("name")
+    @classmethod
+    def plain_name(cls, name: str) -> str:
+        if not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9_.-]{0,127}", name):
+            raise ValueError(f"'{name}' is no name for a device: letters, digits, '.', '-' and '_', please")
+        return name
+
+    @field_validator("address")
+    @classmethod
+    def good_address(cls, text: str) -> str:
+        try:
+            return str(ipaddress.ip_address(text))
+        except ValueError:
+            pass
+        if re.fullmatch(r"[0-9.]+", text) or not _HOST.fullmatch(text):
+            raise ValueError(f"'{text}' is neither an IP address nor a host name")
+        return text
+
+    @field_validator("dialect")
+    @classmethod
+    def known_dialect(cls, name: str) -> str:
+        if name not in dialects():
+            raise ValueError(f"unknown dialect '{name}'{nearest(name, dialects())}")
+        return name
+
+    @field_validator("port")
+    @classmethod
+    def good_port(cls, port: int) -> int:
+        if not 0 < port < 65536:
+            raise ValueError(f"{port} is not a port (1 to 65535)")
+        return port
+
+
+class InventoryModel(Strict):
+    settings: tuple[SettingsEntry, ...] = ()
+    devices: tuple[DeviceEntry, ...]
+
+
+@dataclass(frozen=True)
+class Device:
+    """A device with all that applies to it. `labels` are texts; `folder` is where its files are looked for."""
+
+    name: str
+    address: str
+    dialect: str
+    port: int = PORT
+    labels: Mapping[str, str] = field(default_factory=dict)
+    settings: Settings = field(default_factory=Settings)
+    folder: Path = Path()
+
+    @property
+    def user(self) -> str | None:
+        return self.settings.login.user if self.settings.login else None
+
+    def password(self, ask: Callable[[str], str] | None = None) -> str | None:
+        """The password, fetched from where the inventory says it is; None where it says nothing."""
+        login = self.settings.login
+        if login is None or login.password is None:
+            return None
+        return login.password.fetch(self.folder, f"the password of {self.user or 'the user'} on {self.name}", ask)
+
+    def facts(self) -> dict[tuple[str, ...], str]:
+        """What a predicate about devices may ask; a label that a device does not bear is the empty text."""
+        own = {"name": self.name, "device": self.name, "address": self.address, "dialect": self.dialect}
+        return {(key,): value for key, value in {**self.labels, **own}.items()}
+
+
+@dataclass(frozen=True)
+class Inventory:
+    """The devices in the order of the file."""
+
+    devices: tuple[Device, ...]
+    path: Path = Path()
+
+    def __len__(self) -> int:
+        return len(self.devices)
+
+    def device(self, name: str) -> Device:
+        for device in self.devices:
+            if device.name == name:
+                return device
+        known = [device.name for device in self.devices]
+        raise QuestionError(f"no device '{name}' in {self.path}{nearest(name, known)}")
+
+    def on(self, predicate: str | None) -> Inventory:
+        """The devices for which a predicate over name, address, dialect and labels holds."""
+        if predicate is None:
+            return self
+        try:
+            parsed = parse(predicate, _schema(self.devices))
+        except PredicateError as error:
+            raise QuestionError(f'in the predicate "{predicate}": {error}') from None
+        kept = tuple(d for d, is_on in zip(self.devices, _asked(parsed, self.devices), strict=True) if is_on)
+        if not kept:
+            raise QuestionError(f'the predicate "{predicate}" holds for none of {len(self)} devices')
+        return Inventory(kept, self.path)
+
+
+def _schema(devices: Iterable[Device]) -> Schema:
+    labels = {label for device in devices for label in device.labels}
+    names = sorted(labels | {"name", "device", "address", "dialect"})
+    return {(name.lower(),): Field(name, Type.TEXT, Nature.KEY, "") for name in names}
+
+
+def _asked(predicate: Predicate, devices: Iterable[Device]) -> list[bool | None]:
+    absent = dict.fromkeys(predicate.names, "")
+    return holds(predicate, [{**absent, **{(k[0].lower(),): v for k, v in d.facts().items()}} for d in devices])
+
+
+def load_inventory(path: str | Path) -> Inventory:
+    """Reads an inventory, YAML or CSV; a mistake in it is a `FileError`."""
+    path = Path(path)
+    model, source = _csv(path) if path.suffix.lower() == ".csv" else load(path, InventoryModel)
+    _no_twins(model, source)
+    devices = [_bare(entry, path.parent, source, n) for n, entry in enumerate(model.devices)]
+    layers = [_layer(entry, source, n, devices) for n, entry in enumerate(model.settings)]
+    found = []
+    for n, device in enumerate(devices):
+        applied = [entry for entry, on in zip(model.settings, layers, strict=True) if on[n]]
+        settings = _cascaded([*applied, model.devices[n]])
+        found.append(
+            Device(device.name, device.address, device.dialect, device.port, device.labels, settings, path.parent)
+        )
+    return Inventory(tuple(found), path)
+
+
+def _csv(path: Path) -> tuple[InventoryModel, Source]:
+    """A CSV inventory: a heading line with the same keys, one device a line."""
+    text = read_text(path)
+    source = Source(str(path), text)
+    rows = csv.reader(io.StringIO(text))
+    headings = [heading.strip() for heading in next(rows, [])]
+    source.places[()] = (1, 1)
+    devices: list[dict[str, str]] = []
+    for cells in rows:
+        if not any(cell.strip() for cell in cells):
+            continue
+        n = len(devices)
+        source.places[("devices", n)] = (rows.line_num, 1)
+        if len(cells) != len(headings):
+            raise source.error(("devices", n), f"{len(cells)} cells under {len(headings)} headings")
+        given = {key: cell.strip() for key, cell in zip(headings, cells, strict=True) if cell.strip()}
+        for key in given:
+            column = source.lines[rows.line_num - 1].find(given[key]) + 1
+            source.places[("devices", n, key)] = source.key_places[("devices", n, key)] = (
+                rows.line_num,
+                column or 1,
+            )
+        devices.append(given)
+    missing = [key for key in ("name", "address", "dialect") if key not in headings]
+    if missing:
+        raise source.error((), f"the heading '{missing[0]}' is missing; headings: {', '.join(headings)}")
+    return validated({"devices": devices}, source, InventoryModel), source
+
+
+def _no_twins(model: InventoryModel, source: Source) -> None:
+    if not model.devices:
+        raise source.error(("devices",), "no devices; an inventory needs at least one")
+    seen: dict[str, int] = {}
+    for n, entry in enumerate(model.devices):
+        if entry.name.lower() in seen:
+            line = source.places[("devices", seen[entry.name.lower()])][0]
+            where: Path_ = ("devices", n, "name")
+            raise source.error(where, f"the device '{entry.name}' is given twice (first on line {line})")
+        seen[entry.name.lower()] = n
+
+
+def _bare(entry: DeviceEntry, folder: Path, source: Source, n: int) -> Device:
+    labels = {}
+    for key, value in (entry.model_extra or {}).items():
+        where: Path_ = ("devices", n, key)
+        if isinstance(value, dict | list):
+            known = [*_OWN, *Settings.model_fields]
+            raise source.error(where, f"the label '{key}' has to be one plain value{nearest(key, known)}", at_key=True)
+        close = nearest(key, _OWN)
+        if close.startswith("; did") and key not in _OWN:
+            raise source.error(where, f"unknown key '{key}'{close} (a label needs a name less like it)", at_key=True)
+        labels[key] = _label(value)
+    return Device(entry.name, entry.address, entry.dialect, entry.port, labels, folder=folder)
+
+
+def _label(value: Any) -> str:
+    if isinstance(value, bool):
+        return str(value).lower()
+    return "" if value is None else str(value)
+
+
+def _layer(entry: SettingsEntry, source: Source, n: int, devices: list[Device]) -> list[bool]:
+    if entry.for_ is None:
+        return [True] * len(devices)
+    try:
+        predicate = parse(entry.for_, _schema(devices))
+    except PredicateError as error:
+        raise source.error(("settings", n, "for"), error.message, offset=error.offset) from None
+    return [answer is True for answer in _asked(predicate, devices)]
+
+
+def _cascaded(layers: Iterable[Settings | DeviceEntry]) -> Settings:
+    """Later layers win, key by key; a login is put together from its parts."""
+    found: dict[str, Any] = {}
+    for layer in layers:
+        for key in Settings.model_fields:
+            value = getattr(layer, key)
+            if isinstance(value, Login) and isinstance(found.get(key), Login):
+                value = found[key].model_copy(update=_given(value))
+            if value is not None:
+                found[key] = value
+    return Settings(**found)
+
+
+def _given(login: Login) -> dict[str, Any]:
+    return {key: getattr(login, key) for key in Login.model_fields if getattr(login, key) is not None}
