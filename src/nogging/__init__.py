@@ -11,19 +11,25 @@ from typing import TYPE_CHECKING, Any
 __version__ = "0.1.0"
 
 if TYPE_CHECKING:
+    from nogging.captures.capture import Capture as open_capture
+    from nogging.collecting.collect import collect as capture
     from nogging.errors import NoggingError
     from nogging.inventory import load_inventory
     from nogging.reading import read
 
 _WHERE = {
     "NoggingError": ("nogging.errors", "NoggingError"),
+    "capture": ("nogging.collecting.collect", "collect"),
     "load_inventory": ("nogging.inventory", "load_inventory"),
+    "open_capture": ("nogging.captures.capture", "Capture"),
     "read": ("nogging.reading", "read"),
 }
 __all__ = [
     "NoggingError",
     "__version__",
+    "capture",
     "load_inventory",
+    "open_capture",
     "read",
 ]
 

@@ -1,0 +1,152 @@
+"""The manifest of a capture, `capture.json`, and the append-only journal that it is built from.
+
+While a capture runs, each thing that happened is one line of JSON at the end of `journal.jsonl`, written after the
+answer that it speaks of is in place. At the end the manifest is built from the journal, put in place at once, and
+the journal is removed. A capture that was interrupted has a journal, and is opened from it: what it does not
+speak of did not happen.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping
+from dataclasses import asdict, dataclass, field
+from datetime import datetime
+from typing import Any
+
+from nogging.errors import CaptureError
+
+FORMAT = 1
+
+ANSWERED = "answered"
+NOT_CONFIGURED = "not_configured"
+NOT_SUPPORTED = "not_supported"
+PARTIAL = "partial"
+NOT_ANSWERED = "not_answered"
+
+CAPTURED = "captured"
+INTERRUPTED = "interrupted"
+
+
+@dataclass
+class CommandEntry:
+    """What became of one command. `digest` is of the answer's octets; `records` and `unread` count by kind."""
+
+    outcome: str
+    reason: str = ""
+    started: str = ""
+    duration: float = 0.0
+    digest: str = ""
+    octets: int = 0
+    whole: bool = False
+    records: dict[str, int] = field(default_factory=dict)
+    unread: int = 0
+
+    @property
+    def has_text(self) -> bool:
+        return bool(self.digest)
+
+    @property
+    def is_evidence(self) -> bool:
+        """Whether the device said all that it had to say to the command."""
+        return self.outcome in (ANSWERED, NOT_CONFIGURED) and self.whole
+
+    def ended(self) -> datetime:
+        """When the answer was complete; ages in it count back from here."""
+        from datetime import timedelta
+
+        return datetime.fromisoformat(self.started) + timedelta(seconds=self.duration)
+
+
+@dataclass
+class DeviceEntry:
+    """A device as it was in the inventory, and what became of it."""
+
+    dialect: str
+    labels: dict[str, str] = field(default_factory=dict)
+    outcome: str = INTERRUPTED
+    reason: str = ""
+    commands: dict[str, CommandEntry] = field(default_factory=dict)
+
+    @property
+    def commands_answered(self) -> int:
+        return sum(entry.has_text for entry in self.commands.values())
+
+
+@dataclass
+class Manifest:
+    """One run. Times are UTC, in ISO 8601."""
+
+    run: str
+    started: str
+    ended: str = ""
+    nogging: str = ""
+    devices: dict[str, DeviceEntry] = field(default_factory=dict)
+    format: int = FORMAT
+
+    @property
+    def whole(self) -> bool:
+        """Whether the run came to its end."""
+        return bool(self.ended)
+
+    def text(self) -> str:
+        told = asdict(self)
+        return json.dumps({"format": told.pop("format"), **told}, indent=2, ensure_ascii=False) + "\n"
+
+    @classmethod
+    def parse(cls, text: str, where: str) -> Manifest:
+        """Reads a manifest; `CaptureError` where it is none, or of a format that is not known."""
+        try:
+            data = json.loads(text)
+            if data.get("format") != FORMAT:
+                raise CaptureError(f"{where}: this is format {data.get('format')}; this Nogging reads {FORMAT}")
+            devices = {name: _device(entry) for name, entry in data.pop("devices").items()}
+            return cls(devices=devices, **data)
+        except (ValueError, TypeError, AttributeError, KeyError) as error:
+            raise CaptureError(f"{where}: this is no manifest of a capture ({error})") from None
+
+
+def _device(data: Mapping[str, Any]) -> DeviceEntry:
+    given = dict(data)
+    commands = {name: CommandEntry(**entry) for name, entry in given.pop("commands").items()}
+    return DeviceEntry(commands=commands, **given)
+
+
+def event(what: str, **more: Any) -> str:
+    """One line of the journal."""
+    return json.dumps({"event": what, **more}, ensure_ascii=False) + "\n"
+
+
+def from_journal(lines: Iterable[str], where: str) -> Manifest:
+    """The manifest that a journal tells of, as far as it goes; a last line that was cut off does not count."""
+    manifest: Manifest | None = None
+    for line in lines:
+        if not line.endswith("\n"):
+            break
+        try:
+            told = json.loads(line)
+            what = told.pop("event")
+            if what == "run":
+                manifest = Manifest(**told)
+            elif manifest is not None:
+                _tell(manifest, what, told)
+        except (ValueError, TypeError, KeyError) as error:
+            raise CaptureError(f"{where}: a line of the journal cannot be understood ({error})") from None
+    if manifest is None:
+        raise CaptureError(f"{where}: the journal tells of no run")
+    return manifest
+
+
+def _tell(manifest: Manifest, what: str, told: dict[str, Any]) -> None:
+    if what == "end":
+        manifest.ended = told["ended"]
+        return
+    name = told.pop("device")
+    if what == "begin":
+        manifest.devices[name] = DeviceEntry(**told)
+    elif what == "answer":
+        command = told.pop("command")
+        manifest.devices[name].commands[command] = CommandEntry(**told)
+    elif what == "device":
+        manifest.devices[name].outcome = told["outcome"]
+        manifest.devices[name].reason = told["reason"]

@@ -1,0 +1,160 @@
+"""Writing a capture: answers as they arrive, each put in place at once and whole, then told in the journal."""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import uuid
+from dataclasses import asdict
+from datetime import UTC, datetime
+from pathlib import Path
+from types import TracebackType
+
+import nogging
+from nogging.captures.manifest import (
+    NOT_ANSWERED,
+    PARTIAL,
+    CommandEntry,
+    DeviceEntry,
+    Manifest,
+    event,
+    from_journal,
+)
+from nogging.captures.names import LONGEST, file_name, folder_name
+from nogging.errors import CaptureError, QuestionError
+
+MANIFEST, JOURNAL, ANSWERS, RECORDS = "capture.json", "journal.jsonl", "answers", "records"
+_ATTRIBUTES = "answers/** -text\nrecords/** binary\n"
+
+
+class AnswerFile:
+    """One answer on its way to disk. Lines go to a file beside the place where it will stand."""
+
+    def __init__(self, path: Path) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self.path, self.part = path, path.with_name(path.name + ".part")
+        self.file = self.part.open("w", encoding="utf-8", newline="\n", errors="backslashreplace")
+        self.digest, self.octets = hashlib.sha256(), 0
+
+    def write(self, text: str) -> None:
+        data = text.encode("utf-8", "backslashreplace")
+        self.digest.update(data)
+        self.octets += len(data)
+        self.file.write(text)
+
+    def put_in_place(self) -> str:
+        """Ends the file and gives its digest; a file that says the same already is left as it is."""
+        self.file.close()
+        digest = "sha256:" + self.digest.hexdigest()
+        if self.path.is_file() and digest_of(self.path.read_bytes()) == digest:
+            self.part.unlink()
+        else:
+            self.part.replace(self.path)
+        return digest
+
+    def discard(self) -> None:
+        """Ends the file without an answer."""
+        self.file.close()
+        self.part.unlink()
+
+
+def digest_of(data: bytes) -> str:
+    return "sha256:" + hashlib.sha256(data).hexdigest()
+
+
+class Writer:
+    """Writes one run into a directory. `with` ends it: the manifest in place, the journal removed.
+
+    Leaving by an exception keeps the journal, so that the capture opens as what it is: interrupted.
+    """
+
+    def __init__(self, folder: str | Path) -> None:
+        self.folder = Path(folder)
+        self.run = str(uuid.uuid4())
+
+    def __enter__(self) -> Writer:
+        try:
+            (self.folder / ANSWERS).mkdir(parents=True, exist_ok=True)
+            attributes = self.folder / ".gitattributes"
+            if not attributes.exists():
+                attributes.write_text(_ATTRIBUTES)
+            self.journal = (self.folder / JOURNAL).open("w", encoding="utf-8", newline="\n")
+        except OSError as error:
+            raise CaptureError(f"{self.folder}: a capture cannot be written here: {error.strerror}") from None
+        self.tell("run", run=self.run, started=moment(), nogging=nogging.__version__)
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        if kind is None:
+            self.tell("end", ended=moment())
+        self.journal.close()
+        if kind is None:
+            self._finish()
+
+    def tell(self, what: str, **more: object) -> None:
+        """Appends one line to the journal and hands it to the system."""
+        self.journal.write(event(what, **more))
+        self.journal.flush()
+
+    def begin(self, device: str, dialect: str, labels: dict[str, str]) -> None:
+        entry = asdict(DeviceEntry(dialect, labels))
+        entry.pop("commands")
+        self.tell("begin", device=device, **entry)
+
+    def answer_file(self, device: str, command: str) -> AnswerFile:
+        name = file_name(command)
+        if len(name) > LONGEST:
+            raise QuestionError(f"the command is too long to name a file after it: {command[:60]}…")
+        return AnswerFile(self.folder / ANSWERS / folder_name(device) / name)
+
+    def answered(self, device: str, command: str, entry: CommandEntry) -> None:
+        self.tell("answer", device=device, command=command, **asdict(entry))
+
+    def outcome(self, device: str, outcome: str, reason: str = "") -> None:
+        self.tell("device", device=device, outcome=outcome, reason=reason)
+
+    def _finish(self) -> None:
+        with (self.folder / JOURNAL).open(encoding="utf-8", newline="") as journal:
+            manifest = from_journal(journal, str(self.folder))
+        self._drop_stale(manifest)
+        replace_text(self.folder / MANIFEST, manifest.text())
+        (self.folder / JOURNAL).unlink()
+
+    def _drop_stale(self, manifest: Manifest) -> None:
+        """An answer of an earlier run never stands in for one that this run did not get."""
+        kept = {
+            self.folder / ANSWERS / folder_name(device) / file_name(command)
+            for device, entry in manifest.devices.items()
+            for command, one in entry.commands.items()
+            if one.has_text
+        }
+        for path in (self.folder / ANSWERS).glob("*/*"):
+            if path not in kept:
+                path.unlink()
+        for folder in (self.folder / ANSWERS).iterdir():
+            with contextlib.suppress(OSError):
+                folder.rmdir()
+
+
+def replace_text(path: Path, text: str) -> None:
+    """Puts a text in place of a file, whole or not at all."""
+    part = path.with_name(path.name + ".part")
+    part.write_text(text, encoding="utf-8", newline="\n")
+    part.replace(path)
+
+
+def moment() -> str:
+    """Now, UTC, ISO 8601."""
+    return datetime.now(UTC).isoformat(timespec="milliseconds")
+
+
+def missing(reason: str, started: str, duration: float) -> CommandEntry:
+    """What is kept of a command that got no answer."""
+    return CommandEntry(NOT_ANSWERED, reason, started, round(duration, 3))
+
+
+def partial(reason: str, started: str, duration: float, digest: str, octets: int) -> CommandEntry:
+    """What is kept of an answer that was cut off."""
+    return CommandEntry(PARTIAL, reason, started, round(duration, 3), digest, octets)

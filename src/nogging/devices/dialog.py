@@ -1,0 +1,219 @@
+"""What a command line session is, without any input or output.
+
+Theory of operation. A session is a terminal that somebody else reads and writes. The dialog is fed the text that
+arrived (`receive`) and told what is wanted (`ask`); both return events in order: text to send, lines of an
+answer, an answer that is complete. It never waits; whoever drives it decides how long silence may last.
+
+What the dialog wants is kept as a row of steps. A step sends one line and ends when a prompt of the mode that it should
+lead to stands at the very end of what arrived, with no line end behind it. A prompt is learned when its mode is first
+seen: from then on it has to name the same host, so a line of output that merely looks like a prompt
+does not end an answer. Going from one mode to another is steps as well, and each mode has lines that prepare it.
+
+Between a command and its answer stands the echo, perhaps wrapped by the terminal's width; it is taken off by
+comparing what is not white space. A pager's request is answered, and what it wrote is wiped as a screen would
+wipe it: every line is rendered with its backspaces and carriage returns before it counts.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import deque
+from dataclasses import dataclass
+
+from nogging.errors import NotUnderstood
+from nogging.reading.dialect import Mode, Session
+
+_ANSI = re.compile(r"\x1b(?:\[[0-?]*[ -/]*[@-~]|\][^\x07\x1b]*(?:\x07|\x1b\\)|[()#][0-9A-Za-z]|[=>78DEHMNOZc])")
+_ANY_HOST = r"(?P<host>[A-Za-z0-9_][A-Za-z0-9_.-]*)"
+LONGEST_TAIL = 4096
+"""A line without an end that is longer than this is no prompt and no pager."""
+
+
+@dataclass(frozen=True)
+class Send:
+    """Text that is to be sent now."""
+
+    text: str
+
+
+@dataclass(frozen=True)
+class Lines:
+    """Complete lines of the answer that is under way, each with its line end."""
+
+    text: str
+
+
+@dataclass(frozen=True)
+class Ready:
+    """Logged in, and the first prompt learned."""
+
+    mode: str
+
+
+@dataclass(frozen=True)
+class Done:
+    """The answer to this command is complete."""
+
+    command: str
+
+
+Event = Send | Lines | Ready | Done
+
+
+@dataclass(frozen=True)
+class _Step:
+    """A line to send and the modes whose prompt ends the step; `kept` is for what was asked, not for the way."""
+
+    line: str | None
+    modes: tuple[str, ...]
+    kept: bool = False
+
+
+class Dialog:
+    """One session's state. It begins waiting for the first prompt."""
+
+    def __init__(self, session: Session) -> None:
+        self.session = session
+        self.mode: str | None = None
+        self.first: str | None = None
+        self.hosts: dict[str, str] = {}
+        self.steps: deque[_Step] = deque([_Step(None, tuple(session.modes))])
+        self.tail = ""
+        self.echo = ""
+
+    def receive(self, text: str) -> list[Event]:
+        """What follows from text that arrived."""
+        events: list[Event] = []
+        *lines, self.tail = (self.tail + text).split("\n")
+        kept = [shown for line in lines if (shown := self._line(line)) is not None]
+        if kept and self.steps and self.steps[0].kept:
+            events.append(Lines("".join(kept)))
+        return events + self._at_the_end()
+
+    def ask(self, command: str, mode: str = "") -> list[Event]:
+        """Asks for the answer to a command, in a mode (the present one, where none is named).
+
+        Raises `NotUnderstood` where the mode cannot be reached from here.
+        """
+        if self.mode is None or self.steps:
+            raise NotUnderstood(f"not ready for '{command}' yet")
+        wanted = mode or self.mode
+        self.steps.extend(self._way(self.mode, wanted))
+        after = tuple(self.session.modes) if command.strip() in self._moves() else (wanted,)
+        self.steps.append(_Step(command, after, kept=True))
+        return self._begin()
+
+    def waiting_for(self) -> str:
+        """In words, what the dialog waits for; for the message when it never comes."""
+        if self.mode is None:
+            return "its first prompt"
+        return f"the end of the answer to '{self.steps[0].line}'" if self.steps else "nothing"
+
+    def _moves(self) -> set[str]:
+        return {line for mode in self.session.modes.values() for line in (mode.enter, mode.leave) if line}
+
+    def _line(self, line: str) -> str | None:
+        """A complete line as it counts in the answer; None for what is echo."""
+        shown = rendered(line)
+        if self.echo:
+            squeezed = "".join(shown.split())
+            if self.echo.startswith(squeezed) or squeezed.endswith(self.echo):
+                self.echo = self.echo[len(squeezed) :]
+                return None
+            self.echo = ""
+        if self.session.pager and shown.lstrip().startswith(self.session.pager):
+            shown = shown.lstrip().removeprefix(self.session.pager).lstrip()
+        return shown + "\n"
+
+    def _at_the_end(self) -> list[Event]:
+        """Looks at the line that has not ended: a pager, or the prompt that ends the step."""
+        if not self.steps or len(self.tail) > LONGEST_TAIL:
+            return []
+        shown = rendered(self.tail)
+        if self.session.pager and shown.rstrip().endswith(self.session.pager):
+            self.tail = ""
+            return [Send(self.session.more)]
+        step = self.steps[0]
+        mode = next((name for name in step.modes if self._is_prompt(name, shown)), None)
+        return [] if mode is None else self._ended(step, mode)
+
+    def _is_prompt(self, name: str, shown: str) -> bool:
+        host = self.hosts.get(name)
+        pattern = self.session.modes[name].prompt.replace("{host}", re.escape(host) if host else _ANY_HOST)
+        match = re.fullmatch(pattern, shown.rstrip())
+        if match is None:
+            return False
+        if host is None:
+            self.hosts[name] = match.group("host")
+        return True
+
+    def _ended(self, step: _Step, mode: str) -> list[Event]:
+        self.steps.popleft()
+        self.tail = self.echo = ""
+        first, arrived = self.mode is None, mode != self.mode
+        self.mode, self.first = mode, self.first or mode
+        if arrived:
+            prepare = [_Step(line, (mode,)) for line in self.session.modes[mode].prepare]
+            self.steps.extendleft(reversed(prepare))
+        events: list[Event] = [Ready(mode)] if first else []
+        if step.kept:
+            events.append(Done(step.line or ""))
+        return events + self._begin()
+
+    def _begin(self) -> list[Event]:
+        if not self.steps or self.steps[0].line is None:
+            return []
+        line = self.steps[0].line
+        self.echo = "".join(line.split())
+        return [Send(line + "\n")]
+
+    def _way(self, here: str, there: str) -> list[_Step]:
+        """The steps from one mode to another: up to what both have above them, and down again.
+
+        The mode that the login gave is never left upwards: that would end the session.
+        """
+        modes = self.session.modes
+        if there not in modes:
+            raise NotUnderstood(f"this dialect has no mode '{there}'; it has {', '.join(modes)}")
+        up, down = _chain(modes, here), _chain(modes, there)
+        common = next((name for name in up if name in down), None)
+        climbs = up[: up.index(common)] if common else []
+        descents = down[: down.index(common)] if common else []
+        if common is None or any(not modes[name].leave or name == self.first for name in climbs):
+            raise NotUnderstood(f"this login gives no way from '{here}' to '{there}'")
+        return [
+            *(_Step(modes[name].leave, (modes[name].above,)) for name in climbs),
+            *(_Step(modes[name].enter, (name,)) for name in reversed(descents)),
+        ]
+
+    @property
+    def settled(self) -> bool:
+        """Whether nothing is under way."""
+        return not self.steps
+
+
+def _chain(modes: dict[str, Mode], name: str) -> list[str]:
+    found = [name]
+    while modes[found[-1]].above:
+        found.append(modes[found[-1]].above)
+    return found
+
+
+def rendered(line: str) -> str:
+    """A line as a screen would show it: without ANSI sequences, with backspaces and carriage returns carried out."""
+    if "\x1b" in line:
+        line = _ANSI.sub("", line)
+    line = line.rstrip("\r")
+    if "\b" not in line and "\r" not in line:
+        return line
+    shown: list[str] = []
+    at = 0
+    for character in line:
+        if character == "\r":
+            at = 0
+        elif character == "\b":
+            at = max(at - 1, 0)
+        else:
+            shown[at : at + 1] = [character]
+            at += 1
+    return "".join(shown).rstrip()
