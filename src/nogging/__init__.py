@@ -1,5 +1,14 @@
 """Nogging tells whether a change to a network did exactly what it was meant to do.
 
+    import nogging
+
+    inventory = nogging.load_inventory("inventory.yaml")
+    before = nogging.capture(inventory, to="before")
+    ...                                   # the change
+    after = nogging.capture(inventory, to="after")
+    judgement = nogging.check("expectations.yaml", after=after, before=before)
+    print(judgement.verdict)
+
 Everything is loaded when it is first used: `import nogging` itself costs next to nothing.
 """
 
@@ -15,11 +24,15 @@ if TYPE_CHECKING:
     from nogging.collecting.collect import collect as capture
     from nogging.errors import NoggingError
     from nogging.inventory import load_inventory
+    from nogging.judging.check import check
+    from nogging.judging.compare import compare
     from nogging.reading import read
 
 _WHERE = {
     "NoggingError": ("nogging.errors", "NoggingError"),
     "capture": ("nogging.collecting.collect", "collect"),
+    "check": ("nogging.judging.check", "check"),
+    "compare": ("nogging.judging.compare", "compare"),
     "load_inventory": ("nogging.inventory", "load_inventory"),
     "open_capture": ("nogging.captures.capture", "Capture"),
     "read": ("nogging.reading", "read"),
@@ -28,6 +41,8 @@ __all__ = [
     "NoggingError",
     "__version__",
     "capture",
+    "check",
+    "compare",
     "load_inventory",
     "open_capture",
     "read",

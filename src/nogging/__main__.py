@@ -1,0 +1,4 @@
+from nogging.cli import main
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,72 @@
+"""The command line: one module a command, nothing but arguments and printing.
+
+Starting up is part of the product: the overview is printed from the table below, and only the command that is run
+is imported.
+"""
+
+from __future__ import annotations
+
+import sys
+from importlib import import_module
+
+from nogging.errors import NoggingError, QuestionError, nearest
+
+COMMANDS: dict[str, tuple[str, str, str]] = {
+    "demo": ("demo", "[--fault]", "takes a stand-in network through a change"),
+    "stand-in": ("stand_in", "[FOLDER]", "runs the stand-in network until stopped"),
+    "capture": ("capture", "INVENTORY --to DIR", "captures the state of the devices"),
+    "read": ("read", "FILE --dialect D --command C", "reads one saved answer"),
+    "records": ("records", "KIND DIR", "the records of a capture"),
+    "compare": ("compare", "BEFORE AFTER", "the differences between two captures"),
+    "check": ("check", "EXPECTATIONS --after DIR", "judges: pass, fail or unproven"),
+}
+"""Each command with its module, its arguments and what it does."""
+
+PASS, FAIL, WRONG, UNPROVEN = 0, 1, 2, 3
+_STOPPED, _BROKEN_PIPE = 130, 141
+
+
+def overview() -> str:
+    """What `nogging --help` prints."""
+    rows = [f"  {f'{name} {arguments}':<31}  {does}" for name, (_, arguments, does) in COMMANDS.items()]
+    return (
+        "nogging tells whether a change to a network did exactly what it was meant to do.\n\n"
+        "  nogging COMMAND …        nogging COMMAND --help        nogging --version\n\n"
+        + "\n".join(rows)
+        + "\n\nExit status: 0 pass, 1 fail, 3 unproven, 2 the question itself was wrong.\n"
+    )
+
+
+def main() -> None:
+    """Runs the command line; ends the process with the command's exit status."""
+    sys.exit(_run(sys.argv[1:]))
+
+
+def _run(arguments: list[str]) -> int:
+    if not arguments or arguments[0] in ("--help", "-h", "help"):
+        print(overview(), end="")
+        return PASS
+    if arguments[0] == "--version":
+        from nogging import __version__
+
+        print(f"nogging {__version__}")
+        return PASS
+    try:
+        return _command(arguments[0], arguments[1:])
+    except NoggingError as error:
+        print(f"nogging: {error}", file=sys.stderr)
+        return WRONG
+    except KeyboardInterrupt:
+        print("nogging: stopped", file=sys.stderr)
+        return _STOPPED
+    except BrokenPipeError:
+        sys.stderr.close()
+        return _BROKEN_PIPE
+
+
+def _command(name: str, arguments: list[str]) -> int:
+    if name not in COMMANDS:
+        raise QuestionError(f"unknown command '{name}'{nearest(name, COMMANDS)}")
+    from nogging.cli.run import run
+
+    return run(import_module(f"nogging.cli.{COMMANDS[name][0]}").command, name, arguments)

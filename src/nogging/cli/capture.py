@@ -1,0 +1,87 @@
+"""`nogging capture`"""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.console import Console
+
+from nogging.captures.capture import Capture
+from nogging.captures.manifest import CAPTURED, DeviceEntry
+from nogging.cli import PASS, UNPROVEN
+from nogging.collecting.collect import AT_ONCE, Progress, collect
+from nogging.inventory import load_inventory
+
+
+def command(
+    inventory: Annotated[Path, typer.Argument(help="The inventory, YAML or CSV.")],
+    to: Annotated[Path, typer.Option(help="The directory to write.")],
+    on: Annotated[str | None, typer.Option(help="Only devices for which this predicate holds.")] = None,
+    kinds: Annotated[str | None, typer.Option(help="Only these kinds of records, by commas.")] = None,
+    ask: Annotated[list[str] | None, typer.Option("--command", help="A command to ask as well.")] = None,
+    at_once: Annotated[int, typer.Option(min=1, help="How many devices at a time.")] = AT_ONCE,
+) -> int:
+    """Captures the operational state of the devices into a directory.
+
+    Exit status 3 when a device could not be captured in full: what it lacks will be unproven.
+    """
+    devices = load_inventory(inventory).on(on)
+    wanted = [kind.strip() for kind in kinds.split(",")] if kinds else None
+    with Telling(len(devices)) as tell:
+        capture = collect(devices, to, kinds=wanted, commands=ask or (), at_once=at_once, progress=tell, ask=secret())
+    print(summary(capture))
+    return PASS if all(one.outcome == CAPTURED for one in capture.devices.values()) else UNPROVEN
+
+
+def secret() -> Callable[[str], str] | None:
+    """Asks for a secret on the terminal without showing it; None where there is no terminal."""
+    if not sys.stdin.isatty():
+        return None
+    return lambda what: str(typer.prompt(what[:1].upper() + what[1:], hide_input=True, err=True))
+
+
+class Telling:
+    """Tells of each device that is done: a bar on a terminal, plain lines in a pipe."""
+
+    def __init__(self, total: int) -> None:
+        from rich.progress import BarColumn, MofNCompleteColumn, TextColumn, TimeElapsedColumn
+        from rich.progress import Progress as Bar
+
+        self.console = Console(stderr=True, highlight=False)
+        columns = TextColumn("capturing"), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn()
+        self.bar = Bar(*columns, console=self.console, transient=True, disable=not self.console.is_terminal)
+        self.task = self.bar.add_task("", total=total)
+
+    def __enter__(self) -> Telling:
+        self.bar.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.bar.stop()
+
+    def __call__(self, one: Progress) -> None:
+        self.bar.advance(self.task)
+        if not self.console.is_terminal:
+            told = f"{one.device}: {one.outcome.replace('_', ' ')}, {one.commands} answers in {one.seconds:.1f} s"
+            self.console.print(told, markup=False, soft_wrap=True)
+
+
+def summary(capture: Capture) -> str:
+    """One line that says what came back, and more where something did not."""
+    whole = sum(one.outcome == CAPTURED for one in capture.devices.values())
+    answers = sum(one.commands_answered for one in capture.devices.values())
+    unread = capture.records("unread").num_rows
+    lines = [
+        f"{capture.folder}: {whole} of {len(capture.devices)} devices captured, {answers} answers, "
+        f"{unread} unread line{'s' * (unread != 1)}"
+    ]
+    lines += [f"  {name}: {_told(one)}" for name, one in capture.devices.items() if one.outcome != CAPTURED]
+    return "\n".join(lines)
+
+
+def _told(one: DeviceEntry) -> str:
+    return f"{one.outcome.replace('_', ' ')}: {one.reason}" if one.reason else one.outcome.replace("_", " ")

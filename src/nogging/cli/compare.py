@@ -1,0 +1,39 @@
+"""`nogging compare`"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from nogging.cli import FAIL, PASS, UNPROVEN
+from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines, width
+from nogging.judging.compare import Comparison, compare
+from nogging.report import plain, text
+
+
+def command(
+    before: Annotated[Path, typer.Argument(help="The capture from before.")],
+    after: Annotated[Path, typer.Argument(help="The capture from after.")],
+    format: FormatOption = Format.TEXT,
+) -> int:
+    """The differences between two captures, by the natures of the fields.
+
+    Exit status 0 where there is none, 1 where there are, 3 where there is none to be seen but not all could be
+    compared.
+    """
+    found = compare(captured(before), captured(after))
+    if format is Format.JSON:
+        print_json(plain.comparison(found))
+    elif format is Format.CSV:
+        print_csv(plain.comparison(found), ("kind", "key", "what", "fields"))
+    else:
+        print_lines(text.comparison(found, width()))
+    return _status(found)
+
+
+def _status(found: Comparison) -> int:
+    if found.differences:
+        return FAIL
+    return UNPROVEN if found.not_compared else PASS

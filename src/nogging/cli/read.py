@@ -1,0 +1,63 @@
+"""`nogging read`"""
+
+from __future__ import annotations
+
+import sys
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.text import Text
+
+from nogging.cli import PASS, UNPROVEN
+from nogging.cli.run import Format, FormatOption, print_csv, print_json, print_lines, width
+from nogging.errors import QuestionError
+from nogging.reading import Reading, read
+from nogging.records import KINDS
+from nogging.report import plain, text
+
+
+def command(
+    file: Annotated[Path, typer.Argument(help="The saved answer; - for standard input.")],
+    dialect: Annotated[str, typer.Option(help="What the device speaks.")],
+    asked: Annotated[str, typer.Option("--command", help="The command that was asked.")],
+    format: FormatOption = Format.TEXT,
+) -> int:
+    """Reads one saved answer: the records in it, and the lines that could not be read.
+
+    Ages count back from when the file was last written. Exit status 3 when a line is unread.
+    """
+    content, at = _content(file)
+    reading = read(content, dialect=dialect, command=asked, at=at)
+    if format is Format.JSON:
+        print_json(plain.reading(reading))
+    elif format is Format.CSV:
+        for name, table in reading.records.items():
+            print_csv(plain.rows(table.to_pylist()), KINDS[name].fields)
+    else:
+        _print(reading)
+    return UNPROVEN if reading.unread else PASS
+
+
+def _content(file: Path) -> tuple[str, datetime]:
+    try:
+        if str(file) == "-":
+            return sys.stdin.buffer.read().decode("utf-8", "backslashreplace"), datetime.now(UTC)
+        data, at = file.read_bytes(), datetime.fromtimestamp(file.stat().st_mtime, UTC)
+        return data.decode("utf-8", "backslashreplace").replace("\r\n", "\n"), at
+    except OSError as error:
+        raise QuestionError(f"{file}: cannot be read: {error.strerror}") from None
+
+
+def _print(reading: Reading) -> None:
+    room = width() if sys.stdout.isatty() else None
+    for name, table in reading.records.items():
+        rows = [{k: v for k, v in row.items() if k not in ("device", "answer")} for row in table.to_pylist()]
+        print_lines([Text(f"{len(rows)} {name} record{'s' * (len(rows) != 1)}", style="bold")])
+        print_lines(text.records(rows, room) if rows else [])
+        print()
+    n = len(reading.unread)
+    print_lines([Text(f"{n} unread line{'s' * (n != 1)}", style="bold yellow" if n else "green")])
+    for one in reading.unread:
+        print_lines([Text(f"{one.line:>5} │ {text.clean(one.text)}\n        {text.clean(one.reason)}")])

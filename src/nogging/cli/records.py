@@ -1,0 +1,50 @@
+"""`nogging records`"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from nogging.captures.capture import UNREAD, Capture
+from nogging.cli import PASS
+from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines, width
+from nogging.errors import QuestionError, nearest
+from nogging.judging.select import select
+from nogging.report import plain, text
+
+
+def command(
+    kind: Annotated[str, typer.Argument(help="The kind of record, or 'unread'.")],
+    folder: Annotated[Path, typer.Argument(help="The capture.", metavar="DIR")],
+    where: Annotated[str | None, typer.Option(help="Only records for which this predicate holds.")] = None,
+    fields: Annotated[str | None, typer.Option(help="Only these fields, by commas, in this order.")] = None,
+    format: FormatOption = Format.TEXT,
+) -> int:
+    """The records of a capture, or the lines that could not be read."""
+    capture = Capture(captured(folder))
+    rows, names = select(capture, kind, where)
+    chosen = _chosen(fields, names)
+    rows = [{name: row[name] for name in chosen} for row in rows]
+    if format is Format.JSON:
+        print_json(plain.rows(rows))
+    elif format is Format.CSV:
+        print_csv(plain.rows(rows), chosen)
+    elif rows:
+        print_lines(text.records(rows, width() if sys.stdout.isatty() else None))
+    else:
+        what = "unread lines" if kind == UNREAD else f"{kind} records"
+        print(f"no {what}" + (f" where {where}" if where else ""))
+    return PASS
+
+
+def _chosen(fields: str | None, names: list[str]) -> list[str]:
+    if fields is None:
+        return names
+    chosen = [name.strip() for name in fields.split(",")]
+    for name in chosen:
+        if name not in names:
+            raise QuestionError(f"unknown field '{name}'{nearest(name, names)}")
+    return chosen

@@ -1,0 +1,84 @@
+"""What the commands share: turning a function into a command, and printing in the format that was asked for."""
+
+from __future__ import annotations
+
+import csv
+import json
+import shutil
+import sys
+from collections.abc import Callable, Iterable, Mapping
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from rich.console import Console
+from rich.text import Text
+
+from nogging.errors import CaptureError, QuestionError
+
+
+class Format(StrEnum):
+    TEXT = "text"
+    JSON = "json"
+    CSV = "csv"
+
+
+FormatOption = Annotated[Format, typer.Option("--format", help="How to print.")]
+_UNWRAPPED = 10_000_000
+
+
+def run(command: Callable[..., int], name: str, arguments: list[str]) -> int:
+    """Runs one command with its arguments; its exit status."""
+    app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None)
+    app.command(name)(command)
+    try:
+        return int(app(arguments, prog_name=f"nogging {name}", standalone_mode=False) or 0)
+    except typer.TyperException as error:
+        raise QuestionError(f"{error.format_message()} See 'nogging {name} --help'.") from None
+    except typer.Abort:
+        raise KeyboardInterrupt from None
+
+
+def width() -> int:
+    """The width of the terminal; 80 in a pipe."""
+    return shutil.get_terminal_size((80, 24)).columns
+
+
+def print_lines(lines: Iterable[Text]) -> None:
+    """Styled lines to standard output: in colour on a terminal, plain in a pipe, never wrapped or cut here."""
+    console = Console(highlight=False, soft_wrap=True, width=None if sys.stdout.isatty() else _UNWRAPPED)
+    for line in lines:
+        console.print(line)
+
+
+def print_json(data: Any) -> None:
+    json.dump(data, sys.stdout, indent=2, ensure_ascii=False)
+    print()
+
+
+def print_csv(rows: list[dict[str, Any]], names: Iterable[str]) -> None:
+    """Rows with a heading line; a value that is a list or a mapping is JSON in its cell."""
+    writer = csv.DictWriter(sys.stdout, list(names), lineterminator="\n", extrasaction="ignore")
+    writer.writeheader()
+    for row in rows:
+        writer.writerow({name: _cell(value) for name, value in row.items()})
+
+
+def _cell(value: Any) -> Any:
+    if isinstance(value, bool):
+        return str(value).lower()
+    return json.dumps(value, ensure_ascii=False) if isinstance(value, list | Mapping) else value
+
+
+def existing(path: Path, what: str) -> Path:
+    """A path that has to be there; `QuestionError` says what was meant."""
+    if not path.exists():
+        raise QuestionError(f"{what}: there is no {path}")
+    return path
+
+
+def captured(path: Path) -> Path:
+    if not path.is_dir():
+        raise CaptureError(f"{path}: there is no such directory; make a capture with 'nogging capture'")
+    return path

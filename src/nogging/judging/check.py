@@ -1,0 +1,393 @@
+"""Judges expectations over a capture, with the capture from before where there is one.
+
+Each predicate is true, false or unknown of a record, in `where` as in `must`. A record is in order when `where`
+does not hold or `must` does (Kleene's logic throughout); it fails only when that is certainly false. Whatever is
+neither, and every gap in the evidence that could hide a record of which `where` is not certainly false, leaves the
+expectation unproven.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from nogging.captures.capture import Capture
+from nogging.judging.compare import Comparison, compare_pairs
+from nogging.judging.evidence import Lines
+from nogging.judging.expectations import Expectation, Expectations, Explanation, load_expectations
+from nogging.judging.gaps import Gap, gaps, witnesses
+from nogging.judging.pairs import AFTER, BEFORE, Pairs, resolver, side_of
+from nogging.judging.verdict import Difference, Explained, Failure, Judgement, Result, Verdict, worst
+from nogging.predicates import Path as NamePath
+from nogging.predicates import Predicate, identifier
+from nogging.reading.reader import find_reader
+from nogging.records import Kind
+
+NO_BEFORE = "there is no capture from before (give one with --before)"
+
+
+def check(
+    expectations: str | Path,
+    *,
+    after: Capture | str | Path,
+    before: Capture | str | Path | None = None,
+) -> Judgement:
+    """Judges a file of expectations over a capture.
+
+    Raises `FileError` for a mistake in the file and `CaptureError` for a directory that is no capture, both before
+    anything is judged; whatever the evidence lacks is a verdict, never an error.
+    """
+    opened = [one if isinstance(one, Capture) or one is None else Capture(one) for one in (after, before)]
+    assert opened[0] is not None
+    pairs = Pairs(opened[0], opened[1])
+    return _Judge(pairs).judge(load_expectations(expectations, pairs))
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """The predicates of an expectation as SQL over a table of pairs."""
+
+    where: str
+    where_before: str
+    demand: str
+    demand_before: str
+    parts: tuple[str, ...]
+
+
+class _Judge:
+    def __init__(self, pairs: Pairs) -> None:
+        self.pairs = pairs
+        self.lines = {AFTER: Lines(pairs.after, AFTER)}
+        if pairs.before is not None:
+            self.lines[BEFORE] = Lines(pairs.before, BEFORE)
+        self.known_gaps: dict[tuple[str, str], list[Gap]] = {}
+
+    def judge(self, asked: Expectations) -> Judgement:
+        results = tuple(self.result(one) for one in asked.expect)
+        verdicts = [one.verdict for one in results if one.strength == "must"]
+        if self.pairs.before is None:
+            if asked.other is not None:
+                verdicts.append(Verdict.UNPROVEN)
+            notes = (f"differences were not judged: {NO_BEFORE}",) if asked.other is not None else ()
+            return Judgement(worst(verdicts), asked.title, results, notes=notes)
+        comparison = compare_pairs(self.pairs)
+        explained, left = self.explained(asked.explain, comparison)
+        other = asked.other or "ignore"
+        if asked.other is not None:
+            verdicts += [one.verdict for one in explained]
+            verdicts += [Verdict.FAIL] if left and other == "fail" else []
+            verdicts += [Verdict.UNPROVEN] if comparison.not_compared and other == "fail" else []
+        return Judgement(
+            worst(verdicts),
+            asked.title,
+            results,
+            explained,
+            left if asked.other is not None else (),
+            comparison.not_compared if asked.other is not None else (),
+            len(comparison.differences),
+            other,
+            compared=True,
+        )
+
+    def gaps(self, kind: Kind, when: str) -> list[Gap]:
+        """What lacks of a kind on one side; a record whose key occurs twice is a gap of its own."""
+        key = (kind.name, when)
+        if key not in self.known_gaps:
+            sides = (self.pairs.after, self.pairs.before)
+            capture, other = sides if when == AFTER else sides[::-1]
+            found = gaps(capture, kind.name, when, other) if capture is not None else []
+            self.pairs.table(kind)
+            for row in self.pairs.doubled[kind.name]:
+                if row["when"] == when and capture is not None:
+                    reason = f"a second record with the same key in '{row['answer']}', line {row['line'][0]}"
+                    known = {name: value for name, value in row.items() if isinstance(value, str | int | bool)}
+                    labels = capture.devices[row["device"]].labels
+                    found.append(Gap(when, row["device"], kind.name, reason, labels, known))
+            self.known_gaps[key] = found
+        return self.known_gaps[key]
+
+    def mattering(self, one: Expectation) -> list[Gap]:
+        found = [gap for gap in self.gaps(one.kind, AFTER) if gap.matters(one.where)]
+        looks_back = one.needs_before or (one.quantifier == "every" and not one.gone_allowed)
+        if self.pairs.before is not None and looks_back:
+            found += [gap for gap in self.gaps(one.kind, BEFORE) if gap.matters(one.where)]
+        return found
+
+    def result(self, one: Expectation) -> Result:
+        if one.quantifier == "count":
+            return self.counted(one)
+        asked = self.asked(one)
+        if one.quantifier == "every":
+            return self.every(one, asked)
+        return self.some_or_none(one, asked)
+
+    def asked(self, one: Expectation) -> _Asked:
+        after, before = resolver(AFTER), resolver(BEFORE)
+        parts = one.demand.parts() if one.demand else []
+        looks_back = one.demand is not None and one.demand.uses("before")
+        return _Asked(
+            _guarded(one.where, AFTER),
+            _guarded(one.where, BEFORE),
+            _guarded(one.demand, AFTER),
+            one.demand.sql(before) if one.demand and not looks_back else "NULL",
+            tuple(part.sql(after) for part in parts),
+        )
+
+    def every(self, one: Expectation, asked: _Asked) -> Result:
+        table = self.pairs.table(one.kind)
+        parts = "".join(f", {sql} AS p{n}" for n, sql in enumerate(asked.parts))
+        judged = (
+            f"SELECT *{parts}, (a_here AND {asked.where}) AS w, (b_here AND {asked.where_before}) AS wb, "
+            f"{asked.demand} AS m, {asked.demand_before} AS mb FROM {table}"
+        )
+        verdict = "CASE WHEN a_here THEN (NOT (w OR wb)) OR m ELSE NOT wb END"
+        counted = self.pairs.rows(f"SELECT count(*) FILTER (w OR wb) AS n FROM ({judged})")
+        rows = self.pairs.rows(
+            f"SELECT *, {verdict} AS v FROM ({judged}) WHERE {verdict} IS NOT TRUE ORDER BY device, id"
+        )
+        failures: list[Failure] = []
+        unproven: list[Failure] = []
+        for row in rows:
+            if one.gone_allowed and not row["a_here"]:
+                continue
+            hidden = not row["a_here"] and any(
+                gap.could_hold(side_of(row, "b", one.kind)) for gap in self.gaps(one.kind, AFTER)
+            )
+            certain = row["v"] is False and not hidden
+            (failures if certain else unproven).append(self.failure(one, row, certain))
+        return self.concluded(one, counted[0]["n"], failures, unproven)
+
+    def some_or_none(self, one: Expectation, asked: _Asked) -> Result:
+        table = self.pairs.table(one.kind)
+        verdict = f"({asked.where} AND {asked.demand})"
+        rows = self.pairs.rows(
+            f"SELECT *, {verdict} AS v FROM {table} WHERE a_here AND {verdict} IS NOT FALSE ORDER BY device, id"
+        )
+        true = [row for row in rows if row["v"]]
+        open_rows = [self.failure(one, row, False) for row in rows if row["v"] is None]
+        if one.quantifier == "none":
+            return self.concluded(one, len(true), [self.failure(one, row, True) for row in true], open_rows)
+        if true:
+            return Result(one.title, one.strength, one.kind.name, Verdict.PASS, _these(len(true), one.kind), len(true))
+        missing = Failure("", {}, f"no {one.kind.name} is as expected", _demands(one))
+        return self.concluded(one, 0, [] if open_rows else [missing], open_rows)
+
+    def concluded(self, one: Expectation, found: int, failures: list[Failure], unproven: list[Failure]) -> Result:
+        """The verdict from what failed, what is open, what lacks, and whether there was anything to look at."""
+        missing = self.mattering(one)
+        if one.quantifier == "some" and missing and failures:
+            failures, unproven = [], [*unproven, *failures]
+        unproven += [Failure(gap.device, {}, f"{gap.when}: {gap.reason}") for gap in missing]
+        said = tuple(failures), tuple(unproven)
+        if failures:
+            return self._result(one, Verdict.FAIL, _fails(one, failures, found), found, said)
+        if unproven:
+            return self._result(one, Verdict.UNPROVEN, unproven[0].reason, found, said)
+        if not self.could_see(one):
+            return self._result(
+                one,
+                Verdict.UNPROVEN,
+                f"nothing that was captured could show such a {one.kind.name}",
+                found,
+                said,
+            )
+        if one.quantifier == "every" and not found and not one.may_be_empty:
+            return self._result(one, Verdict.UNPROVEN, self.nothing_found(one), 0, said)
+        reason = "none, as expected" if one.quantifier == "none" else _these(found, one.kind)
+        return self._result(one, Verdict.PASS, reason, found, said)
+
+    def _result(
+        self,
+        one: Expectation,
+        verdict: Verdict,
+        reason: str,
+        found: int,
+        said: tuple[tuple[Failure, ...], tuple[Failure, ...]],
+    ) -> Result:
+        return Result(one.title, one.strength, one.kind.name, verdict, reason, found, *said)
+
+    def could_see(self, one: Expectation) -> bool:
+        return any(answer.matters(one.where) for answer in witnesses(self.pairs.after, one.kind.name))
+
+    def nothing_found(self, one: Expectation) -> str:
+        """Why an expectation found nothing to look at: not configured is another thing than not matching."""
+        seen = [answer for answer in witnesses(self.pairs.after, one.kind.name) if answer.matters(one.where)]
+        off = sorted({answer.device for answer in seen if answer.reason.startswith("not configured")})
+        if off and all(answer.reason.startswith("not configured") for answer in seen):
+            return f"not configured on {', '.join(off)}, so there is nothing to look at"
+        return f"no {one.kind.name} matches 'where', so there is nothing to look at (may_be_empty: true allows that)"
+
+    def counted(self, one: Expectation) -> Result:
+        counts = self.counts(one)
+        kind, missing = one.kind, self.mattering(one)
+        found = counts["n"]
+        gap_failures = tuple(Failure(gap.device, {}, f"{gap.when}: {gap.reason}") for gap in missing)
+        assert one.demand is not None
+        if one.needs_before and self.pairs.before is None:
+            return self._result(one, Verdict.UNPROVEN, NO_BEFORE, found, ((), ()))
+        if gap_failures or counts["open"]:
+            reason = (
+                gap_failures[0].reason
+                if gap_failures
+                else f"'where' is unknown for {counts['open']} {kind.name} record(s)"
+            )
+            return self._result(one, Verdict.UNPROVEN, reason, found, ((), gap_failures))
+        if not self.could_see(one):
+            return self._result(
+                one,
+                Verdict.UNPROVEN,
+                f"nothing that was captured could show such a {kind.name}",
+                found,
+                ((), ()),
+            )
+        answer = self.pairs.rows(f"SELECT {one.demand.sql(lambda path: _constant(counts, path))} AS v")[0]["v"]
+        names = sorted(".".join(path) for path in one.demand.names)
+        shown = ", ".join(f"{name} = {counts[name]}" for name in names)
+        if answer:
+            return self._result(one, Verdict.PASS, shown, found, ((), ()))
+        verdict = Verdict.FAIL if answer is False else Verdict.UNPROVEN
+        failure = Failure("", {name: counts[name] for name in names}, shown, _demands(one))
+        return self._result(one, verdict, shown, found, ((failure,), ()) if answer is False else ((), (failure,)))
+
+    def counts(self, one: Expectation) -> dict[str, int]:
+        table = self.pairs.table(one.kind)
+        found: dict[str, int] = {"open": 0}
+        for side, prefix in ((AFTER, ""), (BEFORE, "before.")):
+            letter = "a" if side == AFTER else "b"
+            keys = ", ".join(f"{letter}_{key}" for key in one.kind.keys)
+            where = _guarded(one.where, side)
+            row = self.pairs.rows(
+                f"SELECT count(DISTINCT ({keys})) FILTER (w) AS n, count(*) FILTER (w) AS hops, "
+                f"count(*) FILTER (w IS NULL) AS open FROM (SELECT *, {where} AS w FROM {table} WHERE {letter}_here)"
+            )[0]
+            found |= {f"{prefix}n": row["n"], f"{prefix}hops": row["hops"]}
+            found["open"] += row["open"] if side == AFTER or one.needs_before else 0
+        return found
+
+    def failure(self, one: Expectation, row: dict[str, Any], certain: bool) -> Failure:
+        """One record that failed or is open, with its values, what was demanded of them, and its lines."""
+        kind, used = one.kind, _used(one)
+        here = bool(row["a_here"])
+        record = side_of(row, "a" if here else "b", kind)
+        told = [*kind.keys, *kind.members, *used]
+        shown = {name: record[name] for name in dict.fromkeys(told) if record[name] is not None}
+        before = side_of(row, "b", kind) if row["b_here"] else None
+        evidence = self.lines[AFTER].of(record, used) if here else []
+        if before is not None:
+            evidence = [*evidence, *self.lines[BEFORE].of(before, used)]
+        parts = one.demand.parts() if one.demand else []
+        return Failure(
+            record["device"],
+            shown,
+            self.reason(one, row, record, certain),
+            tuple(part.text for n, part in enumerate(parts) if here and row.get(f"p{n}") is not True),
+            {name: before[name] for name in used if before.get(name) is not None} if before else None,
+            row.get("mb") is False and here,
+            tuple(evidence),
+        )
+
+    def reason(self, one: Expectation, row: dict[str, Any], record: dict[str, Any], certain: bool) -> str:
+        if not row["a_here"]:
+            return "gone" if certain else "gone, or hidden by what was not captured"
+        if certain:
+            return f"is there ({one.quantifier} expected)" if one.quantifier == "none" else "does not hold"
+        return self.unknown(one, row, record)
+
+    def unknown(self, one: Expectation, row: dict[str, Any], record: dict[str, Any]) -> str:
+        """Which value is missing, and why."""
+        if one.needs_before and self.pairs.before is None:
+            return NO_BEFORE
+        if one.needs_before and not row["b_here"]:
+            return "there was no such record before"
+        lacking = [name for name in _used(one) if record[name] is None]
+        if not lacking:
+            return "a value from before is missing"
+        if row["a_unread"]:
+            return f"'{lacking[0]}' is missing, and unread lines stand in this record"
+        dialect = self.pairs.after.devices[record["device"]].dialect
+        reader = find_reader(dialect, record["answer"])
+        if reader is not None and lacking[0] not in reader.provides(one.kind):
+            return f"{dialect} never gives '{lacking[0]}' in the answer to '{reader.command}'"
+        return f"the device gave no '{lacking[0]}'"
+
+    def explained(
+        self, explanations: Sequence[Explanation], comparison: Comparison
+    ) -> tuple[tuple[Explained, ...], tuple[Difference, ...]]:
+        """What each entry explains, and what none does."""
+        accounted: set[int] = set()
+        found = []
+        for one in explanations:
+            keys = self.keys_where(one)
+            matched = [
+                n
+                for n, difference in enumerate(comparison.differences)
+                if difference.kind == one.kind.name
+                and one.what in (None, difference.what)
+                and difference.identity[1] in keys
+            ]
+            accounted.update(matched)
+            found.append(_explained(one, len(matched), bool(comparison.not_compared)))
+        left = tuple(one for n, one in enumerate(comparison.differences) if n not in accounted)
+        return tuple(found), left
+
+    def keys_where(self, one: Explanation) -> set[tuple[Any, ...]]:
+        table = self.pairs.table(one.kind)
+        keys = ", ".join(f"coalesce(a_{key}, b_{key})" for key in one.kind.keys)
+        condition = "true"
+        if one.where is not None:
+            sides = [
+                f"({letter}_here AND {one.where.sql(resolver(side))})" for side, letter in ((AFTER, "a"), (BEFORE, "b"))
+            ]
+            condition = " OR ".join(sides)
+        return set(self.pairs.database.execute(f"SELECT {keys} FROM {table} WHERE {condition}").fetchall())
+
+
+def _guarded(predicate: Predicate | None, side: str) -> str:
+    """A predicate as SQL that is unknown where an unread line could hold a value that it uses."""
+    if predicate is None:
+        return "true"
+    letter = "a" if side == AFTER else "b"
+    sql = predicate.sql(resolver(side))
+    lacking = " OR ".join(f"{identifier(f'{letter}_{name}')} IS NULL" for name in sorted(predicate.fields))
+    return f"(CASE WHEN {letter}_unread AND ({lacking}) THEN NULL ELSE {sql} END)" if lacking else f"({sql})"
+
+
+def _used(one: Expectation) -> list[str]:
+    """The fields that an expectation looks at: what it demands first."""
+    predicates: Iterable[Predicate | None] = (one.demand, one.where)
+    names = [path for predicate in predicates if predicate for path in sorted(predicate.names)]
+    fields = [path[-1] for path in names if len(path) == 1 or path[0] == "before"]
+    return [name for name in dict.fromkeys(fields) if name in one.kind.fields]
+
+
+def _demands(one: Expectation) -> tuple[str, ...]:
+    return tuple(part.text for part in one.demand.parts()) if one.demand else ()
+
+
+def _these(n: int, kind: Kind) -> str:
+    return f"{n} {kind.name}{'s' if n != 1 and kind.name[-1] != 's' else ('es' if n != 1 else '')}"
+
+
+def _fails(one: Expectation, failures: list[Failure], found: int) -> str:
+    if one.quantifier == "none":
+        return f"{_these(len(failures), one.kind)} found where none is expected"
+    if one.quantifier == "some":
+        return failures[0].reason
+    gone = sum(failure.reason == "gone" for failure in failures)
+    already = sum(failure.already for failure in failures)
+    more = [f"{gone} gone"] if gone else []
+    more += [f"{already} failed before as well"] if already else []
+    return f"{len(failures)} of {found} fail" + (f" ({', '.join(more)})" if more else "")
+
+
+def _constant(counts: dict[str, int], path: NamePath) -> str:
+    return str(counts[".".join(path)])
+
+
+def _explained(one: Explanation, times: int, blind: bool) -> Explained:
+    if one.times is None or one.times == times:
+        return Explained(one.title, Verdict.PASS, f"explains {times}", times)
+    verdict = Verdict.UNPROVEN if blind and times < one.times else Verdict.FAIL
+    return Explained(one.title, verdict, f"explains {times}, and {one.times} were expected", times)

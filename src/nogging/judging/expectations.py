@@ -1,0 +1,193 @@
+"""The expectation file: its form, and what can be checked of it before anything is judged."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, model_validator
+
+from nogging.errors import nearest
+from nogging.files import Path_, Source, Strict, load
+from nogging.judging.pairs import Pairs
+from nogging.predicates import Path as NamePath
+from nogging.predicates import Predicate, PredicateError, Schema, from_mapping, parse
+from nogging.records import KINDS, Kind, Nature, Type
+from nogging.records import Field as RecordField
+
+Condition = str | bool | dict[str, Any]
+QUANTIFIERS = ("every", "some", "none", "count")
+_CONDITIONED = ("every", "count")
+
+
+class ExpectModel(Strict):
+    """One expectation: a quantifier with a kind, a condition for which records, and what must hold."""
+
+    title: str = ""
+    every: str | None = None
+    some: str | None = None
+    none: str | None = None
+    count: str | None = None
+    where: Condition | None = None
+    must: Condition | None = None
+    should: Condition | None = None
+    gone: Literal["allowed"] | None = None
+    may_be_empty: bool = False
+
+    @model_validator(mode="after")
+    def complete(self) -> ExpectModel:
+        given = [name for name in QUANTIFIERS if getattr(self, name) is not None]
+        if len(given) != 1:
+            raise ValueError(f"an expectation needs exactly one of: {', '.join(QUANTIFIERS)}")
+        if self.must is not None and self.should is not None:
+            raise ValueError("either 'must' or 'should', not both")
+        if given[0] in _CONDITIONED and self.must is None and self.should is None:
+            raise ValueError(f"'{given[0]}' needs a 'must' or a 'should': what has to hold")
+        return self
+
+    @property
+    def quantifier(self) -> str:
+        return next(name for name in QUANTIFIERS if getattr(self, name) is not None)
+
+
+class ExplainModel(Strict):
+    title: str = ""
+    kind: str
+    what: Literal["gone", "new", "moved", "restarted"] | None = None
+    where: Condition | None = None
+    times: Annotated[int, Field(ge=0)] | None = None
+
+
+class DifferencesModel(Strict):
+    explain: tuple[ExplainModel, ...] = ()
+    other: Literal["fail", "warn", "ignore"] = "fail"
+
+
+class ExpectationsModel(Strict):
+    title: str = ""
+    expect: tuple[ExpectModel, ...] = ()
+    differences: DifferencesModel | None = None
+
+
+@dataclass(frozen=True)
+class Expectation:
+    """An expectation whose predicates are checked. `demand` is what must hold; None where nothing more than
+    `where` is asked."""
+
+    title: str
+    quantifier: str
+    kind: Kind
+    where: Predicate | None
+    demand: Predicate | None
+    strength: str
+    gone_allowed: bool
+    may_be_empty: bool
+
+    @property
+    def needs_before(self) -> bool:
+        return any(one is not None and one.uses("before") for one in (self.where, self.demand))
+
+
+@dataclass(frozen=True)
+class Explanation:
+    title: str
+    kind: Kind
+    what: str | None
+    where: Predicate | None
+    times: int | None
+
+
+@dataclass(frozen=True)
+class Expectations:
+    title: str
+    expect: tuple[Expectation, ...]
+    explain: tuple[Explanation, ...]
+    other: str | None
+    """What an unexplained difference does; None where the file does not speak of differences."""
+
+
+def load_expectations(path: str | Path, pairs: Pairs) -> Expectations:
+    """Reads and checks a file of expectations against the kinds and the labels of the captures."""
+    model, source = load(Path(path), ExpectationsModel)
+    if not model.expect and model.differences is None:
+        raise source.error((), "nothing is expected in this file; it needs 'expect' or 'differences'")
+    return _Checked(source, pairs).file(model, Path(path).name)
+
+
+class _Checked:
+    def __init__(self, source: Source, pairs: Pairs) -> None:
+        self.source, self.pairs = source, pairs
+
+    def file(self, model: ExpectationsModel, name: str) -> Expectations:
+        expect = tuple(self.expectation(one, ("expect", n)) for n, one in enumerate(model.expect))
+        differences = model.differences
+        explain = differences.explain if differences else ()
+        return Expectations(
+            model.title or name,
+            expect,
+            tuple(self.explanation(one, ("differences", "explain", n)) for n, one in enumerate(explain)),
+            differences.other if differences else None,
+        )
+
+    def expectation(self, model: ExpectModel, where: Path_) -> Expectation:
+        quantifier = model.quantifier
+        kind = self.kind(getattr(model, quantifier), (*where, quantifier))
+        strength = "should" if model.should is not None else "must"
+        if model.gone is not None and quantifier != "every":
+            raise self.source.error((*where, "gone"), "only 'every' asks about records that are gone", at_key=True)
+        schema = self.pairs.schema(kind)
+        plain = {path: one for path, one in schema.items() if path[0] != "before"}
+        condition = self.condition(model.where, plain if quantifier == "count" else schema, (*where, "where"))
+        demanded = _count_schema(kind) if quantifier == "count" else schema
+        demand = self.condition(getattr(model, strength), demanded, (*where, strength))
+        return Expectation(
+            model.title or _worded(model, quantifier),
+            quantifier,
+            kind,
+            condition,
+            demand,
+            strength,
+            model.gone == "allowed",
+            model.may_be_empty,
+        )
+
+    def explanation(self, model: ExplainModel, where: Path_) -> Explanation:
+        kind = self.kind(model.kind, (*where, "kind"))
+        condition = self.condition(model.where, self.pairs.schema(kind), (*where, "where"))
+        return Explanation(
+            model.title or f"{model.what or 'any'} {kind.name}", kind, model.what, condition, model.times
+        )
+
+    def kind(self, name: str, where: Path_) -> Kind:
+        if name not in KINDS:
+            raise self.source.error(where, f"unknown kind '{name}'{nearest(name, KINDS)}")
+        return KINDS[name]
+
+    def condition(self, given: Condition | None, schema: Schema, where: Path_) -> Predicate | None:
+        if given is None or given is True:
+            return None
+        try:
+            if isinstance(given, Mapping):
+                return from_mapping(given, schema)
+            return parse(str(given).lower() if isinstance(given, bool) else given, schema)
+        except PredicateError as error:
+            raise self.source.error(where, error.message, offset=error.offset) from None
+
+
+def _count_schema(kind: Kind) -> dict[NamePath, RecordField]:
+    counts = ["n", "hops"] if kind.members else ["n"]
+    field = {name: RecordField(name, Type.INTEGER, Nature.GAUGE, "how many") for name in counts}
+    return {(name,): one for name, one in field.items()} | {("before", name): one for name, one in field.items()}
+
+
+def _worded(model: ExpectModel, quantifier: str) -> str:
+    """A title for an expectation that has none: what it says, in its own words."""
+    parts = [f"{quantifier} {getattr(model, quantifier)}"]
+    for name in ("where", "must", "should"):
+        value = getattr(model, name)
+        if value not in (None, True):
+            told = ", ".join(f"{k} = {v}" for k, v in value.items()) if isinstance(value, dict) else value
+            parts.append(f"{name} {told}")
+    return " ".join(parts)

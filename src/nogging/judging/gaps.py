@@ -1,0 +1,181 @@
+"""Where evidence is missing, and whether it could have mattered.
+
+A gap is something that a device might have said and that nobody read: it was not captured, a command was not
+answered, or not to the end, a line was unread outside any record. What is still known of what is missing (the
+device, its labels, the fields that the reader gives to every record of that answer) decides whether it matters:
+the condition is asked of a record of which only that much is known, and only if the answer is a certain no, the
+gap does not matter.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from nogging.captures.capture import UNREAD, Capture
+from nogging.captures.manifest import (
+    CAPTURED,
+    NOT_ANSWERED,
+    NOT_SUPPORTED,
+    PARTIAL,
+    CommandEntry,
+    DeviceEntry,
+)
+from nogging.predicates import Path, Predicate, quoted
+from nogging.predicates.database import parser
+from nogging.reading.reader import Reader, readers
+from nogging.records import KINDS
+
+
+@dataclass(frozen=True)
+class Gap:
+    """Missing evidence about one kind on one device. `when` is `before` or `after`."""
+
+    when: str
+    device: str
+    kind: str
+    reason: str
+    labels: Mapping[str, str] = field(default_factory=dict)
+    known: Mapping[str, Any] = field(default_factory=dict)
+
+    def matters(self, where: Predicate | None) -> bool:
+        """Whether a record that is hidden in the gap could meet the condition."""
+        if where is None:
+            return True
+        answer = parser().execute(f"SELECT {where.sql(self._resolve)}").fetchone()
+        return answer is None or answer[0] is not False
+
+    def could_hold(self, record: Mapping[str, Any]) -> bool:
+        """Whether this very record, of which at least the key is given, could be hidden in the gap."""
+        same = all(record[name] == value for name, value in self.known.items() if name in record)
+        return self.device == record.get("device") and same
+
+    def _resolve(self, path: Path) -> str | None:
+        if path[0] == "label":
+            return quoted(self.labels.get(path[1], ""))
+        if path == ("device",):
+            return quoted(self.device)
+        if len(path) == 1 and path[0] in self.known:
+            value = self.known[path[0]]
+            return quoted(value) if isinstance(value, str) else str(value)
+        return None
+
+
+def gaps(capture: Capture, kind: str, when: str, other: Capture | None = None) -> list[Gap]:
+    """All that a capture lacks about a kind; a device that only the other capture has is lacking as well."""
+    found = []
+    for name, device in (other.devices if other is not None else {}).items():
+        if name not in capture.devices:
+            for reader in _feeding(device.dialect, kind):
+                found.append(Gap(when, name, kind, "not in this capture", device.labels, reader.constants))
+    unread = _unread(capture)
+    for name, device in capture.devices.items():
+        for reason, known in _device_gaps(device, kind):
+            found.append(Gap(when, name, kind, reason, device.labels, known))
+        for reader, command, entry in _answers(device, kind):
+            lines = [n for n, within in unread.get((name, command), ()) if within != kind]
+            if entry.is_evidence and lines:
+                what = f"{len(lines)} unread line{'s' * (len(lines) > 1)} in '{command}' (first: line {lines[0]})"
+                found.append(Gap(when, name, kind, what, device.labels, reader.constants))
+    return found
+
+
+def witnesses(capture: Capture, kind: str) -> Iterator[Gap]:
+    """The opposite of gaps: each answer that was there to show records of a kind, whether or not it showed any."""
+    for name, device in capture.devices.items():
+        for reader, command, entry in _answers(device, kind):
+            if entry.is_evidence:
+                reason = f"{entry.outcome.replace('_', ' ')} by '{command}'"
+                yield Gap("after", name, kind, reason, device.labels, reader.constants)
+
+
+def _unread(capture: Capture) -> dict[tuple[str, str], list[tuple[int, str | None]]]:
+    """The unread lines of each answer, and the kind of the record around each."""
+    found: dict[tuple[str, str], list[tuple[int, str | None]]] = {}
+    for row in capture.records(UNREAD).to_pylist():
+        found.setdefault((row["device"], row["answer"]), []).append((row["line"], row["kind"]))
+    return found
+
+
+def _feeding(dialect: str, kind: str) -> Iterator[Reader]:
+    return (reader for reader in readers(dialect) if KINDS[kind] in reader.kinds)
+
+
+def _answers(device: DeviceEntry, kind: str) -> Iterator[tuple[Reader, str, CommandEntry]]:
+    for reader in _feeding(device.dialect, kind):
+        for command, entry in device.commands.items():
+            if reader.answers(command):
+                yield reader, command, entry
+
+
+def _device_gaps(device: DeviceEntry, kind: str) -> Iterator[tuple[str, Mapping[str, Any]]]:
+    feeding = list(_feeding(device.dialect, kind))
+    if not feeding:
+        yield f"no reader of {device.dialect} gives records of the kind {kind}", {}
+    for reader in feeding:
+        asked = [(command, entry) for command, entry in device.commands.items() if reader.answers(command)]
+        if any(entry.is_evidence for _, entry in asked):
+            continue
+        if asked:
+            yield told(asked[0][0], asked[0][1], device), reader.constants
+        elif reader.asked:
+            yield _not_asked(reader, device), reader.constants
+
+
+def _not_asked(reader: Reader, device: DeviceEntry) -> str:
+    if device.outcome == CAPTURED:
+        return f"'{reader.command}' was not asked"
+    return f"not captured: {device.outcome.replace('_', ' ')}; {device.reason}".rstrip("; ")
+
+
+def told(command: str, entry: CommandEntry, device: DeviceEntry) -> str:
+    """In words, why an answer proves nothing."""
+    if entry.outcome == NOT_SUPPORTED:
+        return f"the device does not know '{command}'"
+    if entry.outcome == PARTIAL:
+        return f"the answer to '{command}' was cut off: {entry.reason}"
+    if entry.outcome == NOT_ANSWERED and not device.commands_answered:
+        return f"not captured: {device.outcome.replace('_', ' ')}; {entry.reason}"
+    return f"'{command}' was not answered: {entry.reason}"
+
+
+def not_comparable(before: Capture, after: Capture) -> list[tuple[str, str, str]]:
+    """Where a comparison is blind: (device, command, reason), for what was asked in either capture."""
+    found = []
+    for name in dict.fromkeys([*before.devices, *after.devices]):
+        sides = [("before", before.devices.get(name)), ("after", after.devices.get(name))]
+        commands = dict.fromkeys(command for _, one in sides if one for command in one.commands)
+        for command in commands:
+            reason = _blind(command, sides)
+            if reason:
+                found.append((name, command, reason))
+    return found + _differing_unread(before, after)
+
+
+def _blind(command: str, sides: Iterable[tuple[str, DeviceEntry | None]]) -> str | None:
+    reasons = []
+    for when, device in sides:
+        entry = device.commands.get(command) if device else None
+        if device is None or entry is None:
+            reasons.append(f"{when}: not asked")
+        elif not entry.is_evidence:
+            reasons.append(f"{when}: {told(command, entry, device)}")
+    both = [device.commands[command].outcome for _, device in sides if device and command in device.commands]
+    if both == [NOT_SUPPORTED, NOT_SUPPORTED]:
+        return None
+    return "; ".join(reasons) or None
+
+
+def _differing_unread(before: Capture, after: Capture) -> list[tuple[str, str, str]]:
+    """Unread lines that are the same before and after hide no difference; others may."""
+    texts: list[dict[tuple[str, str], Counter[str]]] = []
+    for capture in (before, after):
+        found: dict[tuple[str, str], Counter[str]] = {}
+        for row in capture.records(UNREAD).to_pylist():
+            found.setdefault((row["device"], row["answer"]), Counter())[row["text"].strip()] += 1
+        texts.append(found)
+    places = dict.fromkeys([*texts[0], *texts[1]])
+    different = [place for place in places if texts[0].get(place) != texts[1].get(place)]
+    return [(device, command, "unread lines that differ before and after") for device, command in different]

@@ -1,0 +1,163 @@
+"""The records of two captures side by side in one database: each record after with the same record before.
+
+Everything that is judged is asked of these tables. They are made once a kind, when first asked for; the database
+can reach nothing outside itself.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
+
+from nogging.captures.capture import UNREAD, Capture
+from nogging.predicates import Path, Schema, identifier
+from nogging.predicates.database import closed_database
+from nogging.predicates.tree import Resolve
+from nogging.records import Field, Kind, Nature, Type
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+AFTER, BEFORE = "after", "before"
+
+
+class Pairs:
+    """A capture after a change and, where there is one, the capture from before it."""
+
+    def __init__(self, after: Capture, before: Capture | None = None) -> None:
+        self.after, self.before = after, before
+        self.database = closed_database()
+        self.made: set[str] = set()
+        self.doubled: dict[str, list[dict[str, Any]]] = {}
+
+    @cached_property
+    def labels(self) -> list[str]:
+        """Every label that a device of either capture bears."""
+        captures = [one for one in (self.after, self.before) if one is not None]
+        found = {label for capture in captures for device in capture.devices.values() for label in device.labels}
+        return sorted(label.lower() for label in found)
+
+    def schema(self, kind: Kind) -> Schema:
+        """What a predicate over a record of this kind may speak of."""
+        found: dict[Path, Field] = {(name,): field for name, field in kind.fields.items()}
+        found |= {("before", name): field for name, field in kind.fields.items()}
+        return found | self.label_schema()
+
+    def label_schema(self) -> dict[Path, Field]:
+        return {("label", label): Field(label, Type.TEXT, Nature.NOTE, "a label") for label in self.labels}
+
+    def rows(self, sql: str) -> list[dict[str, Any]]:
+        """The rows of a query, as dictionaries."""
+        cursor = self.database.execute(sql)
+        names = [column[0] for column in cursor.description or ()]
+        return [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]
+
+    def table(self, kind: Kind) -> str:
+        """The name of the table of pairs of a kind: columns `a_<field>`, `b_<field>`, `a_here`, `b_here`, `a_unread`,
+        `b_unread` (whether unread lines stand within the record) and `l_<label>`."""
+        name = f"pairs_{kind.name}"
+        if name not in self.made:
+            self.made.add(name)
+            self._make(kind, name)
+        return name
+
+    def _make(self, kind: Kind, name: str) -> None:
+        sides = {AFTER: self.after, BEFORE: self.before}
+        for side, capture in sides.items():
+            self._load(kind, f"{side}_{kind.name}", capture, side)
+        keys = (*kind.keys, *kind.members)
+        matched = " AND ".join(f"a.{identifier(key)} IS NOT DISTINCT FROM b.{identifier(key)}" for key in keys)
+        columns = ", ".join(
+            f"{letter}.{identifier(field)} AS {identifier(f'{letter}_{field}')}"
+            for letter in ("a", "b")
+            for field in (*kind.fields, "unread")
+        )
+        labels = "".join(f", coalesce(l.{identifier(one)}, '') AS {identifier('l_' + one)}" for one in self.labels)
+        self._label_table()
+        self.database.execute(
+            f"CREATE TABLE {name} AS SELECT row_number() OVER () AS id, coalesce(a.device, b.device) AS device, "
+            f"a.device IS NOT NULL AS a_here, b.device IS NOT NULL AS b_here, {columns}{labels} "
+            f"FROM after_{kind.name} a FULL OUTER JOIN before_{kind.name} b ON {matched} "
+            f"LEFT JOIN labels l ON l.device = coalesce(a.device, b.device)"
+        )
+
+    def _load(self, kind: Kind, name: str, capture: Capture | None, side: str) -> None:
+        """One side's records, without those whose key occurs a second time: they are kept apart and told."""
+        from nogging.records.tables import table
+
+        records = capture.records(kind.name) if capture is not None else table(kind, [])
+        unread = capture.records(UNREAD) if capture is not None else None
+        keys = ", ".join(identifier(key) for key in (*kind.keys, *kind.members))
+        self.database.register("given", _naive(records))
+        self.database.execute(
+            "CREATE TEMP TABLE numbered AS "
+            f"SELECT *, row_number() OVER (PARTITION BY {keys} ORDER BY answer, line[1]) AS n FROM given"
+        )
+        self.database.unregister("given")
+        doubled = self.rows("SELECT * EXCLUDE n FROM numbered WHERE n > 1 LIMIT 100")
+        self.doubled.setdefault(kind.name, []).extend({**row, "when": side} for row in doubled)
+        within = "false"
+        if unread is not None and unread.num_rows:
+            self.database.register("lines", unread)
+            self.database.execute(
+                "CREATE TEMP TABLE around AS "
+                f"SELECT DISTINCT device, answer, within FROM lines WHERE kind = '{kind.name}'"
+            )
+            self.database.unregister("lines")
+            within = (
+                "EXISTS (SELECT 1 FROM around u WHERE u.device = numbered.device AND u.answer = numbered.answer "
+                "AND u.within = numbered.line[1])"
+            )
+        self.database.execute(
+            f"CREATE TABLE {name} AS SELECT * EXCLUDE n, {within} AS unread FROM numbered WHERE n = 1"
+        )
+        self.database.execute("DROP TABLE numbered; DROP TABLE IF EXISTS around")
+
+    def _label_table(self) -> None:
+        if "labels" in self.made:
+            return
+        self.made.add("labels")
+        columns = ", ".join(["device VARCHAR", *(f"{identifier(one)} VARCHAR" for one in self.labels)])
+        self.database.execute(f"CREATE TABLE labels ({columns})")
+        captures = [one for one in (self.before, self.after) if one is not None]
+        devices = {name: device.labels for capture in captures for name, device in capture.devices.items()}
+        places = ", ".join("?" * (len(self.labels) + 1))
+        for name, labels in devices.items():
+            lowered = {label.lower(): value for label, value in labels.items()}
+            self.database.execute(
+                f"INSERT INTO labels VALUES ({places})",
+                [name, *(lowered.get(one, "") for one in self.labels)],
+            )
+
+
+def _naive(table: pa.Table) -> pa.Table:
+    """Moments without their zone, which is UTC throughout: arithmetic on them then needs no time zone data."""
+    import pyarrow as pa
+
+    schema = pa.schema(
+        [field.with_type(pa.timestamp("us")) if pa.types.is_timestamp(field.type) else field for field in table.schema]
+    )
+    return table.cast(schema)
+
+
+def resolver(side: str) -> Resolve:
+    """Names of a predicate as columns of a table of pairs, with the record taken from one side.
+
+    Asked of the side before, `before.` is that same record.
+    """
+    letter = "a" if side == AFTER else "b"
+
+    def resolve(path: Path) -> str:
+        if path[0] == "label":
+            return identifier("l_" + path[1])
+        if path[0] == "before" and len(path) == 2:
+            return identifier("b_" + path[1])
+        return identifier(f"{letter}_{path[0]}")
+
+    return resolve
+
+
+def side_of(row: dict[str, Any], letter: str, kind: Kind, fields: Sequence[str] | None = None) -> dict[str, Any]:
+    """The record of one side out of a row of a table of pairs."""
+    return {name: row[f"{letter}_{name}"] for name in (fields or kind.fields)}

@@ -1,0 +1,29 @@
+"""The records of one capture for which a predicate holds."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from nogging.captures.capture import UNREAD, Capture
+from nogging.errors import QuestionError
+from nogging.judging.pairs import AFTER, Pairs, resolver, side_of
+from nogging.predicates import PredicateError, identifier, parse
+from nogging.records import KINDS
+
+
+def select(capture: Capture, kind: str, where: str | None = None) -> tuple[list[dict[str, Any]], list[str]]:
+    """The rows and the names of their fields. A predicate may use the kind's fields and `label.`."""
+    table = capture.records(kind)
+    if where is None:
+        return table.to_pylist(), table.column_names
+    if kind == UNREAD:
+        raise QuestionError("--where asks about records; unread lines are not records")
+    pairs = Pairs(capture)
+    schema = {path: field for path, field in pairs.schema(KINDS[kind]).items() if path[0] != "before"}
+    try:
+        condition = parse(where, schema).sql(resolver(AFTER))
+    except PredicateError as error:
+        raise QuestionError(f'in the predicate "{where}", at character {error.offset + 1}: {error}') from None
+    order = ", ".join(identifier(f"a_{name}") for name in ("device", *KINDS[kind].keys))
+    rows = pairs.rows(f"SELECT * FROM {pairs.table(KINDS[kind])} WHERE a_here AND {condition} ORDER BY {order}")
+    return [side_of(row, "a", KINDS[kind]) for row in rows], list(KINDS[kind].fields)

@@ -1,0 +1,115 @@
+"""The words of a judgement: verdicts, evidence, failures, and what is made of them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Any
+
+
+class Verdict(StrEnum):
+    """`unproven` is not a pass: the evidence is missing, or was not understood."""
+
+    PASS = "pass"
+    FAIL = "fail"
+    UNPROVEN = "unproven"
+
+
+def worst(verdicts: Iterable[Verdict]) -> Verdict:
+    """Fail outweighs unproven, which outweighs pass."""
+    found = set(verdicts)
+    return next((one for one in (Verdict.FAIL, Verdict.UNPROVEN) if one in found), Verdict.PASS)
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """A line of an answer; `when` is `before` or `after`."""
+
+    when: str
+    command: str
+    line: int
+    text: str
+
+
+@dataclass(frozen=True)
+class Failure:
+    """One record that failed, or about which nothing could be proven.
+
+    `record` is its key and the fields that the condition uses; `before` is the same record before the change,
+    `demanded` the parts of the condition that do not hold, `already` whether it failed in the same way before.
+    """
+
+    device: str
+    record: dict[str, Any]
+    reason: str
+    demanded: tuple[str, ...] = ()
+    before: dict[str, Any] | None = None
+    already: bool = False
+    evidence: tuple[Evidence, ...] = ()
+
+
+@dataclass(frozen=True)
+class Result:
+    """What became of one expectation. `unproven` are the records, and the gaps, that left it open."""
+
+    title: str
+    strength: str
+    kind: str
+    verdict: Verdict
+    reason: str
+    found: int
+    failures: tuple[Failure, ...] = ()
+    unproven: tuple[Failure, ...] = ()
+
+
+@dataclass(frozen=True)
+class Difference:
+    """Something keyed that is gone, new, moved or restarted. `fields` are the values before and after."""
+
+    kind: str
+    key: dict[str, Any]
+    what: str
+    fields: dict[str, tuple[Any, Any]]
+    before: dict[str, Any] | None = None
+    after: dict[str, Any] | None = None
+
+    @property
+    def device(self) -> str:
+        return str(self.key["device"])
+
+    @property
+    def identity(self) -> tuple[str, tuple[Any, ...]]:
+        return self.kind, tuple(self.key.values())
+
+
+@dataclass(frozen=True)
+class Explained:
+    """What became of one entry that explains differences."""
+
+    title: str
+    verdict: Verdict
+    reason: str
+    times: int
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """The whole answer: the verdict, each expectation, and the differences that nothing explains."""
+
+    verdict: Verdict
+    title: str
+    results: tuple[Result, ...]
+    explained: tuple[Explained, ...] = ()
+    unexplained: tuple[Difference, ...] = ()
+    not_compared: tuple[str, ...] = ()
+    differences: int = 0
+    other: str = "ignore"
+    compared: bool = False
+    notes: tuple[str, ...] = field(default_factory=tuple)
+
+    @property
+    def warnings(self) -> int:
+        """How many `should` expectations did not pass, and unexplained differences that only warn."""
+        left = sum(one.strength == "should" and one.verdict is not Verdict.PASS for one in self.results)
+        return left + (len(self.unexplained) if self.other == "warn" else 0)

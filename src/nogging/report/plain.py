@@ -1,0 +1,85 @@
+"""What was found as plain values, for JSON and CSV: the contracts that scripts rely on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import asdict
+from datetime import UTC, datetime
+from typing import Any
+
+from nogging.judging.compare import Comparison
+from nogging.judging.verdict import Difference, Failure, Judgement, Result
+from nogging.reading.engine import Reading
+
+FORMAT = 1
+
+
+def value(one: Any) -> Any:
+    """A value as JSON has it: moments in ISO 8601, UTC."""
+    if isinstance(one, datetime):
+        moment = one.replace(tzinfo=UTC) if one.tzinfo is None else one.astimezone(UTC)
+        return moment.isoformat().replace("+00:00", "Z")
+    if isinstance(one, Mapping):
+        return {name: value(inner) for name, inner in one.items()}
+    return [value(inner) for inner in one] if isinstance(one, list | tuple) else one
+
+
+def judgement(found: Judgement) -> dict[str, Any]:
+    """A judgement in the form of `check --format json`."""
+    return {
+        "format": FORMAT,
+        "verdict": str(found.verdict),
+        "title": found.title,
+        "warnings": found.warnings,
+        "expectations": [_result(one) for one in found.results],
+        "explained": [{**asdict(one), "verdict": str(one.verdict)} for one in found.explained],
+        "unexplained": [difference(one) for one in found.unexplained],
+        "not_compared": list(found.not_compared),
+        "notes": list(found.notes),
+    }
+
+
+def _result(one: Result) -> dict[str, Any]:
+    return {
+        "title": one.title,
+        "strength": one.strength,
+        "kind": one.kind,
+        "verdict": str(one.verdict),
+        "reason": one.reason,
+        "found": one.found,
+        "failures": [_failure(failure) for failure in one.failures],
+        "unproven": [_failure(failure) for failure in one.unproven],
+    }
+
+
+def _failure(one: Failure) -> dict[str, Any]:
+    return {
+        "device": one.device,
+        "record": value(one.record),
+        "reason": one.reason,
+        "demanded": list(one.demanded),
+        "before": value(one.before),
+        "failed_before": one.already,
+        "evidence": [asdict(line) for line in one.evidence],
+    }
+
+
+def difference(one: Difference) -> dict[str, Any]:
+    """A difference in the form of `compare --format json`."""
+    fields = {name: [value(old), value(new)] for name, (old, new) in one.fields.items()}
+    return {"kind": one.kind, "key": value(one.key), "what": one.what, "fields": fields}
+
+
+def comparison(found: Comparison) -> list[dict[str, Any]]:
+    return [difference(one) for one in found.differences]
+
+
+def reading(found: Reading) -> dict[str, Any]:
+    """A reading in the form of `read --format json`."""
+    records = {name: rows(table.to_pylist()) for name, table in found.records.items()}
+    unread = [{"line": one.line, "text": one.text, "reason": one.reason} for one in found.unread]
+    return {"records": records, "unread": unread}
+
+
+def rows(found: Iterable[Mapping[str, Any]]) -> list[dict[str, Any]]:
+    return [value(row) for row in found]

@@ -1,0 +1,357 @@
+"""What was found as text for a terminal or a pipe: the verdict and where to look first, then the rest.
+
+Every line is made here, as words with a style each; nothing that came from a device is taken as markup, and
+control characters in it are shown instead of sent to the terminal.
+"""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from typing import Any
+
+from rich.text import Text
+
+from nogging.judging.compare import HOPS, Comparison
+from nogging.judging.verdict import Difference, Evidence, Explained, Failure, Judgement, Result, Verdict
+from nogging.records import KINDS
+
+STYLES = {
+    "pass": "green",
+    "fail": "bold red",
+    "unproven": "bold yellow",
+    "gone": "red",
+    "new": "green",
+    "moved": "yellow",
+    "restarted": "magenta",
+}
+MOST_FAILURES = 5
+MOST_LINES = 6
+MOST_UNEXPLAINED = 20
+MOST_ALONE = 3
+"""From this many devices on, what is the same on all of them is told once."""
+_LABEL = 11
+
+
+def clean(text: str) -> str:
+    """Text without anything that a terminal would act upon."""
+    return "".join(c if c.isprintable() or c == "\t" else f"\\x{ord(c):02x}" for c in text).replace("\t", "    ")
+
+
+def shown(value: Any) -> str:
+    """A value as a person reads it."""
+    if value is None:
+        return "nothing"
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if hasattr(value, "isoformat"):
+        return str(value.strftime("%Y-%m-%d %H:%M:%S"))
+    if isinstance(value, list | tuple):
+        return ", ".join(shown(one) for one in value) or "none"
+    if isinstance(value, Mapping):
+        return " ".join(shown(one) for one in value.values())
+    return clean(str(value)) if value != "" else "''"
+
+
+class Page:
+    """Lines of a report as they are put together. `width` is where prose is wrapped."""
+
+    def __init__(self, width: int) -> None:
+        self.width = max(width, 40)
+        self.lines: list[Text] = []
+
+    def blank(self) -> None:
+        self.lines.append(Text())
+
+    def line(self, text: str, indent: int = 0, style: str = "") -> None:
+        """One line that is never wrapped or cut: evidence has to stay as it was."""
+        self.lines.append(Text(" " * indent).append(text, style=style))
+
+    def prose(self, text: str, indent: int = 0, label: str = "", style: str = "", body: str = "") -> None:
+        """A paragraph, wrapped with its label hanging out to the left."""
+        lead = f"{label:<{_LABEL}}" if label else ""
+        room = max(self.width - indent - len(lead), 20)
+        wrapped = textwrap.wrap(text, room, break_long_words=False, break_on_hyphens=False) or [""]
+        self.lines.append(Text(" " * indent).append(lead, style=style).append(wrapped[0], style=body))
+        for more in wrapped[1:]:
+            self.lines.append(Text(" " * (indent + len(lead))).append(more, style=body))
+
+
+def judgement(found: Judgement, width: int) -> list[Text]:
+    """The report of `nogging check`."""
+    page = Page(width)
+    verdict = str(found.verdict)
+    page.prose(found.title, label=verdict.upper(), style=STYLES[verdict], body="bold")
+    page.prose(_counts(found), indent=_LABEL)
+    first = look_first(found)
+    if first:
+        page.prose(first, indent=_LABEL, label="Look first", style="bold", body="bold")
+    for verdict_ in (Verdict.FAIL, Verdict.UNPROVEN, Verdict.PASS):
+        results = [one for one in found.results if one.verdict is verdict_]
+        if results:
+            page.blank()
+        for one in sorted(results, key=_layer):
+            _result(page, one)
+    _explained(page, found)
+    _unexplained(page, found)
+    for note in found.notes:
+        page.blank()
+        page.prose(note, label="note")
+    return page.lines
+
+
+def _layer(one: Result) -> int:
+    """A cause stands below its effects: the lowest layer that fails is told first."""
+    return list(KINDS).index(one.kind)
+
+
+def _counts(found: Judgement) -> str:
+    by = {verdict: sum(one.verdict is verdict for one in found.results) for verdict in Verdict}
+    told = [f"{by[verdict]} {verdict}" for verdict in (Verdict.FAIL, Verdict.UNPROVEN, Verdict.PASS) if by[verdict]]
+    parts = [f"expectations: {', '.join(told) or 'none'}"]
+    if found.compared:
+        left = len(found.unexplained)
+        judged = (
+            f"{found.differences - left} explained, {left} unexplained" if found.other != "ignore" else "not judged"
+        )
+        parts.append(f"differences: {found.differences}" + (f" ({judged})" if found.differences else ""))
+    if found.warnings:
+        parts.append(f"warnings: {found.warnings}")
+    return "; ".join(parts)
+
+
+def look_first(found: Judgement) -> str | None:
+    """The likeliest cause: the lowest layer at which something failed or changed without an explanation."""
+    failed = [
+        (_layer(one), 0, f"{_named(one.kind, failure.record)} on {failure.device}: {_what_failed(failure)}")
+        for one in found.results
+        if one.verdict is Verdict.FAIL and one.strength == "must"
+        for failure in one.failures
+        if failure.device
+    ]
+    failed += [
+        (
+            list(KINDS).index(one.kind),
+            1,
+            f"{_named(one.kind, one.key)} on {one.device}: {one.what}{_change(one)}",
+        )
+        for one in found.unexplained
+    ]
+    return min(failed, key=lambda one: one[:2])[2] if failed else None
+
+
+def _what_failed(failure: Failure) -> str:
+    if not failure.demanded:
+        return failure.reason
+    values = [f"{name} is {shown(failure.record.get(name))}" for name in failure.record if _speaks_of(failure, name)]
+    return ", ".join(values or [failure.reason]) + f"; expected {' and '.join(failure.demanded)}"
+
+
+def _speaks_of(failure: Failure, name: str) -> bool:
+    words = " ".join(failure.demanded).replace("(", " ").replace(")", " ").split()
+    return name in words
+
+
+def _result(page: Page, one: Result) -> None:
+    verdict = str(one.verdict)
+    label = verdict if one.strength == "must" or one.verdict is Verdict.PASS else "warning"
+    if one.verdict is Verdict.PASS:
+        page.prose(f"{clean(one.title)} ({one.reason})", label=label, style=STYLES[verdict])
+        return
+    page.prose(clean(one.title), label=label, style=STYLES[verdict], body="bold")
+    if one.verdict is not Verdict.UNPROVEN or not any(not failure.record for failure in one.unproven):
+        page.prose(clean(one.reason), indent=_LABEL)
+    if one.verdict is Verdict.UNPROVEN:
+        _open(page, one)
+        return
+    for failure in one.failures[:MOST_FAILURES]:
+        _failure(page, one, failure)
+    if len(one.failures) > MOST_FAILURES:
+        page.prose(f"… and {len(one.failures) - MOST_FAILURES} more (--format json lists all)", indent=_LABEL)
+
+
+def _open(page: Page, one: Result) -> None:
+    """What left an expectation open: each reason once, with the devices; records only where no gap explains them."""
+    missing = [failure for failure in one.unproven if not failure.record]
+    for reason in list(dict.fromkeys(failure.reason for failure in missing))[:MOST_FAILURES]:
+        devices = list(dict.fromkeys(failure.device for failure in missing if failure.reason == reason))
+        page.prose(f"{clean(reason)}: {', '.join(devices)}", indent=_LABEL + 2)
+    for failure in () if missing else one.unproven[:MOST_FAILURES]:
+        _failure(page, one, failure)
+
+
+def _failure(page: Page, result: Result, failure: Failure) -> None:
+    if not failure.device:
+        if failure.demanded:
+            page.prose(f"expected {' and '.join(failure.demanded)}", indent=_LABEL + 2)
+        return
+    page.line(f"{failure.device}  {_named(result.kind, failure.record)}", indent=_LABEL + 2, style="bold")
+    told = _what_failed(failure) if result.verdict is Verdict.FAIL else clean(failure.reason)
+    if failure.already:
+        told += " (and so it was before)"
+    elif failure.before and failure.demanded and result.verdict is Verdict.FAIL:
+        old = [f"{name} {shown(value)}" for name, value in failure.before.items() if _speaks_of(failure, name)]
+        told += f" (before: {', '.join(old)})" if old else ""
+    if told != result.reason:
+        page.prose(told, indent=_LABEL + 4)
+    _lines(page, failure.evidence)
+
+
+def _lines(page: Page, evidence: Iterable[Evidence]) -> None:
+    """The lines of the answers; those from before only where there are none from after."""
+    lines = list(evidence)
+    lines = [one for one in lines if one.when == "after"] or lines
+    if lines:
+        page.line(f"{lines[0].when}: {lines[0].command}", indent=_LABEL + 4, style="dim")
+    for one in lines[:MOST_LINES]:
+        page.line(f"{one.line:>5} │ {clean(one.text)}", indent=_LABEL + 4, style="cyan")
+
+
+def _named(kind: str, record: Mapping[str, Any]) -> str:
+    """A record by its key: what a person would call it."""
+    keys = [name for name in (*KINDS[kind].keys, *KINDS[kind].members) if name != "device"]
+    values = [shown(record[name]) for name in keys if record.get(name) not in (None, "", "default")]
+    return " ".join([kind, *values])
+
+
+def _explained(page: Page, found: Judgement) -> None:
+    if not found.explained:
+        return
+    page.blank()
+    for one in sorted(found.explained, key=_is_fine):
+        style = STYLES[str(one.verdict)]
+        label = str(one.times) if one.verdict is Verdict.PASS else str(one.verdict)
+        told = clean(one.title) if one.verdict is Verdict.PASS else f"{clean(one.title)}: {one.reason}"
+        page.prose(told, label=f"{label:>8}  ", style=style if one.verdict is not Verdict.PASS else "")
+    page.line("         differences explained", style="dim")
+
+
+def _is_fine(one: Explained) -> bool:
+    return one.verdict is Verdict.PASS
+
+
+def _unexplained(page: Page, found: Judgement) -> None:
+    if found.unexplained:
+        page.blank()
+        style = STYLES["fail"] if found.other == "fail" else STYLES["unproven"]
+        page.line(f"{len(found.unexplained)} differences that nothing explains", style=style)
+        _grouped(page, found.unexplained, MOST_UNEXPLAINED)
+    _not_compared(page, found.not_compared)
+
+
+def _not_compared(page: Page, places: tuple[str, ...]) -> None:
+    if not places:
+        return
+    page.blank()
+    page.line(f"{len(places)} answers could not be compared", style=STYLES["unproven"])
+    for place in places[:MOST_UNEXPLAINED]:
+        page.prose(clean(place), indent=2)
+    if len(places) > MOST_UNEXPLAINED:
+        page.line(f"… and {len(places) - MOST_UNEXPLAINED} more", indent=2)
+
+
+def comparison(found: Comparison, width: int) -> list[Text]:
+    """The report of `nogging compare`."""
+    page = Page(width)
+    n = len(found.differences)
+    page.line(f"{n} difference{'s' * (n != 1)}" if n else "no differences", style="bold")
+    by_device: dict[str, list[Difference]] = {}
+    for one in found.differences:
+        by_device.setdefault(one.device, []).append(one)
+    for device, differences in by_device.items():
+        page.blank()
+        page.line(device, style="bold")
+        _grouped(page, differences, None, device)
+    _not_compared(page, found.not_compared)
+    return page.lines
+
+
+def _grouped(page: Page, differences: Iterable[Difference], most: int | None, device: str = "") -> None:
+    """Differences that are the same on several devices, or the same for several routes, are one line."""
+    groups = list(_groups(list(differences)))
+    for what, text, names in groups[:most]:
+        page.prose(text, indent=2, label=what, style=STYLES[what])
+        if names:
+            page.prose(names, indent=2 + _LABEL, body="dim")
+    if most is not None and len(groups) > most:
+        page.line(f"… and {len(groups) - most} more lines (nogging compare lists all)", indent=2)
+
+
+def _groups(differences: list[Difference]) -> Iterator[tuple[str, str, str]]:
+    """(what, what it is about, the names that it stands for)."""
+    ordered = sorted(differences, key=lambda one: list(KINDS).index(one.kind))
+    everywhere = _alike(ordered, lambda one: _named(one.kind, one.key))
+    spread = {id(one) for group in everywhere.values() if len(group) >= MOST_ALONE for one in group}
+    for (_, what, change, about), group in everywhere.items():
+        if len(group) >= MOST_ALONE:
+            yield what, f"{about}{change}", f"on {', '.join(one.device for one in group)}"
+    rest = [one for one in ordered if id(one) not in spread]
+    for (kind, what, change, _), group in _alike(rest, _by_device).items():
+        if len(group) == 1:
+            yield what, f"{_on(differences, group[0])}{_named(kind, group[0].key)}{change}", ""
+        else:
+            names = " ".join(dict.fromkeys(str(one.key["destination_prefix"]) for one in group))
+            yield what, f"{_on(differences, group[0])}{len(group)} routes{change}", names
+
+
+def _alike(
+    differences: Iterable[Difference], about: Callable[[Difference], str]
+) -> dict[tuple[str, str, str, str], list[Difference]]:
+    found: dict[tuple[str, str, str, str], list[Difference]] = {}
+    for one in differences:
+        found.setdefault((one.kind, one.what, _change(one), about(one)), []).append(one)
+    return found
+
+
+def _by_device(one: Difference) -> str:
+    """Routes of one device that changed alike are one group; anything else stands for itself."""
+    return one.device if one.kind == "route" else f"{one.device} {_named(one.kind, one.key)}"
+
+
+def _on(differences: list[Difference], one: Difference) -> str:
+    return f"{one.device}: " if len({other.device for other in differences}) > 1 else ""
+
+
+def _change(one: Difference) -> str:
+    """What changed, from what to what."""
+    if HOPS in one.fields:
+        old, new = one.fields[HOPS]
+        return f": {_hops(old)} → {_hops(new)}"
+    if not one.fields:
+        return f" ({_state(one)})" if _state(one) else ""
+    return ": " + ", ".join(f"{name} {shown(old)} → {shown(new)}" for name, (old, new) in one.fields.items())
+
+
+def _state(one: Difference) -> str:
+    record = one.after or one.before or {}
+    return f"state {record['state']}" if record.get("state") not in (None, "present", "full", "established") else ""
+
+
+def _hops(hops: list[Mapping[str, Any]]) -> str:
+    return " + ".join("via " + " ".join(shown(v) for v in hop.values() if v != "") for hop in hops) or "nowhere"
+
+
+def records(rows: list[dict[str, Any]], width: int | None) -> list[Text]:
+    """Rows as columns. Columns that hold nothing are left out; `width` bounds the rest (None: as wide as it is)."""
+    names = [name for name in (rows[0] if rows else {}) if any(row[name] not in (None, "") for row in rows)]
+    cells = [[clean(shown(row[name])) if row[name] not in (None, "") else "" for name in names] for row in rows]
+    widths = [max(len(name), *(len(row[n]) for row in cells)) for n, name in enumerate(names)]
+    kept = _fitting(widths, width)
+    lines = [Text("  ".join(f"{names[n]:<{widths[n]}}" for n in range(kept)).rstrip(), style="bold")]
+    lines += [Text("  ".join(f"{row[n]:<{widths[n]}}" for n in range(kept)).rstrip()) for row in cells]
+    if kept < len(names):
+        left = ", ".join(names[kept:])
+        page = Page(width or 80)
+        page.prose(f"not shown for want of width: {left} (--fields, or --format json)", body="dim")
+        lines += page.lines
+    return lines
+
+
+def _fitting(widths: list[int], width: int | None) -> int:
+    """How many columns fit, from the left; one at least."""
+    total = 0
+    for n, one in enumerate(widths):
+        total += one + 2
+        if width is not None and total - 2 > width and n:
+            return n
+    return len(widths)

@@ -1,0 +1,170 @@
+"""The `frr` dialect of the stand-in devices: what the real daemon's vtysh (release 8.4.4) and lldpctl print."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+
+from nogging.standin.model import Device, Interface, IPv4, Network, Route
+from nogging.standin.text import age, clock, running
+
+_CODES = {"direct": "C", "static": "S", "ospf": "O", "bgp": "B"}
+_OSPF_STATES = {"full": "Full", "exstart": "ExStart", "exchange": "Exchange"}
+_BGP_STATES = {"idle": "Idle", "active": "Active", "idle_admin": "Idle (Admin)"}
+_LEGEND = """Codes: K - kernel route, C - connected, S - static, R - RIP,
+       O - OSPF, I - IS-IS, B - BGP, E - EIGRP, N - NHRP,
+       T - Table, v - VNC, V - VNC-Direct, A - Babel, F - PBR,
+       f - OpenFabric,
+       > - selected route, * - FIB route, q - queued, r - rejected, b - backup
+       t - trapped, o - offload failure
+"""
+
+
+def show_version(network: Network, device: Device, now: datetime) -> str:
+    return (
+        f"FRRouting {device.release} ({device.name}) on Linux(6.1.0-18-amd64).\n"
+        "Copyright 1996-2005 Kunihiro Ishiguro, et al.\n"
+        "configured with:\n    '--build=x86_64-linux-gnu' '--prefix=/usr' '--sysconfdir=/etc/frr'\n"
+    )
+
+
+def show_interface(network: Network, device: Device, now: datetime) -> str:
+    return "".join(_interface(interface) for interface in device.interfaces.values())
+
+
+def _interface(one: Interface) -> str:
+    line = "up" if one.up else "down"
+    head = f"Interface {one.name} is " + ("down" if one.shutdown else f"up, line protocol is {line}")
+    flags = "UP," * (not one.shutdown) + ("LOOPBACK" if one.loopback else "BROADCAST") + ",RUNNING" * one.up
+    changed = f"{one.since:%Y/%m/%d %H:%M:%S.%f}"[:-4] if one.since else "(never)"
+    lines = [
+        head,
+        f"  Link ups: {one.ups:>7}    last: {changed if one.up and one.ups else '(never)'}",
+        f"  Link downs: {one.downs:>5}    last: {changed if not one.up and one.downs else '(never)'}",
+        "  vrf: default",
+        *([f"  Description: {one.description}"] if one.description else []),
+        f"  index {one.index} metric 0 mtu {one.mtu} speed {one.speed // 1_000_000} ",
+        f"  flags: <{flags}{',MULTICAST' * (not one.loopback)}>",
+        f"  Type: {'Loopback' if one.loopback else 'Ethernet'}",
+        *([] if one.loopback else [f"  HWaddr: {one.mac}"]),
+        *(f"  inet{'6' * (address.version == 6)} {address}" for address in one.addresses),
+        "  Interface Type Other",
+        "  Interface Slave Type None",
+        "  protodown: off ",
+    ]
+    return "\n".join(lines) + "\n"
+
+
+def show_ospf_neighbors(network: Network, device: Device, now: datetime) -> str:
+    found = []
+    for (name, interface), adjacency in network.adjacencies.items():
+        if name != device.name or adjacency.remote.ipv4 is None:
+            continue
+        ospf = device.interfaces[interface].ospf
+        found.append(
+            f" Neighbor {adjacency.neighbor.router_id}, interface address {adjacency.remote.ipv4.ip}\n"
+            f"    In the area {IPv4(ospf.area if ospf else 0)} via interface {interface}\n"
+            f"    Neighbor priority is 1, State is {_OSPF_STATES[adjacency.state]}/-, "
+            f"{adjacency.changes} state changes\n"
+            "    Most recent state change statistics:\n"
+            f"      Progressive change {running(age(adjacency.since, now))} ago\n"
+            "    DR is 0.0.0.0, BDR is 0.0.0.0\n"
+            "    Options 2 *|-|-|-|-|-|E|-\n"
+            "    Dead timer due in 33.548s\n"
+            "    Database Summary List 0\n    Link State Request List 0\n    Link State Retransmission List 0\n"
+            "    Thread Inactivity Timer on\n    Thread Database Description Retransmision off\n"
+            "    Thread Link State Request Retransmission on\n    Thread Link State Update Retransmission on\n\n"
+            "    Graceful restart Helper info:\n      Graceful Restart HELPER Status : None\n\n"
+        )
+    return "".join(found)
+
+
+def show_bgp_summary(network: Network, device: Device, now: datetime) -> str:
+    if device.bgp is None:
+        return "% BGP instance not found\n"
+    lines = [
+        "",
+        "IPv4 Unicast Summary (VRF default):",
+        f"BGP router identifier {device.router_id}, local AS number {device.bgp.local_as} vrf-id 0",
+        "BGP table version 5",
+        "RIB entries 9, using 1728 bytes of memory",
+        f"Peers {len(device.bgp.neighbors)}, using {724 * len(device.bgp.neighbors)} KiB of memory",
+        "",
+        "Neighbor        V         AS   MsgRcvd   MsgSent   TblVer  InQ OutQ  Up/Down State/PfxRcd   PfxSnt Desc",
+    ]
+    for address, neighbor in device.bgp.neighbors.items():
+        session = network.sessions[device.name, address]
+        up = session.state == "established"
+        state = str(session.received) if up else _BGP_STATES[session.state]
+        since = clock(age(session.since, now)) if up else "never"
+        messages = int(age(session.since, now) / 60) + 4 if up else 0
+        lines.append(
+            f"{address!s:<15} 4 {neighbor.remote_as:>10} {messages:>9} {messages + 1:>9}        0    0    0"
+            f" {since:>8} {state:>12} {session.sent if up else 0:>8} {neighbor.description or 'N/A'}"
+        )
+    return "\n".join([*lines, "", f"Total number of neighbors {len(device.bgp.neighbors)}"]) + "\n"
+
+
+def show_routes(network: Network, device: Device, now: datetime) -> str:
+    chosen: dict[object, Route] = {}
+    for route in network.routes[device.name]:
+        chosen.setdefault(route.prefix, route)
+    lines = [_LEGEND, "VRF default:"]
+    for route in network.routes[device.name]:
+        lines += _route(route, chosen[route.prefix] is route, clock(age(network.route_since[device.name, route], now)))
+    return "\n".join(lines) + "\n"
+
+
+def _route(route: Route, chosen: bool, since: str) -> list[str]:
+    head = f"{_CODES[route.source]}{'>*' if chosen else '  '} {route.prefix}"
+    head += "" if route.source == "direct" else f" [{route.preference}/{route.metric}]"
+    weight = "" if route.source == "direct" else ", weight 1"
+    if not route.hops:
+        return [f"{head} unreachable (blackhole){weight}, {since}"]
+    lines = []
+    for n, hop in enumerate(route.hops):
+        lead = head if n == 0 else ("  *" if chosen else "   ") + " " * (len(head) - 3)
+        via = f" via {hop.address}" if hop.address else " is directly connected"
+        where = f", {hop.interface}" if hop.interface else " (recursive)"
+        lines.append(f"{lead}{via}{where}{weight}, {since}")
+    return lines
+
+
+def show_lldp(network: Network, device: Device, now: datetime) -> str:
+    rule = "-" * 79
+    lines = [rule, "LLDP neighbors:", rule]
+    for n, (end, since) in enumerate(sorted(network.heard.items())):
+        other = network.other_end(end)
+        if end[0] != device.name or other is None:
+            continue
+        days, rest = divmod(int(age(since, now)), 86400)
+        lines += [
+            f"Interface:    {end[1]}, via: LLDP, RID: {n}, Time: {days} day{'s' * (days > 1)}, {clock(rest)}",
+            "  Chassis:     ",
+            f"    ChassisID:    mac {other[1].mac}",
+            f"    SysName:      {other[0].name}",
+            "    SysDescr:     Debian GNU/Linux 12 (bookworm)",
+            f"    MgmtIP:       {other[0].router_id}",
+            "    Capability:   Router, on",
+            "  Port:        ",
+            f"    PortID:       ifname {other[1].name}",
+            f"    PortDescr:    {other[1].name}",
+            "    TTL:          120",
+            rule,
+        ]
+    return "\n".join(lines) + "\n"
+
+
+Show = Callable[[Network, Device, datetime], str]
+
+SHOWS: dict[str, Show] = {
+    "show version": show_version,
+    "show interface": show_interface,
+    "show interface vrf all": show_interface,
+    "show ip ospf neighbor detail": show_ospf_neighbors,
+    "show bgp summary": show_bgp_summary,
+    "show ip route": lambda n, d, t: show_routes(n, d, t).replace("VRF default:\n", ""),
+    "show ip route vrf all": show_routes,
+}
+SHELL: dict[str, Show] = {"lldpctl": show_lldp}
+UNKNOWN = "% Unknown command: {}\n"

@@ -1,0 +1,231 @@
+"""The `ios` dialect of the stand-in devices, from knowledge of the format."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+from itertools import groupby
+
+from nogging.standin.model import Device, Interface, Network, Network4, Route, traffic
+from nogging.standin.text import age, short_clock, spelled
+
+_OSPF_STATES = {"full": "FULL", "exstart": "EXSTART", "exchange": "EXCHANGE"}
+_BGP_STATES = {"idle": "Idle", "active": "Active", "idle_admin": "Idle (Admin)"}
+_LEGEND = """Codes: L - local, C - connected, S - static, R - RIP, M - mobile, B - BGP
+       D - EIGRP, EX - EIGRP external, O - OSPF, IA - OSPF inter area
+       N1 - OSPF NSSA external type 1, N2 - OSPF NSSA external type 2
+       E1 - OSPF external type 1, E2 - OSPF external type 2
+       i - IS-IS, su - IS-IS summary, L1 - IS-IS level-1, L2 - IS-IS level-2
+       ia - IS-IS inter area, * - candidate default, U - per-user static route
+       o - ODR, P - periodic downloaded static route, H - NHRP, l - LISP
+       a - application route
+       + - replicated route, % - next hop override, p - overrides from PfR
+"""
+
+
+def show_version(network: Network, device: Device, now: datetime) -> str:
+    return (
+        f"IOS Software, Stand-in Software (STANDIN-M), Version {device.release}, RELEASE SOFTWARE (fc1)\n"
+        "Compiled Mon 02-Mar-26 10:14 by builder\n\n"
+        "ROM: Bootstrap program is stand-in\n\n"
+        f"{device.name} uptime is {spelled(age(device.booted, now))}\n"
+        "System returned to ROM by power-on\n"
+        'System image file is "flash0:/standin-m"\n\n'
+        "SR-8 (revision 1.0) with 1048576K/65536K bytes of memory.\n"
+        f"Processor board ID 9SN{sum(device.name.encode()):05d}\n"
+        f"{sum(not one.loopback for one in device.interfaces.values())} Gigabit Ethernet interfaces\n"
+        "Configuration register is 0x2102\n"
+    )
+
+
+def show_interfaces(network: Network, device: Device, now: datetime) -> str:
+    return "".join(_interface(device, one, now) for one in device.interfaces.values())
+
+
+def _interface(device: Device, one: Interface, now: datetime) -> str:
+    state = "administratively down" if one.shutdown else ("up" if one.up else "down")
+    mac = one.mac.replace(":", "")
+    hardware = "Loopback" if one.loopback else f"iGbE, address is {mac[:4]}.{mac[4:8]}.{mac[8:]}"
+    counts = traffic(device, one, now)
+    bits = max(one.speed // 1000, 8_000_000 if one.loopback else 0)
+    shown = [f"  Description: {one.description}"] if one.description else []
+    shown += [f"  Internet address is {one.ipv4}"] if one.ipv4 else []
+    lines = [
+        f"{one.name} is {state}, line protocol is {'up' if one.up else 'down'} ",
+        f"  Hardware is {hardware}" + ("" if one.loopback else f" (bia {mac[:4]}.{mac[4:8]}.{mac[8:]})"),
+        *shown,
+        f"  MTU {one.mtu} bytes, BW {bits} Kbit/sec, DLY 10 usec, ",
+        "     reliability 255/255, txload 1/255, rxload 1/255",
+        f"  Encapsulation {'LOOPBACK' if one.loopback else 'ARPA'}, loopback not set",
+        "  Keepalive set (10 sec)",
+        *([] if one.loopback else ["  Full Duplex, 1Gbps, link type is auto, media type is RJ45"]),
+        "  Last input 00:00:00, output 00:00:01, output hang never",
+        '  Last clearing of "show interface" counters never',
+        "  Input queue: 0/75/0/0 (size/max/drops/flushes); Total output drops: 0",
+        "  Queueing strategy: fifo",
+        "  Output queue: 0/40 (size/max)",
+        "  5 minute input rate 1000 bits/sec, 1 packets/sec",
+        "  5 minute output rate 1000 bits/sec, 1 packets/sec",
+        f"     {counts['in_pkts']} packets input, {counts['in_octets']} bytes, 0 no buffer",
+        f"     Received {counts['in_broadcasts']} broadcasts (0 IP multicasts)",
+        "     0 runts, 0 giants, 0 throttles ",
+        "     0 input errors, 0 CRC, 0 frame, 0 overrun, 0 ignored",
+        "     0 watchdog, 0 multicast, 0 pause input",
+        f"     {counts['out_pkts']} packets output, {counts['out_octets']} bytes, 0 underruns",
+        "     0 output errors, 0 collisions, 1 interface resets",
+        "     0 unknown protocol drops",
+        "     0 babbles, 0 late collision, 0 deferred",
+        "     0 lost carrier, 0 no carrier, 0 pause output",
+        "     0 output buffer failures, 0 output buffers swapped out",
+    ]
+    return "\n".join(lines) + "\n"
+
+
+def show_ospf_neighbors(network: Network, device: Device, now: datetime) -> str:
+    found = []
+    for (name, interface), adjacency in network.adjacencies.items():
+        if name != device.name or adjacency.remote.ipv4 is None:
+            continue
+        ospf = device.interfaces[interface].ospf
+        state = _OSPF_STATES[adjacency.state]
+        up = [f"    Neighbor is up for {short_clock(age(adjacency.since, now))}"] if adjacency.state == "full" else []
+        lines = [
+            f" Neighbor {adjacency.neighbor.router_id}, interface address {adjacency.remote.ipv4.ip}",
+            f"    In the area {ospf.area if ospf else 0} via interface {interface}",
+            f"    Neighbor priority is 0, State is {state}, {adjacency.changes} state changes",
+            "    DR is 0.0.0.0 BDR is 0.0.0.0",
+            "    Options is 0x12 in Hello (E-bit, L-bit)",
+            "    Options is 0x52 in DBD (E-bit, L-bit, O-bit)",
+            "    LLS Options is 0x1 (LR)",
+            "    Dead timer due in 00:00:34",
+            *up,
+            "    Index 1/1/1, retransmission queue length 0, number of retransmission 0",
+            "    First 0x0(0)/0x0(0)/0x0(0) Next 0x0(0)/0x0(0)/0x0(0)",
+            "    Last retransmission scan length is 0, maximum is 0",
+            "    Last retransmission scan time is 0 msec, maximum is 0 msec",
+        ]
+        found.append("\n".join(lines) + "\n")
+    return "".join(found)
+
+
+def show_bgp_summary(network: Network, device: Device, now: datetime) -> str:
+    if device.bgp is None:
+        return "% BGP not active\n"
+    lines = [
+        "For address family: IPv4 Unicast",
+        f"BGP router identifier {device.router_id}, local AS number {device.bgp.local_as}",
+        "BGP table version is 5, main routing table version 5",
+        "5 network entries using 720 bytes of memory",
+        "5 path entries using 400 bytes of memory",
+        "BGP using 1944 total bytes of memory",
+        "BGP activity 5/0 prefixes, 5/0 paths, scan interval 60 secs",
+        "",
+        "Neighbor        V           AS MsgRcvd MsgSent   TblVer  InQ OutQ Up/Down  State/PfxRcd",
+    ]
+    for address, neighbor in device.bgp.neighbors.items():
+        session = network.sessions[device.name, address]
+        up = session.state == "established"
+        state = f"{session.received:>8}" if up else _BGP_STATES[session.state]
+        since = short_clock(age(session.since, now)) if up else "never"
+        messages = int(age(session.since, now) / 60) + 4 if up else 0
+        row = f"{address!s:<15} 4 {neighbor.remote_as:>12} {messages:>7} {messages + 1:>7}        5    0    0"
+        lines.append(f"{row} {since:<8} {state}")
+    return "\n".join(lines) + "\n"
+
+
+def show_routes(network: Network, device: Device, now: datetime) -> str:
+    chosen: dict[Network4, Route] = {}
+    for route in network.routes[device.name]:
+        chosen.setdefault(route.prefix, route)
+    default = chosen.get(Network4("0.0.0.0/0"))
+    gateway = f"{default.hops[0].address} to network 0.0.0.0" if default and default.hops else "not set"
+    lines = [_LEGEND, f"Gateway of last resort is {gateway}", ""]
+    classful = groupby(chosen.values(), key=lambda route: _classful(route.prefix))
+    for major, group in classful:
+        lines += _block(major, list(group), device, network, now)
+    return "\n".join(lines) + "\n"
+
+
+def _classful(prefix: Network4) -> Network4:
+    """The class A, B or C network that a prefix lies in (or itself, where it is wider)."""
+    first = int(prefix.network_address) >> 24
+    length = 8 if first < 128 else 16 if first < 192 else 24
+    return prefix if prefix.prefixlen <= length else prefix.supernet(new_prefix=length)
+
+
+def _block(major: Network4, routes: list[Route], device: Device, network: Network, now: datetime) -> list[str]:
+    """The routes below one heading; where all have one length, only the heading tells it."""
+    entries = [entry for route in routes for entry in _entries(route, device, network, now)]
+    lengths = {prefix.prefixlen for _, prefix, _ in entries}
+    if entries[0][1] == major and len(entries) == 1:
+        code, prefix, rest = entries[0]
+        return _lines(code, str(prefix), rest, 6)
+    if len(lengths) == 1:
+        heading = f"      {major.network_address}/{lengths.pop()} is subnetted, {len(entries)} subnets"
+        shown = [_lines(code, str(prefix.network_address), rest, 9) for code, prefix, rest in entries]
+    else:
+        heading = f"      {major} is variably subnetted, {len(entries)} subnets, {len(lengths)} masks"
+        shown = [_lines(code, str(prefix), rest, 9) for code, prefix, rest in entries]
+    return [heading, *(line for lines in shown for line in lines)]
+
+
+Entry = tuple[str, Network4, list[str]]
+
+
+def _entries(route: Route, device: Device, network: Network, now: datetime) -> list[Entry]:
+    since = short_clock(age(network.route_since[device.name, route], now))
+    star = "*" if route.prefix.prefixlen == 0 else ""
+    cost = f"[{route.preference}/{route.metric}]"
+    if route.source == "direct":
+        name = route.hops[0].interface
+        own = next(a for i, a in device.addresses() if i.name == name and a.network == route.prefix)
+        text = [f"is directly connected, {name}"]
+        local = [("L", Network4(f"{own.ip}/32"), text)] if route.prefix.prefixlen < 32 else []
+        return [("C", route.prefix, text), *local]
+    if not route.hops:
+        return [("S" + star, route.prefix, ["is directly connected, Null0"])]
+    if route.source == "static":
+        return [("S" + star, route.prefix, [f"{cost} via {route.hops[0].address}"])]
+    if route.source == "bgp":
+        return [("B" + star, route.prefix, [f"{cost} via {hop.address}, {since}" for hop in route.hops])]
+    code = f"O{star or ' ' * route.external}{'E2' if route.external else ''}"
+    return [(code, route.prefix, [f"{cost} via {hop.address}, {since}, {hop.interface}" for hop in route.hops])]
+
+
+def _lines(code: str, prefix: str, rest: list[str], indent: int) -> list[str]:
+    head = f"{code:<{indent}}{prefix} "
+    return [head + rest[0], *(" " * len(head) + more for more in rest[1:])]
+
+
+def show_lldp(network: Network, device: Device, now: datetime) -> str:
+    blocks = []
+    for end in sorted(network.heard):
+        other = network.other_end(end)
+        if end[0] != device.name or other is None:
+            continue
+        mac = other[1].mac.replace(":", "")
+        blocks.append(
+            "------------------------------------------------\n"
+            f"Local Intf: {end[1].replace('GigabitEthernet', 'Gi')}\n"
+            f"Chassis id: {mac[:4]}.{mac[4:8]}.{mac[8:]}\nPort id: {other[1].name}\n"
+            f"Port Description: {other[1].description}\nSystem Name: {other[0].name}\n\n"
+            "System Description: \nDebian GNU/Linux 12 (bookworm)\n\n"
+            "Time remaining: 112 seconds\nSystem Capabilities: B,R\nEnabled Capabilities: R\n"
+            f"Management Addresses:\n    IP: {other[0].router_id}\n"
+            "Auto Negotiation - not supported\nPhysical media capabilities - not advertised\n"
+            "Media Attachment Unit type - not advertised\nVlan ID: - not advertised\n\n"
+        )
+    return "\n" + "".join(blocks) + f"\nTotal entries displayed: {len(blocks)}\n"
+
+
+Show = Callable[[Network, Device, datetime], str]
+
+SHOWS: dict[str, Show] = {
+    "show version": show_version,
+    "show interfaces": show_interfaces,
+    "show ip ospf neighbor detail": show_ospf_neighbors,
+    "show bgp all summary": show_bgp_summary,
+    "show ip route": show_routes,
+    "show lldp neighbors detail": show_lldp,
+}
+UNKNOWN = "            ^\n% Invalid input detected at '^' marker.\n\n"

@@ -1,0 +1,498 @@
+"""A small network that behaves: what is configured decides what is up, who is whose neighbor, and where packets go.
+
+Nothing here is scripted. A change (a configuration line, a pulled cable) is followed by `settle`, which works the whole
+state out anew from the bottom up: interfaces, then adjacencies and paths, then sessions and what they
+announce, then the routing tables. What did not change keeps the moment at which it began.
+
+Left out on purpose: timers that run (an adjacency forms at once or not at all), areas as a hierarchy (one area's
+routes reach every other), and BGP attributes other than the path's length and kind.
+"""
+
+from __future__ import annotations
+
+import heapq
+import ipaddress
+import threading
+import zlib
+from collections import defaultdict
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+
+IPv4 = ipaddress.IPv4Address
+Network4 = ipaddress.IPv4Network
+Address = ipaddress.IPv4Interface | ipaddress.IPv6Interface
+Clock = Callable[[], datetime]
+
+PREFERENCE = {"direct": 0, "static": 1, "bgp": 20, "ospf": 110, "ibgp": 200}
+REDISTRIBUTED_METRIC = 1
+
+
+@dataclass
+class Ospf:
+    """OSPF on an interface. Times in seconds."""
+
+    area: int = 0
+    cost: int = 10
+    hello: int = 10
+    dead: int = 40
+
+
+@dataclass
+class Interface:
+    """`alone`: what it is joined to is not part of the model; it is up unless shut down or unplugged."""
+
+    name: str
+    mac: str = "00:00:5e:00:53:00"
+    index: int = 1
+    mtu: int = 1500
+    speed: int = 1_000_000_000
+    description: str = ""
+    shutdown: bool = False
+    addresses: list[Address] = field(default_factory=list)
+    ospf: Ospf | None = None
+    alone: bool = False
+    up: bool = False
+    since: datetime | None = None
+    ups: int = 0
+    downs: int = 0
+    counted: float = 0.0
+
+    @property
+    def loopback(self) -> bool:
+        return not self.mac
+
+    @property
+    def ipv4(self) -> ipaddress.IPv4Interface | None:
+        return next((one for one in self.addresses if isinstance(one, ipaddress.IPv4Interface)), None)
+
+    def seconds_up(self, now: datetime) -> float:
+        """How long it has been up in all, which is what its counters follow."""
+        running = (now - self.since).total_seconds() if self.up and self.since else 0.0
+        return self.counted + max(running, 0.0)
+
+
+@dataclass
+class BgpNeighbor:
+    remote_as: int
+    shutdown: bool = False
+    description: str = ""
+
+
+@dataclass
+class Bgp:
+    local_as: int
+    neighbors: dict[IPv4, BgpNeighbor] = field(default_factory=dict)
+    networks: list[Network4] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Hop:
+    address: IPv4 | None
+    interface: str | None
+
+
+@dataclass(frozen=True)
+class Route:
+    """One way to a prefix, as one source offers it. `external` marks OSPF routes that came from BGP."""
+
+    prefix: Network4
+    source: str
+    preference: int
+    metric: int
+    hops: tuple[Hop, ...]
+    external: bool = False
+
+
+@dataclass
+class Device:
+    name: str
+    dialect: str
+    interfaces: dict[str, Interface] = field(default_factory=dict)
+    statics: dict[Network4, str] = field(default_factory=dict)
+    bgp: Bgp | None = None
+    redistributes_bgp: bool = False
+    release: str = "8.4.4"
+    booted: datetime = field(default_factory=lambda: datetime.now(UTC))
+
+    @property
+    def router_id(self) -> IPv4:
+        """The address of the loopback, else the highest one."""
+        loopbacks = [one.ipv4.ip for one in self.interfaces.values() if one.loopback and one.ipv4]
+        return loopbacks[0] if loopbacks else max(one.ipv4.ip for one in self.interfaces.values() if one.ipv4)
+
+    def addresses(self) -> Iterator[tuple[Interface, ipaddress.IPv4Interface]]:
+        for interface in self.interfaces.values():
+            for address in interface.addresses:
+                if isinstance(address, ipaddress.IPv4Interface):
+                    yield interface, address
+
+
+@dataclass
+class Adjacency:
+    neighbor: Device
+    remote: Interface
+    state: str
+    since: datetime
+    changes: int = 6
+
+
+@dataclass
+class Session:
+    state: str
+    since: datetime | None
+    received: int = 0
+    sent: int = 0
+
+
+End = tuple[str, str]
+Path = tuple[tuple[int, ...], IPv4 | None]
+"""How a BGP speaker knows a prefix: the AS path, and the neighbor it is from (None: its own)."""
+
+
+class Network:
+    """The devices and the links between them. Every method that changes something leaves a settled network."""
+
+    def __init__(self, clock: Clock = lambda: datetime.now(UTC)) -> None:
+        self.clock = clock
+        self.lock = threading.RLock()
+        self.devices: dict[str, Device] = {}
+        self.links: list[tuple[End, End]] = []
+        self.unplugged: set[End] = set()
+        self.adjacencies: dict[End, Adjacency] = {}
+        self.sessions: dict[tuple[str, IPv4], Session] = {}
+        self.routes: dict[str, list[Route]] = {}
+        self.heard: dict[End, datetime] = {}
+        self.route_since: dict[tuple[str, Route], datetime] = {}
+
+    def add(self, device: Device) -> Device:
+        self.devices[device.name] = device
+        return device
+
+    def link(self, one: End, other: End) -> None:
+        self.links.append((one, other))
+
+    def other_end(self, end: End) -> tuple[Device, Interface] | None:
+        """The device and interface at the other end of a cable that is plugged in."""
+        for one, other in self.links:
+            if end in (one, other) and not {one, other} & self.unplugged:
+                name, interface = other if end == one else one
+                return self.devices[name], self.devices[name].interfaces[interface]
+        return None
+
+    def unplug(self, device: str, interface: str) -> None:
+        """Pulls the cable out of an interface."""
+        with self.lock:
+            self.unplugged.add((device, interface))
+            self.settle()
+
+    def plug(self, device: str, interface: str) -> None:
+        with self.lock:
+            self.unplugged.discard((device, interface))
+            self.settle()
+
+    def bounce(self, device: str, neighbor: IPv4 | None) -> None:
+        """Ends a device's BGP sessions (one, or all); what can come up again does so at once."""
+        with self.lock:
+            for (name, address), _ in list(self.sessions.items()):
+                if name == device and neighbor in (None, address):
+                    peer = self._owner(address)
+                    self.sessions.pop((name, address), None)
+                    for mine in self.devices[name].addresses() if peer else ():
+                        self.sessions.pop((peer.name if peer else "", mine[1].ip), None)
+            self.settle()
+
+    def settle(self) -> None:
+        """Works the state out anew from the configuration, from the bottom up."""
+        with self.lock:
+            now = self.clock()
+            self._interfaces(now)
+            self._adjacencies(now)
+            distances = {name: self._paths(name) for name in self.devices}
+            inner = {name: self._inner_routes(name, distances[name]) for name in self.devices}
+            self._sessions(now, inner)
+            tables = self._announced()
+            self.routes = {name: self._table(name, inner, tables, distances) for name in self.devices}
+            known = {(name, route) for name, routes in self.routes.items() for route in routes}
+            self.route_since = {one: self.route_since.get(one, now) for one in known}
+
+    def _interfaces(self, now: datetime) -> None:
+        for device in self.devices.values():
+            for interface in device.interfaces.values():
+                up = self._is_up((device.name, interface.name), interface)
+                if up != interface.up:
+                    interface.counted = interface.seconds_up(now)
+                    interface.up, interface.since = up, now
+                    interface.ups += up
+                    interface.downs += not up
+        ends = {end for link in self.links for end in link if self._heard(end)}
+        self.heard = {end: self.heard.get(end, now) for end in ends}
+
+    def _is_up(self, end: End, interface: Interface) -> bool:
+        if interface.shutdown or end in self.unplugged:
+            return False
+        other = self.other_end(end)
+        return interface.alone or (other is not None and not other[1].shutdown)
+
+    def _heard(self, end: End) -> bool:
+        return self.devices[end[0]].interfaces[end[1]].up and self.other_end(end) is not None
+
+    def _adjacencies(self, now: datetime) -> None:
+        found: dict[End, Adjacency] = {}
+        for end in (end for link in self.links for end in link):
+            device, other = self.devices[end[0]], self.other_end(end)
+            interface = device.interfaces[end[1]]
+            state = _adjacency(interface, other[1]) if other else None
+            if other is None or state is None:
+                continue
+            old = self.adjacencies.get(end)
+            same = old is not None and old.state == state and old.neighbor is other[0] and self._stayed(end, old)
+            if old is not None and same:
+                found[end] = old
+            else:
+                changes = (old.changes if old else 0) + (6 if state == "full" else 4)
+                found[end] = Adjacency(other[0], other[1], state, now, changes)
+        self.adjacencies = found
+
+    def _stayed(self, end: End, old: Adjacency) -> bool:
+        """Whether neither interface has gone down since the adjacency began."""
+        mine = self.devices[end[0]].interfaces[end[1]]
+        return all(one.since is not None and one.since <= old.since for one in (mine, old.remote))
+
+    def _paths(self, start: str) -> dict[str, tuple[int, frozenset[Hop]]]:
+        """Shortest paths from a device (Dijkstra): the distance to each other, and every equal first hop."""
+        best: dict[str, int] = {start: 0}
+        hops: dict[str, set[Hop]] = defaultdict(set)
+        queue = [(0, start)]
+        done: set[str] = set()
+        while queue:
+            distance, name = heapq.heappop(queue)
+            if name in done:
+                continue
+            done.add(name)
+            for (owner, interface), adjacency in self.adjacencies.items():
+                ospf = self.devices[owner].interfaces[interface].ospf
+                if owner != name or adjacency.state != "full" or ospf is None:
+                    continue
+                there, length = adjacency.neighbor.name, distance + ospf.cost
+                first = {_hop(adjacency, interface)} if name == start else hops[name]
+                if length < best.get(there, 1 << 30):
+                    best[there], hops[there] = length, set(first)
+                    heapq.heappush(queue, (length, there))
+                elif length == best[there]:
+                    hops[there] |= first
+        return {name: (distance, frozenset(hops[name])) for name, distance in best.items()}
+
+    def _inner_routes(self, name: str, paths: dict[str, tuple[int, frozenset[Hop]]]) -> list[Route]:
+        """Connected, static and OSPF routes of a device."""
+        device = self.devices[name]
+        found = [
+            Route(address.network, "direct", 0, 0, (Hop(None, interface.name),))
+            for interface, address in device.addresses()
+            if interface.up
+        ]
+        found += [route for route in (self._static(device, p, via) for p, via in device.statics.items()) if route]
+        offers: dict[Network4, tuple[int, set[Hop]]] = {}
+        for other, (distance, hops) in paths.items():
+            for interface, address in self.devices[other].addresses():
+                if interface.ospf is None or not interface.up:
+                    continue
+                own = {Hop(None, interface.name)} if other == name else hops
+                cost = distance + (0 if interface.loopback else interface.ospf.cost)
+                _offer(offers, address.network, cost, set(own))
+        found += [Route(prefix, "ospf", 110, cost, _sorted(hops)) for prefix, (cost, hops) in offers.items()]
+        return found
+
+    def _static(self, device: Device, prefix: Network4, via: str) -> Route | None:
+        if via == "blackhole":
+            return Route(prefix, "static", 1, 0, ())
+        address = IPv4(via)
+        interface = self._towards(device, address)
+        return Route(prefix, "static", 1, 0, (Hop(address, interface),)) if interface else None
+
+    def _towards(self, device: Device, address: IPv4) -> str | None:
+        return next((one.name for one, own in device.addresses() if one.up and address in own.network), None)
+
+    def _owner(self, address: IPv4) -> Device | None:
+        for device in self.devices.values():
+            if any(own.ip == address for _, own in device.addresses()):
+                return device
+        return None
+
+    def _sessions(self, now: datetime, inner: dict[str, list[Route]]) -> None:
+        found: dict[tuple[str, IPv4], Session] = {}
+        for device in self.devices.values():
+            for address in device.bgp.neighbors if device.bgp else ():
+                state = self._session(device, address, inner)
+                old = self.sessions.get((device.name, address))
+                began = now if state == "established" else None
+                found[device.name, address] = old if old and old.state == state else Session(state, began)
+        self.sessions = found
+
+    def _session(self, device: Device, address: IPv4, inner: dict[str, list[Route]]) -> str:
+        """The state that a session can reach: both ends must mean each other, and reach each other."""
+        assert device.bgp is not None
+        mine = device.bgp.neighbors[address]
+        peer = self._owner(address)
+        if mine.shutdown:
+            return "idle_admin"
+        if not _reaches(inner[device.name], address):
+            return "idle"
+        if peer is None or peer.bgp is None or peer.bgp.local_as != mine.remote_as:
+            return "active"
+        back = [a for a, n in peer.bgp.neighbors.items() if self._means(n, a, device)]
+        return "established" if any(_reaches(inner[peer.name], one) for one in back) else "active"
+
+    def _means(self, neighbor: BgpNeighbor, address: IPv4, device: Device) -> bool:
+        assert device.bgp is not None
+        own = {one.ip for _, one in device.addresses()}
+        return address in own and not neighbor.shutdown and neighbor.remote_as == device.bgp.local_as
+
+    def _announced(self) -> dict[str, dict[Network4, Path]]:
+        """What each BGP speaker ends up with: prefix → (AS path, next hop); the shortest path wins."""
+        best: dict[str, dict[Network4, Path]] = {
+            name: dict.fromkeys(device.bgp.networks, ((), None)) for name, device in self.devices.items() if device.bgp
+        }
+        established = [(n, a) for (n, a), session in self.sessions.items() if session.state == "established"]
+        for _ in range(len(self.devices) + 1):
+            fresh: dict[str, dict[Network4, Path]] = {
+                name: {p: v for p, v in table.items() if v[1] is None} for name, table in best.items()
+            }
+            for name, address in established:
+                peer, device = self._owner(address), self.devices[name]
+                if peer is None or peer.bgp is None or device.bgp is None:
+                    continue
+                offered = _offered(best[peer.name], peer.bgp.local_as, device.bgp.local_as, self._inside(peer))
+                session = self.sessions[name, address]
+                session.received = len(offered)
+                _take(fresh[name], offered, address)
+            if fresh == best:
+                break
+            best = fresh
+        for name, address in established:
+            peer = self._owner(address)
+            back = [
+                s
+                for (n, a), s in self.sessions.items()
+                if peer and n == peer.name and self._owner(a) is self.devices[name]
+            ]
+            self.sessions[name, address].sent = back[0].received if back else 0
+        return best
+
+    def _inside(self, device: Device) -> Callable[[IPv4 | None], bool]:
+        """Whether a next hop was learned from a neighbor of the same AS."""
+        bgp = device.bgp
+
+        def inside(hop: IPv4 | None) -> bool:
+            return hop is not None and bgp is not None and bgp.neighbors[hop].remote_as == bgp.local_as
+
+        return inside
+
+    def _table(
+        self,
+        name: str,
+        inner: dict[str, list[Route]],
+        tables: dict[str, dict[Network4, Path]],
+        paths: dict[str, dict[str, tuple[int, frozenset[Hop]]]],
+    ) -> list[Route]:
+        device = self.devices[name]
+        routes = list(inner[name])
+        inside = self._inside(device)
+        for prefix, (_, hop) in tables.get(name, {}).items():
+            if hop is not None:
+                preference = PREFERENCE["ibgp" if inside(hop) else "bgp"]
+                routes.append(Route(prefix, "bgp", preference, 0, (Hop(hop, self._towards(device, hop)),)))
+        offers: dict[Network4, tuple[int, set[Hop]]] = {}
+        for other, (distance, hops) in paths[name].items():
+            if other == name or not self.devices[other].redistributes_bgp:
+                continue
+            for prefix, (_, hop) in tables.get(other, {}).items():
+                if hop is not None and not self._inside(self.devices[other])(hop):
+                    _offer(offers, prefix, distance, set(hops))
+        metric = REDISTRIBUTED_METRIC
+        routes += [Route(p, "ospf", 110, metric, _sorted(hops), external=True) for p, (_, hops) in offers.items()]
+        return sorted(routes, key=lambda route: (route.prefix, route.preference))
+
+
+def _hop(adjacency: Adjacency, interface: str) -> Hop:
+    address = adjacency.remote.ipv4
+    return Hop(address.ip if address else None, interface)
+
+
+def _sorted(hops: set[Hop]) -> tuple[Hop, ...]:
+    return tuple(sorted(hops, key=lambda hop: (hop.address or IPv4(0), hop.interface or "")))
+
+
+def _offer(offers: dict[Network4, tuple[int, set[Hop]]], prefix: Network4, cost: int, hops: set[Hop]) -> None:
+    """Keeps the cheapest offer for a prefix, and the hops of all that are equally cheap."""
+    old = offers.get(prefix)
+    if old is None or cost < old[0]:
+        offers[prefix] = (cost, hops)
+    elif cost == old[0]:
+        old[1].update(hops)
+
+
+def _offered(
+    table: dict[Network4, Path],
+    from_as: int,
+    to_as: int,
+    inside: Callable[[IPv4 | None], bool],
+) -> dict[Network4, tuple[int, ...]]:
+    """What a speaker announces to a neighbor: nothing that its own AS told it goes back into that AS."""
+    found = {}
+    for prefix, (path, hop) in table.items():
+        if to_as == from_as and inside(hop):
+            continue
+        longer = path if to_as == from_as else (from_as, *path)
+        if to_as not in longer:
+            found[prefix] = longer
+    return found
+
+
+def _take(
+    table: dict[Network4, Path],
+    offered: dict[Network4, tuple[int, ...]],
+    hop: IPv4,
+) -> None:
+    for prefix, path in offered.items():
+        old = table.get(prefix)
+        if old is None or (old[1] is not None and (len(path), int(hop)) < (len(old[0]), int(old[1]))):
+            table[prefix] = (path, hop)
+
+
+def _reaches(routes: list[Route], address: IPv4) -> bool:
+    return any(address in route.prefix for route in routes)
+
+
+def _adjacency(mine: Interface, theirs: Interface) -> str | None:
+    """The state that an OSPF adjacency reaches from this end (RFC 2328, 10.1, 10.5, 10.6).
+
+    Hellos are only taken when area, timers and subnet agree. A database description whose interface MTU
+    is larger than one's own is refused: the end with the smaller MTU stays at exstart, the other at exchange.
+    """
+    if not (mine.up and theirs.up and mine.ospf and theirs.ospf and mine.ipv4 and theirs.ipv4):
+        return None
+    agreed = (mine.ospf.area, mine.ospf.hello, mine.ospf.dead) == (
+        theirs.ospf.area,
+        theirs.ospf.hello,
+        theirs.ospf.dead,
+    )
+    if not agreed or mine.ipv4.network != theirs.ipv4.network or mine.ipv4 == theirs.ipv4:
+        return None
+    if mine.mtu == theirs.mtu:
+        return "full"
+    return "exstart" if mine.mtu < theirs.mtu else "exchange"
+
+
+def traffic(device: Device, interface: Interface, now: datetime) -> dict[str, int]:
+    """The counters of an interface: they grow while it is up, each interface at a pace of its own."""
+    seed = zlib.crc32(f"{device.name}/{interface.name}".encode())
+    seconds = interface.seconds_up(now)
+    in_pkts, out_pkts = int(seconds * (40 + seed % 60)), int(seconds * (30 + seed // 64 % 70))
+    return {
+        "in_pkts": in_pkts,
+        "in_octets": in_pkts * (300 + seed % 500),
+        "in_broadcasts": in_pkts // 900,
+        "out_pkts": out_pkts,
+        "out_octets": out_pkts * (280 + seed // 128 % 500),
+    }

@@ -1,0 +1,153 @@
+"""A device's command line as text in, text out: echo, prompts, modes, paging. No I/O.
+
+An `frr` device is a Linux host: its login gives a shell, and `vtysh` leads from there to the routing daemons. An
+`ios` device has the one command line.
+"""
+
+from __future__ import annotations
+
+from nogging.standin import frr, ios
+from nogging.standin.configure import Context, Refused, configure, shell
+from nogging.standin.model import Device, IPv4, Network
+
+PAGE = 24
+_MORE = "--More--"
+_ERASE = "\b" * len(_MORE) + " " * len(_MORE) + "\b" * len(_MORE)
+
+
+class Terminal:
+    """One session on one device. `type` takes what was typed and gives what the terminal shows for it."""
+
+    def __init__(self, network: Network, device: Device, user: str) -> None:
+        self.network, self.device, self.user = network, device, user
+        self.mode = "shell" if device.dialect == "frr" else "exec"
+        self.context = Context(network, device)
+        self.typed = ""
+        self.pending: list[str] = []
+        self.page = PAGE if device.dialect == "ios" else 0
+        self.closed = False
+
+    def greet(self) -> str:
+        return f"\r\n{self.device.name}, Teal Sound Ferries (a stand-in)\r\n\r\n{self.prompt}"
+
+    @property
+    def prompt(self) -> str:
+        if self.mode == "shell":
+            return f"{self.user}@{self.device.name}:~$ "
+        if self.mode == "configure":
+            return f"{self.device.name}({self.context.section})# "
+        return f"{self.device.name}# "
+
+    def type(self, text: str) -> str:
+        """What the terminal shows after this was typed."""
+        shown = ""
+        for character in text:
+            if self.pending:
+                shown += _ERASE + (self._next_page() if character in " \r\n" else self._stop_paging())
+            elif character in "\r\n":
+                line, self.typed = self.typed, ""
+                shown += "\r\n" + self._answer(line)
+            elif character == "\x03":
+                self.typed = ""
+                shown += "^C\r\n" + self.prompt
+            elif character in "\x7f\b":
+                shown += "\b \b" * bool(self.typed)
+                self.typed = self.typed[:-1]
+            else:
+                self.typed += character
+                shown += character
+        return shown
+
+    def _answer(self, line: str) -> str:
+        answer = self.run(line.strip())
+        lines = answer.replace("\n", "\r\n").splitlines(keepends=True)
+        if self.closed:
+            return "".join(lines)
+        if self.page and len(lines) > self.page and self.mode != "configure":
+            self.pending = lines
+            return self._next_page()
+        return "".join(lines) + self.prompt
+
+    def _next_page(self) -> str:
+        now, self.pending = self.pending[: self.page - 1], self.pending[self.page - 1 :]
+        return "".join(now) + (_MORE if self.pending else self.prompt)
+
+    def _stop_paging(self) -> str:
+        self.pending = []
+        return self.prompt
+
+    def run(self, line: str) -> str:
+        """Carries out one line in the present mode; what it prints."""
+        if not line:
+            return ""
+        if self.mode == "configure":
+            return self._configure(line)
+        return self._shell(line) if self.mode == "shell" else self._exec(line)
+
+    def _shell(self, line: str) -> str:
+        if line in ("exit", "logout"):
+            self.closed = True
+            return ""
+        if line == "vtysh":
+            self.mode = "vtysh"
+            return f"\nHello, this is FRRouting (version {self.device.release}).\n\n"
+        if line.startswith("export "):
+            return ""
+        if line in frr.SHELL:
+            return self._shown(frr.SHELL[line])
+        try:
+            shell(self.network, self.device, line)
+        except Refused:
+            return f"-bash: {line.split()[0]}: command not found\n"
+        return ""
+
+    def _exec(self, line: str) -> str:
+        words = " ".join(line.split())
+        dialect = frr if self.mode == "vtysh" else ios
+        if words in ("exit", "quit"):
+            self.closed = self.mode == "exec"
+            self.mode = "shell" if self.mode == "vtysh" else self.mode
+            return ""
+        if words == "configure terminal":
+            self.mode, self.context = "configure", Context(self.network, self.device)
+            return "" if dialect is frr else "Enter configuration commands, one per line.  End with CNTL/Z.\n"
+        if words.startswith("terminal "):
+            return self._terminal(words)
+        if words.startswith(("clear bgp ", "clear ip bgp ")):
+            return self._clear(words.split()[-1])
+        shows = dialect.SHOWS.get(words)
+        return self._shown(shows) if shows else self._unknown(words)
+
+    def _shown(self, show: frr.Show) -> str:
+        with self.network.lock:
+            return show(self.network, self.device, self.network.clock())
+
+    def _terminal(self, words: str) -> str:
+        parts = words.split()
+        if parts[1] == "length" and parts[-1].isdigit():
+            self.page = int(parts[-1])
+        return ""
+
+    def _clear(self, which: str) -> str:
+        try:
+            self.network.bounce(self.device.name, None if which == "*" else IPv4(which))
+        except ValueError:
+            return self._unknown(which)
+        return ""
+
+    def _configure(self, line: str) -> str:
+        if line in ("end", "\x1a"):
+            self.mode = "vtysh" if self.device.dialect == "frr" else "exec"
+            return ""
+        if line == "exit":
+            leave = self.context.section == "config"
+            self.context = Context(self.network, self.device)
+            return self._configure("end") if leave else ""
+        try:
+            configure(self.context, line)
+        except Refused:
+            return self._unknown(line)
+        return ""
+
+    def _unknown(self, line: str) -> str:
+        return (frr.UNKNOWN if self.device.dialect == "frr" else ios.UNKNOWN).format(line)

@@ -1,0 +1,99 @@
+"""What the tests share: the stand-in network served once, and captures made of texts."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+import pytest
+
+import nogging
+from nogging.captures.capture import Capture
+from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
+from nogging.captures.writing import Writer
+from nogging.changes.sending import send
+from nogging.inventory import Inventory
+from nogging.standin import served
+from nogging.standin.demo import mishap, steps
+from nogging.standin.model import Network
+
+
+@dataclass
+class Sound:
+    """The stand-in network while it is served."""
+
+    network: Network
+    folder: Path
+    inventory: Inventory
+
+
+@pytest.fixture(scope="session")
+def sound(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Sound]:
+    folder = tmp_path_factory.mktemp("sound")
+    with served(folder) as sound:
+        yield Sound(sound.network, folder, nogging.load_inventory(sound.inventory))
+
+
+@dataclass
+class Change:
+    """What the demo leaves behind."""
+
+    expectations: Path
+    before: Capture
+    after: Capture
+
+
+def _changed(path: Path, fault: bool) -> Change:
+    with served(path) as sound:
+        inventory = nogging.load_inventory(sound.inventory)
+        before = nogging.capture(inventory, to=path / "before")
+        send(inventory, steps(fault))
+        if fault:
+            mishap(sound.network)
+        return Change(sound.expectations, before, nogging.capture(inventory, to=path / "after"))
+
+
+@pytest.fixture(scope="session")
+def good(tmp_path_factory: pytest.TempPathFactory) -> Change:
+    return _changed(tmp_path_factory.mktemp("good"), fault=False)
+
+
+@pytest.fixture(scope="session")
+def bad(tmp_path_factory: pytest.TempPathFactory) -> Change:
+    return _changed(tmp_path_factory.mktemp("bad"), fault=True)
+
+
+Answers = Mapping[str, Mapping[str, str | CommandEntry]]
+Build = Callable[..., Capture]
+
+
+@pytest.fixture
+def build(tmp_path: Path) -> Build:
+    """Makes a capture of `frr` answers given as texts; an entry instead of a text is a command without an answer."""
+
+    def made(name: str, answers: Answers, started: str = "2026-11-23T02:00:00+00:00", **labels: str) -> Capture:
+        with Writer(tmp_path / name) as writer:
+            for device, commands in answers.items():
+                writer.begin(device, "frr", labels)
+                for command, text in commands.items():
+                    if isinstance(text, CommandEntry):
+                        writer.answered(device, command, text)
+                        continue
+                    file = writer.answer_file(device, command)
+                    file.write(text)
+                    entry = CommandEntry(ANSWERED, "", started, 0.0, file.put_in_place(), file.octets, True)
+                    writer.answered(device, command, entry)
+                writer.outcome(device, CAPTURED)
+        capture = Capture(tmp_path / name)
+        capture.summed_up()
+        return capture
+
+    return made
+
+
+def digests(folder: Path) -> dict[str, str]:
+    """Every file below a folder with the digest of what is in it."""
+    files = (path for path in sorted(folder.rglob("*")) if path.is_file())
+    return {str(path.relative_to(folder)): hashlib.sha256(path.read_bytes()).hexdigest() for path in files}
