@@ -14,12 +14,12 @@ Everything is loaded when it is first used: `import nogging` itself costs next t
 
 from __future__ import annotations
 
-from importlib import import_module
-from typing import TYPE_CHECKING, Any
-
 __version__ = "0.1.0"
 
+TYPE_CHECKING = False  # `typing` is not imported for it: that would be most of what `import nogging` costs
 if TYPE_CHECKING:
+    from typing import Any
+
     from nogging.captures.capture import Capture as open_capture
     from nogging.collecting.collect import collect as capture
     from nogging.errors import NoggingError
@@ -52,5 +52,7 @@ __all__ = [
 def __getattr__(name: str) -> Any:
     if name not in _WHERE:
         raise AttributeError(f"module 'nogging' has no attribute '{name}'")
+    from importlib import import_module
+
     module, attribute = _WHERE[name]
     return getattr(import_module(module), attribute)

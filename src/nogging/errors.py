@@ -17,8 +17,9 @@ A message says what happened, where, and what to do next.
 
 from __future__ import annotations
 
-import difflib
-from collections.abc import Iterable
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterable
 
 
 class NoggingError(Exception):
@@ -78,6 +79,8 @@ class NotUnderstood(DeviceError):
 
 def nearest(word: str, known: Iterable[str]) -> str:
     """A hint that names the nearest known word, or all of them when they are few, or nothing."""
+    import difflib  # only where something is wrong: it is a fifth of the time that `--help` takes
+
     words = sorted(set(known))
     close = difflib.get_close_matches(word, words, n=1, cutoff=0.6)
     if close:

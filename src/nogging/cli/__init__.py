@@ -7,7 +7,6 @@ is imported.
 from __future__ import annotations
 
 import sys
-from importlib import import_module
 
 from nogging.errors import NoggingError, QuestionError, nearest
 
@@ -67,6 +66,8 @@ def _run(arguments: list[str]) -> int:
 def _command(name: str, arguments: list[str]) -> int:
     if name not in COMMANDS:
         raise QuestionError(f"unknown command '{name}'{nearest(name, COMMANDS)}")
+    from importlib import import_module
+
     from nogging.cli.run import run
 
     return run(import_module(f"nogging.cli.{COMMANDS[name][0]}").command, name, arguments)

@@ -95,6 +95,8 @@ class _Run:
         self.reading = Reading(reader.kinds, {kind.name: [] for kind in reader.kinds})
         self.converters: dict[tuple[int, str | None], list[_Slot]] = {}
         self.texts: list[str] = []
+        self.starts: dict[str, dict[str, Any]] = {}
+        self.refusals = self.dialect.not_configured + self.dialect.not_supported
         self.absent = {kind.name: _absent(reader, kind) for kind in reader.kinds}
 
     def read(self, text: str, whole: bool) -> Reading:
@@ -118,8 +120,8 @@ class _Run:
     def take(self, stripped: str, line: str, number: int) -> bool:
         """One line into whatever takes it; False, with `reason` set, when nothing does."""
         self.reason = NO_PATTERN
-        if self.says(stripped):
-            return True
+        if stripped.startswith(self.refusals):
+            return self.says(stripped)
         for form in self.reader.forms_for(stripped.split(None, 1)[0]):
             match = form.pattern.regex.fullmatch(stripped)
             if match is not None and self.act(form, match.groups(), line, number):
@@ -149,21 +151,34 @@ class _Run:
             return self.last[0] if self.last else None
         return self.open.kind if self.open and action is Action.ADD else None
 
-    def values(self, form: Form, kind: Kind | None, texts: tuple[str | None, ...]) -> dict[str, Any]:
+    def values(self, form: Form | Heading, kind: Kind | None, texts: tuple[str | None, ...]) -> dict[str, Any]:
         key = (form.number, kind.name if kind else None)
         slots = self.converters.get(key)
         if slots is None:
-            slots = self.converters[key] = [self.slot(kind, value.field, value.unit) for value in form.pattern.values]
+            slots = self.converters[key] = [self.slot(kind, value.field, value.unit) for value in form.values]
         found: dict[str, Any] = {}
         for slot, text in zip(slots, texts, strict=True):
-            if text is not None:
-                slot.put(text + self.apart(slot, text), found)
-        found.update(form.set)
+            if text is None:
+                continue
+            if slot.is_prefix and "/" not in text:
+                text += self.apart(slot.name)
+            value = slot.known.get(text, _NEW)
+            if value is _NEW:
+                value = slot.read(text)
+            if value is None:
+                continue
+            if slot.is_moment:
+                value, resolution = value
+                if slot.resolution:
+                    found[slot.resolution] = resolution
+            found[slot.name] = value
+        if form.set:
+            found.update(form.set)
         return found
 
-    def apart(self, slot: _Slot, text: str) -> str:
+    def apart(self, name: str) -> str:
         """The length of a prefix where a heading gave it once for all that follow."""
-        length = self.carried.get(slot.name + PREFIX_LENGTH) if slot.is_prefix and "/" not in text else None
+        length = self.carried.get(name + PREFIX_LENGTH)
         return f"/{length}" if length is not None else ""
 
     def slot(self, kind: Kind | None, name: str, unit: str) -> _Slot:
@@ -179,14 +194,21 @@ class _Run:
 
     def begin(self, kind: Kind, values: dict[str, Any], number: int) -> dict[str, Any]:
         """A new row with what it inherits: constants, what was carried, what the open record passes on."""
-        row: dict[str, Any] = {"device": self.device}
-        for given in (self.reader.constants, self.carried):
-            row.update((name, value) for name, value in given.items() if name in kind.fields)
+        row = dict(self.given(kind))
         if self.open is not None and self.open.kind is not kind:
             row.update(_inherited(kind, self.open))
         row.update(values)
         row["answer"], row["line"] = None, [number, number]
         return row
+
+    def given(self, kind: Kind) -> dict[str, Any]:
+        """What every new row of a kind starts from, until something else is carried."""
+        found = self.starts.get(kind.name)
+        if found is None:
+            found = self.starts[kind.name] = {"device": self.device}
+            for given in (self.reader.constants, self.carried):
+                found.update((name, value) for name, value in given.items() if name in kind.fields)
+        return found
 
     def open_record(self, kind: Kind, values: dict[str, Any], line: str, number: int) -> bool:
         self.close()
@@ -220,6 +242,7 @@ class _Run:
 
     def carry(self, kind: Kind | None, values: dict[str, Any], line: str, number: int) -> bool:
         self.carried.update(values)
+        self.starts.clear()
         self.reading.skipped += 1
         return True
 
@@ -279,31 +302,34 @@ class _Run:
         heading: Heading = self.columns.heading
         try:
             cells = self.columns.cells(line)
-            values: dict[str, Any] = dict(heading.set)
-            for title, value in heading.columns.items():
-                if cells.get(title):
-                    self.slot(heading.kind, value.field, value.unit).put(cells[title], values)
+            texts = tuple(cells.get(title) for title in heading.columns)
+            values = self.values(heading, heading.kind, texts)
         except ValueError as error:
             self.reason = str(error)
             return False
         return self.row(heading.kind, values, line, number)
 
     def says(self, stripped: str) -> bool:
-        """A line by which the device says that there is nothing to answer."""
+        """Takes a line by which the device says that there is nothing to answer."""
         if stripped.startswith(self.dialect.not_configured):
             self.reading.not_configured = True
-        elif stripped.startswith(self.dialect.not_supported):
-            self.reading.not_supported = True
         else:
-            return False
+            self.reading.not_supported = True
         self.reading.skipped += 1
         return True
 
 
-class _Slot:
-    """Where one value of a form goes: the field, how its text is turned, and the words that mean something else."""
+_NEW = object()
+MOST_KNOWN = 65536
 
-    __slots__ = ("convert", "is_moment", "is_prefix", "meanings", "name", "resolution")
+
+class _Slot:
+    """Where one value of a form goes: the field, how its text is turned, and the words that mean something else.
+
+    `known` keeps the texts that were turned already: most columns of a long table say the same few things.
+    """
+
+    __slots__ = ("convert", "is_moment", "is_prefix", "known", "meanings", "name", "resolution")
 
     def __init__(
         self,
@@ -315,19 +341,16 @@ class _Slot:
     ) -> None:
         self.name, self.convert, self.meanings = name, convert, meanings
         self.resolution = resolution
+        self.known: dict[str, Any] = {}
         self.is_moment, self.is_prefix = type is Type.MOMENT, type is Type.PREFIX
 
-    def put(self, text: str, found: dict[str, Any]) -> None:
-        if text in self.meanings:
-            text = self.meanings[text]
-            if text is None:
-                return
-        value = self.convert(text)
-        if self.is_moment:
-            value, resolution = value
-            if self.resolution:
-                found[self.resolution] = resolution
-        found[self.name] = value
+    def read(self, text: str) -> Any:
+        """The value that a text stands for; None where it means that there is none. `ValueError` if it does not fit."""
+        meant = self.meanings.get(text, text)
+        value = None if meant is None else self.convert(meant)
+        if len(self.known) < MOST_KNOWN:
+            self.known[text] = value
+        return value
 
 
 def _no_such_field(name: str) -> Callable[[str], Any]:

@@ -99,6 +99,11 @@ class Heading:
     columns: Mapping[str, Value]
     kind: Kind
     set: Mapping[str, Any]
+    number: int
+
+    @property
+    def values(self) -> tuple[Value, ...]:
+        return tuple(self.columns.values())
 
 
 @dataclass(frozen=True)
@@ -217,7 +222,7 @@ class _Compiler:
             value = self.pattern(f"<{written}>", ("lines", n, "columns", title)).values[0]
             self.known(value.field, [kind], ("lines", n, "columns", title))
             columns[title] = value
-        return Heading(titles, columns, kind, self.fixed(line.set, ("lines", n, "set"), [kind]))
+        return Heading(titles, columns, kind, self.fixed(line.set, ("lines", n, "set"), [kind]), n)
 
     def fixed(self, given: Mapping[str, Scalar], where: Path_, kinds: Iterable[Kind]) -> dict[str, Any]:
         kinds = list(kinds)

@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import ipaddress
 import re
+import socket
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from functools import lru_cache
@@ -82,15 +83,29 @@ def address(text: str) -> str:
         raise ValueError(f"'{text}' is not an IP address") from None
 
 
-@lru_cache(maxsize=65536)
 def prefix(text: str) -> str:
     """An IPv4 or IPv6 prefix with its host bits cleared; a bare address is its own whole length."""
     if text == "default":
         return "0.0.0.0/0"
+    head, _, tail = text.partition("/")
+    if len(tail) < 3 and tail.isdigit() and "." in head:
+        return _prefix4(head, int(tail), text)
     try:
         return str(ipaddress.ip_network(text, strict=False))
     except ValueError:
         raise ValueError(f"'{text}' is not a prefix") from None
+
+
+def _prefix4(head: str, length: int, text: str) -> str:
+    """The common case, several times faster than the general way."""
+    try:
+        bits = int.from_bytes(socket.inet_pton(socket.AF_INET, head), "big")
+    except OSError:
+        raise ValueError(f"'{text}' is not a prefix") from None
+    if length > 32 or not text.endswith(f"/{length}"):
+        raise ValueError(f"'{text}' is not a prefix")
+    host = (1 << (32 - length)) - 1
+    return text if not bits & host else f"{socket.inet_ntoa((bits & ~host).to_bytes(4, 'big'))}/{length}"
 
 
 def mac(text: str) -> str:
@@ -159,8 +174,9 @@ def reader_of(field: Field, unit: str, names: dict[str, str], at: datetime) -> C
 
 def _moment_reader(unit: str, at: datetime) -> Callable[[str], Moment]:
     factor = UNITS[unit][1] if unit else 0
-    cached = lru_cache(maxsize=8192)(lambda text: moment(text, at))
-    return (lambda text: (_ago(number(text) * factor, at), factor)) if unit else cached
+    if unit:
+        return lambda text: (_ago(number(text) * factor, at), factor)
+    return lambda text: moment(text, at)
 
 
 def _unit_reader(unit: str, whole: bool) -> Callable[[str], object]:

@@ -1,0 +1,12 @@
+"""`make bench`: every figure as a ratio to a named reference that ran in the same minute."""
+
+from __future__ import annotations
+
+from bench import capturing, reading, starting
+
+if __name__ == "__main__":
+    print("| what | reference | ratio | single runs |")
+    print("| --- | --- | ---: | --- |")
+    for part in (starting, reading, capturing):
+        for figure in part.figures():
+            print(f"| {figure.what} | {figure.reference} | {figure.ratio:.2f} | {figure.spread} |", flush=True)
