@@ -234,3 +234,11 @@ def test_a_lost_line_never_moves_a_value_to_another_record(n: int, m: int) -> No
     for row in frr_interfaces("\n".join(kept)).rows["interface"]:
         for name in set(row) - {"line", "description"}:
             assert row[name] == whole[row["name"]][name]
+
+
+def test_the_documentation_is_what_is_declared() -> None:
+    script = Path(__file__).parent.parent / "docs" / "generate.py"
+    found: dict[str, object] = {}
+    exec(compile(script.read_text(), str(script), "exec"), found)
+    document = found["document"]
+    assert callable(document) and document() == script.with_name("records.md").read_text()

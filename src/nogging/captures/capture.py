@@ -151,7 +151,7 @@ class Capture:
         import pyarrow.parquet as pq
 
         try:
-            tables = {name: pq.read_table(self._cache_path(name)) for name in (*KINDS, UNREAD)}
+            tables = {name: pq.ParquetFile(self._cache_path(name)).read() for name in (*KINDS, UNREAD)}
         except (OSError, pa.ArrowException):
             return None
         metadata = [table.schema.metadata or {} for table in tables.values()]

@@ -61,12 +61,13 @@ def _told(step: Step) -> str:
 
 
 def _left_behind(folder: Path, fault: bool) -> str:
-    other = "nogging demo" if fault else "nogging demo --fault"
-    return (
-        f"Left in {folder}/: inventory.yaml, before/, after/, expectations.yaml. Go on by hand:\n"
-        f"  nogging compare {folder}/before {folder}/after\n"
-        f"  nogging records neighbor {folder}/after --where \"protocol = 'ospf'\"\n"
-        f"  nogging check {folder}/expectations.yaml --before {folder}/before --after {folder}/after\n"
-        f"  nogging stand-in {folder}                 (the network, to capture and to change)\n"
-        f"  {other:<42}(the same change, {'done well' if fault else 'done badly'})"
-    )
+    other = ("nogging demo", "the same change, done well") if fault else ("nogging demo --fault", "done badly")
+    rows = [
+        (f"nogging compare {folder}/before {folder}/after", ""),
+        (f"nogging check {folder}/expectations.yaml --before {folder}/before --after {folder}/after", ""),
+        (f"nogging records neighbor {folder}/after --where \"protocol = 'ospf'\"", ""),
+        (f"nogging stand-in {folder}", "the network, to capture and to change"),
+        other,
+    ]
+    told = "".join(f"\n  {command:<36}{note}".rstrip() for command, note in rows)
+    return f"Left in {folder}/: inventory.yaml, before/, after/, expectations.yaml. Go on by hand:{told}"

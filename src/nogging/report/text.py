@@ -7,6 +7,7 @@ control characters in it are shown instead of sent to the terminal.
 from __future__ import annotations
 
 import textwrap
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any
 
@@ -85,19 +86,24 @@ def judgement(found: Judgement, width: int) -> list[Text]:
     page.prose(_counts(found), indent=_LABEL)
     first = look_first(found)
     if first:
-        page.prose(first, indent=_LABEL, label="Look first", style="bold", body="bold")
-    for verdict_ in (Verdict.FAIL, Verdict.UNPROVEN, Verdict.PASS):
-        results = [one for one in found.results if one.verdict is verdict_]
-        if results:
-            page.blank()
-        for one in sorted(results, key=_layer):
-            _result(page, one)
-    _explained(page, found)
+        page.prose(f"look first: {first}", indent=_LABEL, body="bold")
+    _results(page, found, Verdict.FAIL)
+    _results(page, found, Verdict.UNPROVEN)
     _unexplained(page, found)
+    _results(page, found, Verdict.PASS)
+    _explained(page, found)
     for note in found.notes:
         page.blank()
         page.prose(note, label="note")
     return page.lines
+
+
+def _results(page: Page, found: Judgement, verdict: Verdict) -> None:
+    results = [one for one in found.results if one.verdict is verdict]
+    if results:
+        page.blank()
+    for one in sorted(results, key=_layer):
+        _result(page, one)
 
 
 def _layer(one: Result) -> int:
@@ -254,7 +260,9 @@ def comparison(found: Comparison, width: int) -> list[Text]:
     """The report of `nogging compare`."""
     page = Page(width)
     n = len(found.differences)
-    page.line(f"{n} difference{'s' * (n != 1)}" if n else "no differences", style="bold")
+    kinds = Counter(one.what for one in found.differences)
+    told = ", ".join(f"{kinds[what]} {what}" for what in ("gone", "new", "moved", "restarted") if kinds[what])
+    page.line(f"{n} difference{'s' * (n != 1)}: {told}" if n else "no differences", style="bold")
     by_device: dict[str, list[Difference]] = {}
     for one in found.differences:
         by_device.setdefault(one.device, []).append(one)
@@ -342,7 +350,7 @@ def records(rows: list[dict[str, Any]], width: int | None) -> list[Text]:
     if kept < len(names):
         left = ", ".join(names[kept:])
         page = Page(width or 80)
-        page.prose(f"not shown for want of width: {left} (--fields, or --format json)", body="dim")
+        page.prose(f"not shown for want of width: {left} (--format json has all)", body="dim")
         lines += page.lines
     return lines
 
