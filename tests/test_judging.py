@@ -208,12 +208,8 @@ def test_a_timer_has_restarted_only_beyond_its_resolution(
     assert [found.what for found in nogging.compare(before, after).differences] == ["restarted"] * restarted
 
 
-@pytest.mark.parametrize(
-    ("old", "new", "restarted"), [(5, 3, True), (2**32 - 9, 4, False), (2**64 - 1, 7, False), (2**40, 7, True)]
-)
+@pytest.mark.parametrize(("old", "new", "restarted"), [(5, 3, True), (2**32 - 9, 4, False), (2**40, 7, True)])
 def test_a_counter_that_wrapped_has_not_restarted(build: Build, old: int, new: int, restarted: bool) -> None:
-    if old > 2**63:
-        pytest.skip("a counter of 64 bits beyond 2**63 does not fit the records yet")
     before, after = (
         build(name, {"mole-r1": {LINKS: interface("eth1", ups=n)}}) for name, n in (("b", old), ("a", new))
     )

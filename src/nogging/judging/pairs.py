@@ -17,6 +17,7 @@ from nogging.predicates.tree import Resolve
 from nogging.records import Field, Kind, Nature, Type
 
 if TYPE_CHECKING:
+    import duckdb
     import pyarrow as pa
 
 AFTER, BEFORE = "after", "before"
@@ -27,9 +28,12 @@ class Pairs:
 
     def __init__(self, after: Capture, before: Capture | None = None) -> None:
         self.after, self.before = after, before
-        self.database = closed_database()
         self.made: set[str] = set()
         self.doubled: dict[str, list[dict[str, Any]]] = {}
+
+    @cached_property
+    def database(self) -> duckdb.DuckDBPyConnection:
+        return closed_database()
 
     @cached_property
     def labels(self) -> list[str]:
