@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import os
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,12 +13,22 @@ import pytest
 import nogging
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
+from nogging.captures.masking import KEY_FILE
 from nogging.captures.writing import Writer
 from nogging.changes.sending import send
 from nogging.inventory import Inventory
 from nogging.standin import served
 from nogging.standin.demo import mishap, steps
 from nogging.standin.model import Network
+
+
+@pytest.fixture(scope="session", autouse=True)
+def masking_key(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """A key of the tests' own, so that they do not make one in somebody's home."""
+    path = tmp_path_factory.mktemp("key") / "masking-key"
+    path.touch(0o600)
+    path.write_text("0123456789abcdef" * 4)
+    os.environ[KEY_FILE] = str(path)
 
 
 @dataclass

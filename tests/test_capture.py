@@ -20,14 +20,14 @@ from nogging.captures.capture import Capture
 from nogging.captures.manifest import NOT_ANSWERED, CommandEntry
 from nogging.captures.names import command_of, device_of, file_name, folder_name
 from nogging.captures.writing import JOURNAL, MANIFEST, Writer
-from nogging.collecting.collect import Progress
+from nogging.collecting.collect import Limits, Progress
 from nogging.errors import CaptureError
 from nogging.standin.server import new_host_key
 
 
 def test_all_devices_are_captured_and_nothing_is_unread(sound: Sound, tmp_path: Path) -> None:
     told: list[Progress] = []
-    capture = nogging.capture(sound.inventory, to=tmp_path / "now", progress=told.append, at_once=3)
+    capture = nogging.capture(sound.inventory, to=tmp_path / "now", progress=told.append, limits=Limits(at_once=3))
     assert {one.outcome for one in capture.devices.values()} == {"captured"}
     assert sorted(one.device for one in told) == sorted(sound.network.devices) and told[-1].done == len(told)
     assert capture.records("unread").num_rows == 0

@@ -12,18 +12,21 @@ import io
 import ipaddress
 import os
 import re
+import shlex
+import subprocess
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, field_validator, model_validator
+from pydantic import ConfigDict, Field, field_validator, model_validator
 
 from nogging.errors import QuestionError, nearest
 from nogging.files import Path_, Source, Strict, load, read_text, validated
 from nogging.predicates import Predicate, PredicateError, Schema, holds, parse
 from nogging.reading.dialect import dialects
-from nogging.records import Field, Nature, Type
+from nogging.records import Field as RecordField
+from nogging.records import Nature, Type
 
 _HOST = re.compile(r"[A-Za-z0-9_]([A-Za-z0-9_.-]{0,251}[A-Za-z0-9_])?")
 _OWN = ("name", "address", "port", "dialect")
@@ -35,6 +38,8 @@ class Secret(Strict):
 
     environment: str | None = None
     file: str | None = None
+    keyring: str | None = None
+    command: str | None = None
     prompt: bool | None = None
 
     @model_validator(mode="before")
@@ -46,8 +51,8 @@ class Secret(Strict):
 
     @model_validator(mode="after")
     def one_place(self) -> Secret:
-        if sum(value is not None for value in (self.environment, self.file, self.prompt)) != 1:
-            raise ValueError("a secret is in one place: environment, file or prompt")
+        if len(self.model_fields_set) != 1 or self.prompt is False:
+            raise ValueError(f"a secret is in one place, one of: {', '.join(Secret.model_fields)}")
         return self
 
     def fetch(self, folder: Path, what: str, ask: Callable[[str], str] | None = None) -> str:
@@ -59,6 +64,10 @@ class Secret(Strict):
             return value
         if self.file is not None:
             return _secret_file(folder / self.file, what)
+        if self.keyring is not None:
+            return _from_keyring(self.keyring, what)
+        if self.command is not None:
+            return _from_command(self.command, folder, what)
         if ask is None:
             raise QuestionError(f"{what}: has to be asked for, and there is no terminal to ask on")
         return ask(what)
@@ -73,47 +82,98 @@ def _secret_file(path: Path, what: str) -> str:
         raise QuestionError(f"{what}: {path}: {error.strerror}") from None
 
 
+def _from_keyring(service: str, what: str) -> str:
+    """The system's keyring, by the package of that name, which is installed by those who use it."""
+    try:
+        import keyring  # type: ignore[import-not-found, unused-ignore]
+    except ImportError:
+        raise QuestionError(f"{what}: the package 'keyring' is not installed; pip install keyring") from None
+    try:
+        found = keyring.get_password(service, what.rpartition(" of ")[2].split()[0])
+    except Exception as error:  # every back end has errors of its own
+        raise QuestionError(f"{what}: the keyring did not answer: {error}") from None
+    if found is None:
+        raise QuestionError(f"{what}: the keyring has nothing for the service '{service}'")
+    return str(found)
+
+
+def _from_command(command: str, folder: Path, what: str) -> str:
+    """The first line of what a command prints; the command runs without a shell, in the inventory's folder."""
+    try:
+        done = subprocess.run(
+            shlex.split(command),
+            cwd=folder,
+            stdin=subprocess.DEVNULL,
+            capture_output=True,
+            text=True,
+            timeout=60,
+            check=False,
+        )
+    except (OSError, ValueError, subprocess.TimeoutExpired) as error:
+        raise QuestionError(f"{what}: the command '{command}' cannot be run: {error}") from None
+    if done.returncode or not done.stdout.strip():
+        raise QuestionError(f"{what}: the command '{command}' gave no secret (status {done.returncode})")
+    return done.stdout.splitlines()[0]
+
+
 class Login(Strict):
     user: str | None = None
     password: Secret | None = None
     key: str | None = None
 
 
-class Settings(Strict):
-    """What is set for many devices at once. `for` says for which; without it, for all."""
+class Raise(Strict):
+    """The privileged mode is wanted, and this is the secret for it."""
 
+    secret: Secret
+
+
+class Algorithms(Strict):
+    """SSH algorithms that a device needs besides the usual ones, by OpenSSH's names (RFC 4253, 7.1)."""
+
+    key_exchange: tuple[str, ...] = ()
+    host_key: tuple[str, ...] = ()
+    encryption: tuple[str, ...] = ()
+    integrity: tuple[str, ...] = ()
+
+
+Seconds = Annotated[float, Field(gt=0, le=86400)]
+
+
+class Settings(Strict):
+    """What is set for many devices at once. `for` says for which; without it, for all. Times in seconds.
+
+    `through` is the jump host, a device of the inventory or an address; `raise` the privileged mode.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
     login: Login | None = None
     known_hosts: str | None = None
-    connect_within: float | None = None
-    answer_within: float | None = None
+    ssh_config: str | None = None
+    through: str | None = None
+    raise_: Raise | None = Field(default=None, alias="raise")
+    algorithms: Algorithms | None = None
+    way: Literal["shell", "exec", "local"] | None = None
+    connect_within: Seconds | None = None
+    answer_within: Seconds | None = None
+    device_within: Seconds | None = None
+
+
+_SETTINGS = tuple(info.alias or name for name, info in Settings.model_fields.items())
 
 
 class SettingsEntry(Settings):
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
-    for_: str | None = None
-
-    @model_validator(mode="before")
-    @classmethod
-    def rename(cls, data: Any) -> Any:
-        return (
-            {("for_" if key == "for" else key): value for key, value in data.items()}
-            if isinstance(data, dict)
-            else data
-        )
+    for_: str | None = Field(default=None, alias="for")
 
 
-class DeviceEntry(BaseModel):
+class DeviceEntry(Settings):
     """A device as it stands in the file: four keys and what settings it has of its own; the rest are labels."""
 
-    model_config = ConfigDict(extra="allow", frozen=True)
+    model_config = ConfigDict(extra="allow", frozen=True, populate_by_name=True)
     name: str
     address: str
     dialect: str
     port: int = PORT
-    login: Login | None = None
-    known_hosts: str | None = None
-    connect_within: float | None = None
-    answer_within: float | None = None
 
     @field_validator("name")
     @classmethod
@@ -162,12 +222,17 @@ class Device:
     dialect: str
     port: int = PORT
     labels: Mapping[str, str] = field(default_factory=dict)
-    settings: Settings = field(default_factory=Settings)
+    settings: Settings = field(default_factory=lambda: Settings.model_validate({}))
     folder: Path = Path()
 
     @property
     def user(self) -> str | None:
         return self.settings.login.user if self.settings.login else None
+
+    def raising_secret(self, ask: Callable[[str], str] | None = None) -> str | None:
+        """The secret for the privileged mode; None where that is not wanted."""
+        raised = self.settings.raise_
+        return raised.secret.fetch(self.folder, f"the secret to raise {self.name}", ask) if raised else None
 
     def password(self, ask: Callable[[str], str] | None = None) -> str | None:
         """The password, fetched from where the inventory says it is; None where it says nothing."""
@@ -188,6 +253,8 @@ class Inventory:
 
     devices: tuple[Device, ...]
     path: Path = Path()
+    everyone: tuple[Device, ...] = ()
+    """All devices of the file, also where `devices` are only some: a jump host may be among the others."""
 
     def __len__(self) -> int:
         return len(self.devices)
@@ -198,6 +265,15 @@ class Inventory:
                 return device
         known = [device.name for device in self.devices]
         raise QuestionError(f"no device '{name}' in {self.path}{nearest(name, known)}")
+
+    def jump_host(self, name: str) -> Device:
+        """The device of the inventory that a jump host names; else that address, with the login of who goes through."""
+        for device in self.everyone:
+            if device.name == name:
+                return device
+        user = next(device for device in self.everyone if device.settings.through == name)
+        settings = user.settings.model_copy(update={"through": None, "algorithms": None, "way": None})
+        return replace(user, name=name, address=name, port=PORT, settings=settings)
 
     def on(self, predicate: str | None) -> Inventory:
         """The devices for which a predicate over name, address, dialect and labels holds."""
@@ -210,13 +286,13 @@ class Inventory:
         kept = tuple(d for d, is_on in zip(self.devices, _asked(parsed, self.devices), strict=True) if is_on)
         if not kept:
             raise QuestionError(f'the predicate "{predicate}" holds for none of {len(self)} devices')
-        return Inventory(kept, self.path)
+        return Inventory(kept, self.path, self.everyone)
 
 
 def _schema(devices: Iterable[Device]) -> Schema:
     labels = {label for device in devices for label in device.labels}
     names = sorted(labels | {"name", "device", "address", "dialect"})
-    return {(name.lower(),): Field(name, Type.TEXT, Nature.KEY, "") for name in names}
+    return {(name.lower(),): RecordField(name, Type.TEXT, Nature.KEY, "") for name in names}
 
 
 def _asked(predicate: Predicate, devices: Iterable[Device]) -> list[bool | None]:
@@ -238,7 +314,7 @@ def load_inventory(path: str | Path) -> Inventory:
         found.append(
             Device(device.name, device.address, device.dialect, device.port, device.labels, settings, path.parent)
         )
-    return Inventory(tuple(found), path)
+    return Inventory(tuple(found), path, tuple(found))
 
 
 def _csv(path: Path) -> tuple[InventoryModel, Source]:
@@ -287,7 +363,7 @@ def _bare(entry: DeviceEntry, folder: Path, source: Source, n: int) -> Device:
     for key, value in (entry.model_extra or {}).items():
         where: Path_ = ("devices", n, key)
         if isinstance(value, dict | list):
-            known = [*_OWN, *Settings.model_fields]
+            known = [*_OWN, *_SETTINGS]
             raise source.error(where, f"the label '{key}' has to be one plain value{nearest(key, known)}", at_key=True)
         close = nearest(key, _OWN)
         if close.startswith("; did") and key not in _OWN:
@@ -322,7 +398,7 @@ def _cascaded(layers: Iterable[Settings | DeviceEntry]) -> Settings:
                 value = found[key].model_copy(update=_given(value))
             if value is not None:
                 found[key] = value
-    return Settings(**found)
+    return Settings.model_validate(found)
 
 
 def _given(login: Login) -> dict[str, Any]:

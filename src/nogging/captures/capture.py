@@ -16,16 +16,15 @@ from typing import TYPE_CHECKING, Any
 import nogging
 from nogging.captures.manifest import (
     ANSWERED,
-    INTERRUPTED,
+    MANIFEST,
     NOT_CONFIGURED,
     NOT_SUPPORTED,
     CommandEntry,
     DeviceEntry,
-    Manifest,
-    from_journal,
+    manifest_of,
 )
 from nogging.captures.names import file_name, folder_name
-from nogging.captures.writing import ANSWERS, JOURNAL, MANIFEST, RECORDS, replace_text
+from nogging.captures.writing import ANSWERS, RECORDS, replace_text
 from nogging.errors import CaptureError, QuestionError, nearest
 from nogging.reading.engine import Reading, run
 from nogging.reading.reader import find_reader
@@ -43,7 +42,7 @@ class Capture:
 
     def __init__(self, folder: str | Path) -> None:
         self.folder = Path(folder)
-        self.manifest = _manifest(self.folder)
+        self.manifest = manifest_of(self.folder)
 
     @property
     def devices(self) -> dict[str, DeviceEntry]:
@@ -192,24 +191,3 @@ def _unread_table(rows: list[dict[str, Any]]) -> pa.Table:
         "kind": text,
     }
     return pa.Table.from_pylist(rows, schema=pa.schema(list(fields.items())))
-
-
-def _manifest(folder: Path) -> Manifest:
-    """The manifest, or, for a run that was interrupted, what its journal tells."""
-    journal, manifest = folder / JOURNAL, folder / MANIFEST
-    try:
-        if journal.is_file():
-            with journal.open(encoding="utf-8", newline="") as lines:
-                found = from_journal(lines, str(folder))
-            for device in found.devices.values():
-                if device.outcome == INTERRUPTED:
-                    device.reason = "the capture was interrupted before this device was done"
-            return found
-        return Manifest.parse(manifest.read_text(encoding="utf-8"), str(manifest))
-    except FileNotFoundError:
-        raise CaptureError(
-            f"{folder}: there is no capture here (no {MANIFEST}); make one with 'nogging capture'"
-        ) from None
-    except (OSError, UnicodeDecodeError) as error:
-        text = error.strerror if isinstance(error, OSError) else str(error)
-        raise CaptureError(f"{folder}: the capture cannot be read: {text}") from None

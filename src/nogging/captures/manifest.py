@@ -12,11 +12,13 @@ import json
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass, field
 from datetime import datetime
+from pathlib import Path
 from typing import Any
 
 from nogging.errors import CaptureError
 
 FORMAT = 1
+MANIFEST, JOURNAL = "capture.json", "journal.jsonl"
 
 ANSWERED = "answered"
 NOT_CONFIGURED = "not_configured"
@@ -75,12 +77,13 @@ class DeviceEntry:
 
 @dataclass
 class Manifest:
-    """One run. Times are UTC, in ISO 8601."""
+    """One run. Times are UTC, in ISO 8601; `masking_key` is the fingerprint of the key that masked its secrets."""
 
     run: str
     started: str
     ended: str = ""
     nogging: str = ""
+    masking_key: str = ""
     devices: dict[str, DeviceEntry] = field(default_factory=dict)
     format: int = FORMAT
 
@@ -150,3 +153,24 @@ def _tell(manifest: Manifest, what: str, told: dict[str, Any]) -> None:
     elif what == "device":
         manifest.devices[name].outcome = told["outcome"]
         manifest.devices[name].reason = told["reason"]
+
+
+def manifest_of(folder: Path) -> Manifest:
+    """The manifest, or, for a run that was interrupted, what its journal tells."""
+    journal, manifest = folder / JOURNAL, folder / MANIFEST
+    try:
+        if journal.is_file():
+            with journal.open(encoding="utf-8", newline="") as lines:
+                found = from_journal(lines, str(folder))
+            for device in found.devices.values():
+                if device.outcome == INTERRUPTED:
+                    device.reason = "the capture was interrupted before this device was done"
+            return found
+        return Manifest.parse(manifest.read_text(encoding="utf-8"), str(manifest))
+    except FileNotFoundError:
+        raise CaptureError(
+            f"{folder}: there is no capture here (no {MANIFEST}); make one with 'nogging capture'"
+        ) from None
+    except (OSError, UnicodeDecodeError) as error:
+        text = error.strerror if isinstance(error, OSError) else str(error)
+        raise CaptureError(f"{folder}: the capture cannot be read: {text}") from None

@@ -5,13 +5,17 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import uuid
+from collections.abc import Callable
 from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
 from types import TracebackType
+from typing import TextIO
 
 import nogging
 from nogging.captures.manifest import (
+    JOURNAL,
+    MANIFEST,
     NOT_ANSWERED,
     PARTIAL,
     CommandEntry,
@@ -19,24 +23,30 @@ from nogging.captures.manifest import (
     Manifest,
     event,
     from_journal,
+    manifest_of,
 )
+from nogging.captures.masking import Masker
 from nogging.captures.names import LONGEST, file_name, folder_name
 from nogging.errors import CaptureError, QuestionError
 
-MANIFEST, JOURNAL, ANSWERS, RECORDS = "capture.json", "journal.jsonl", "answers", "records"
+ANSWERS, RECORDS, SESSIONS = "answers", "records", "sessions"
 _ATTRIBUTES = "answers/** -text\nrecords/** binary\n"
 
 
 class AnswerFile:
     """One answer on its way to disk. Lines go to a file beside the place where it will stand."""
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, masker: Masker | None) -> None:
+        self.masker = masker
         path.parent.mkdir(parents=True, exist_ok=True)
         self.path, self.part = path, path.with_name(path.name + ".part")
         self.file = self.part.open("w", encoding="utf-8", newline="\n", errors="backslashreplace")
         self.digest, self.octets = hashlib.sha256(), 0
 
     def write(self, text: str) -> None:
+        """Writes complete lines, secrets masked."""
+        if self.masker is not None:
+            text = self.masker.lines(text)
         data = text.encode("utf-8", "backslashreplace")
         self.digest.update(data)
         self.octets += len(data)
@@ -68,9 +78,13 @@ class Writer:
     Leaving by an exception keeps the journal, so that the capture opens as what it is: interrupted.
     """
 
-    def __init__(self, folder: str | Path) -> None:
-        self.folder = Path(folder)
+    def __init__(self, folder: str | Path, masker: Masker | None = None, resume: bool = False) -> None:
+        self.folder, self.masker, self.resume = Path(folder), masker, resume
         self.run = str(uuid.uuid4())
+        self.earlier: Manifest | None = None
+        self.entries: set[tuple[str, str]] = set()
+        self.kept: dict[str, dict[str, CommandEntry]] = {}
+        self.logs: dict[str, TextIO] = {}
 
     def __enter__(self) -> Writer:
         try:
@@ -78,10 +92,12 @@ class Writer:
             attributes = self.folder / ".gitattributes"
             if not attributes.exists():
                 attributes.write_text(_ATTRIBUTES)
+            self.earlier = manifest_of(self.folder) if self.resume else None
             self.journal = (self.folder / JOURNAL).open("w", encoding="utf-8", newline="\n")
         except OSError as error:
             raise CaptureError(f"{self.folder}: a capture cannot be written here: {error.strerror}") from None
-        self.tell("run", run=self.run, started=moment(), nogging=nogging.__version__)
+        fingerprint = self.masker.fingerprint if self.masker else ""
+        self.tell("run", run=self.run, started=moment(), nogging=nogging.__version__, masking_key=fingerprint)
         return self
 
     def __exit__(
@@ -89,7 +105,8 @@ class Writer:
     ) -> None:
         if kind is None:
             self.tell("end", ended=moment())
-        self.journal.close()
+        for file in (self.journal, *self.logs.values()):
+            file.close()
         if kind is None:
             self._finish()
 
@@ -102,14 +119,60 @@ class Writer:
         entry = asdict(DeviceEntry(dialect, labels))
         entry.pop("commands")
         self.tell("begin", device=device, **entry)
+        self.kept[device] = self._kept(device)
+        for command, one in self.kept[device].items():
+            self.answered(device, command, one)
+
+    def _kept(self, device: str) -> dict[str, CommandEntry]:
+        """What an earlier run, now resumed, had whole, and still has as it was."""
+        entry = self.earlier.devices.get(device) if self.earlier else None
+        found = {}
+        for command, one in (entry.commands if entry else {}).items():
+            path = self.folder / ANSWERS / folder_name(device) / file_name(command)
+            if one.whole and path.is_file() and digest_of(path.read_bytes()) == one.digest:
+                found[command] = one
+        return found
+
+    def has(self, device: str, command: str) -> bool:
+        """Whether a resumed capture had this answer already."""
+        return command in self.kept[device]
+
+    def told(self, device: str, command: str) -> bool:
+        """Whether the journal has an entry for this command."""
+        return (device, command) in self.entries
+
+    def leave_open(self, device: str, commands: list[str], outcome: str, reason: str) -> None:
+        """Tells of a device that was not done, and of each of its commands that has no entry yet."""
+        left = [command for command in commands if not self.told(device, command)]
+        for command in left:
+            self.answered(device, command, missing(reason, moment(), 0))
+        if left:
+            self.outcome(device, outcome, reason)
+
+    def session_log(self, device: str) -> Callable[[str, str], None]:
+        """Takes every byte of a device's session, in order, with the time; secrets are masked line by line."""
+        path = self.folder / SESSIONS / f"{folder_name(device)}.log"
+        path.parent.mkdir(exist_ok=True)
+        file = self.logs[device] = path.open("w", encoding="utf-8", newline="\n", errors="backslashreplace")
+        masker = self.masker.fresh() if self.masker else None
+
+        def take(direction: str, text: str) -> None:
+            for line in text.splitlines(keepends=True):
+                shown = masker.lines(line) if masker else line
+                file.write(f"{moment()} {direction} {shown!r}\n")
+            file.flush()
+
+        return take
 
     def answer_file(self, device: str, command: str) -> AnswerFile:
         name = file_name(command)
         if len(name) > LONGEST:
             raise QuestionError(f"the command is too long to name a file after it: {command[:60]}…")
-        return AnswerFile(self.folder / ANSWERS / folder_name(device) / name)
+        masker = self.masker.fresh() if self.masker else None
+        return AnswerFile(self.folder / ANSWERS / folder_name(device) / name, masker)
 
     def answered(self, device: str, command: str, entry: CommandEntry) -> None:
+        self.entries.add((device, command))
         self.tell("answer", device=device, command=command, **asdict(entry))
 
     def outcome(self, device: str, outcome: str, reason: str = "") -> None:

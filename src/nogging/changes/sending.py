@@ -6,7 +6,7 @@ import asyncio
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from nogging.devices.session import Session
+from nogging.devices.session import Way
 from nogging.errors import DeviceError
 from nogging.inventory import Device, Inventory
 from nogging.reading.dialect import load_dialect
@@ -33,11 +33,11 @@ def send(inventory: Inventory, steps: Sequence[Step]) -> None:
 
 
 async def _all(inventory: Inventory, steps: Sequence[Step]) -> None:
-    from nogging.devices.ssh import connect
+    from nogging.devices.ssh import Credentials, connect
 
     for step in steps:
         device = inventory.device(step.device)
-        session = await connect(device, device.password())
+        session = await connect(device, Credentials(device.password(), device.raising_secret()))
         try:
             for line in step.lines:
                 await _one(session, device, step.mode, line)
@@ -45,7 +45,7 @@ async def _all(inventory: Inventory, steps: Sequence[Step]) -> None:
             await session.close()
 
 
-async def _one(session: Session, device: Device, mode: str, line: str) -> None:
+async def _one(session: Way, device: Device, mode: str, line: str) -> None:
     said: list[str] = []
     await session.ask(line, mode, said.append)
     answer = "".join(said).strip()

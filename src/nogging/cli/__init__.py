@@ -13,6 +13,7 @@ from nogging.errors import NoggingError, QuestionError, nearest
 COMMANDS: dict[str, tuple[str, str, str]] = {
     "demo": ("demo", "[--fault]", "takes a stand-in network through a change"),
     "stand-in": ("stand_in", "[FOLDER]", "runs the stand-in network until stopped"),
+    "trust": ("trust", "INVENTORY", "shows and pins the devices' host keys"),
     "capture": ("capture", "INVENTORY --to DIR", "captures the state of the devices"),
     "read": ("read", "FILE --dialect D --command C", "reads one saved answer"),
     "records": ("records", "KIND DIR", "the records of a capture"),
@@ -56,7 +57,8 @@ def _run(arguments: list[str]) -> int:
         print(f"nogging: {error}", file=sys.stderr)
         return WRONG
     except KeyboardInterrupt:
-        print("nogging: stopped", file=sys.stderr)
+        resume = "; what arrived is kept, and --resume goes on with it" if arguments[0] == "capture" else ""
+        print(f"nogging: stopped{resume}", file=sys.stderr)
         return _STOPPED
     except BrokenPipeError:
         sys.stderr.close()

@@ -13,7 +13,8 @@ from rich.console import Console
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import CAPTURED, DeviceEntry
 from nogging.cli import PASS, UNPROVEN
-from nogging.collecting.collect import AT_ONCE, Progress, collect
+from nogging.collecting.collect import AT_ONCE, TRIES, Limits, Progress, collect
+from nogging.collecting.credentials import REFUSALS
 from nogging.inventory import load_inventory
 
 
@@ -23,7 +24,13 @@ def command(
     on: Annotated[str | None, typer.Option(help="Only devices for which this predicate holds.")] = None,
     kinds: Annotated[str | None, typer.Option(help="Only these kinds of records, by commas.")] = None,
     ask: Annotated[list[str] | None, typer.Option("--command", help="A command to ask as well.")] = None,
+    any_command: Annotated[bool, typer.Option(help="Ask also what is not known to read only.")] = False,
+    resume: Annotated[bool, typer.Option(help="Go on with a capture that was interrupted.")] = False,
+    log: Annotated[bool, typer.Option(help="Keep every byte of the sessions, secrets masked.")] = False,
     at_once: Annotated[int, typer.Option(min=1, help="How many devices at a time.")] = AT_ONCE,
+    tries: Annotated[int, typer.Option(min=1, help="How often a connection is tried.")] = TRIES,
+    refusals: Annotated[int, typer.Option(min=1, help="How many refusals of one credential are borne.")] = REFUSALS,
+    within: Annotated[float | None, typer.Option(min=1, help="Seconds that the whole run may take.")] = None,
 ) -> int:
     """Captures the operational state of the devices into a directory.
 
@@ -32,7 +39,19 @@ def command(
     devices = load_inventory(inventory).on(on)
     wanted = [kind.strip() for kind in kinds.split(",")] if kinds else None
     with Telling(len(devices)) as tell:
-        capture = collect(devices, to, kinds=wanted, commands=ask or (), at_once=at_once, progress=tell, ask=secret())
+        limits = Limits(at_once=at_once, tries=tries, refusals=refusals, within=within)
+        capture = collect(
+            devices,
+            to,
+            kinds=wanted,
+            commands=ask or (),
+            any_command=any_command,
+            limits=limits,
+            resume=resume,
+            log=log,
+            progress=tell,
+            ask=secret(),
+        )
     print(summary(capture))
     return PASS if all(one.outcome == CAPTURED for one in capture.devices.values()) else UNPROVEN
 

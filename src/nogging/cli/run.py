@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import functools
 import json
 import shutil
 import sys
@@ -28,15 +29,27 @@ FormatOption = Annotated[Format, typer.Option("--format", help="How to print.")]
 _UNWRAPPED = 10_000_000
 
 
+class _StoppedByHandError(Exception):
+    """Ctrl-C in a command, past the library's own way of telling it."""
+
+
 def run(command: Callable[..., int], name: str, arguments: list[str]) -> int:
     """Runs one command with its arguments; its exit status."""
+
+    @functools.wraps(command)
+    def stoppable(*given: Any, **named: Any) -> int:
+        try:
+            return command(*given, **named)
+        except KeyboardInterrupt:
+            raise _StoppedByHandError from None
+
     app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None)
-    app.command(name)(command)
+    app.command(name)(stoppable)
     try:
         return int(app(arguments, prog_name=f"nogging {name}", standalone_mode=False) or 0)
     except typer.TyperException as error:
         raise QuestionError(f"{error.format_message()} See 'nogging {name} --help'.") from None
-    except typer.Abort:
+    except (typer.Abort, _StoppedByHandError):
         raise KeyboardInterrupt from None
 
 

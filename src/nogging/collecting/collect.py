@@ -1,8 +1,9 @@
 """Many devices at once: an inventory in, a capture out.
 
 Each device has a task of its own; a semaphore bounds how many are connected at a time. Whatever goes wrong with a
-device ends only that device's task, and is told in the journal by its name. Answers are read into records after
-the last device is done, so that reading never holds up a device that is waiting.
+device ends only that device's task, and is told in the journal by its name. Only what failed before anything was
+answered, and only a connection that could not be made, is tried again. Answers are read into records after the
+last device is done, so that reading never holds up a device that is waiting.
 """
 
 from __future__ import annotations
@@ -14,15 +15,22 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from nogging.captures.capture import Capture
-from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
+from nogging.captures.manifest import ANSWERED, CAPTURED, INTERRUPTED, NOT_SUPPORTED, CommandEntry
+from nogging.captures.masking import Masker, user_key
 from nogging.captures.writing import Writer, missing, moment, partial
-from nogging.devices.session import Session
-from nogging.errors import DeviceError, NotUnderstood, QuestionError, nearest
+from nogging.collecting.credentials import REFUSALS, Gates, Secrets
+from nogging.devices.session import Log, Way
+from nogging.devices.ssh import Credentials, Jumps, connect
+from nogging.errors import CaptureError, DeviceError, NoggingError, NotUnderstood, QuestionError, Unreachable, nearest
 from nogging.inventory import Device, Inventory
-from nogging.reading.reader import find_reader, readers_of
+from nogging.reading.asking import mode_of, require_reading
+from nogging.reading.reader import readers_of
 from nogging.records import KINDS
 
 AT_ONCE = 50
+THROUGH_ONE_JUMP = 10
+TRIES = 2
+BACK_OFF = 1.0
 PARTLY = "partly"
 
 Ask = Callable[[str], str]
@@ -49,14 +57,36 @@ class Asked:
     mode: str
 
 
-def commands_for(device: Device, kinds: Iterable[str], more: Sequence[str] = ()) -> list[Asked]:
-    """What a device is asked for these kinds, and the plain commands besides."""
+@dataclass(frozen=True)
+class Limits:
+    """The bounds of a run.
+
+    `at_once` devices are connected at a time, `through_one_jump` of them through one jump host; a connection that
+    fails is tried `tries` times in all, with growing pauses; `refusals` of one credential are borne; `within`
+    bounds the whole run, in seconds.
+    """
+
+    at_once: int = AT_ONCE
+    through_one_jump: int = THROUGH_ONE_JUMP
+    tries: int = TRIES
+    refusals: int = REFUSALS
+    within: float | None = None
+
+
+def commands_for(
+    device: Device, kinds: Iterable[str], more: Sequence[str] = (), any_command: bool = False
+) -> list[Asked]:
+    """What a device is asked for these kinds, and the plain commands besides.
+
+    Raises `QuestionError` for a plain command that is not known to read only, unless `any_command` allows it.
+    """
     asked = [Asked(reader.command, reader.mode) for reader in readers_of(device.dialect, kinds)]
     known = {one.command for one in asked}
-    for command in more:
-        reader = find_reader(device.dialect, command)
+    for command in dict.fromkeys(more):
+        if not any_command:
+            require_reading(device.dialect, command)
         if command not in known:
-            asked.append(Asked(command, reader.mode if reader else ""))
+            asked.append(Asked(command, mode_of(device.dialect, command)))
     return sorted(asked, key=lambda one: one.mode)
 
 
@@ -66,37 +96,45 @@ def collect(
     *,
     kinds: Sequence[str] | None = None,
     commands: Sequence[str] = (),
-    at_once: int = AT_ONCE,
+    any_command: bool = False,
+    limits: Limits | None = None,
+    resume: bool = False,
+    log: bool = False,
     progress: Callable[[Progress], None] | None = None,
     ask: Ask | None = None,
 ) -> Capture:
     """Captures the devices of an inventory into a directory.
 
-    `kinds` are the kinds of records wanted (all, where not given); `commands` are asked as well. `progress` is called
-    after each device; `ask` gets a secret that has to be typed. A device that fails is told in the capture,
-    never raised; `QuestionError` and `CaptureError` are raised before anything is connected.
+    `kinds` are the kinds of records wanted (all, where not given); `commands` are asked as well, `any_command` allows
+    those that are not known to read only. `resume` goes on with an interrupted capture and asks only what it
+    lacks; `log` keeps every byte of the sessions beside it, secrets masked. `progress` is called after each device;
+    `ask` gets a secret that has to be typed. A device that fails is told in the capture, never raised;
+    `QuestionError` and `CaptureError` are raised before anything is connected, or when the disk is full.
     """
     unknown = [kind for kind in kinds or () if kind not in KINDS]
     if unknown:
         raise QuestionError(f"unknown kind '{unknown[0]}'{nearest(unknown[0], KINDS)}")
-    passwords = _passwords(inventory, ask)
-    with Writer(to) as writer:
-        run = _Run(writer, passwords, len(inventory), progress)
-        asyncio.run(run.all(inventory, list(kinds or KINDS), commands, at_once))
+    wanted = list(kinds or KINDS)
+    plan = {device.name: commands_for(device, wanted, commands, any_command) for device in inventory.devices}
+    secrets = Secrets(ask)
+    credentials = {device.name: secrets.of(device) for device in inventory.devices}
+    masker = Masker(user_key(), secrets.words())
+    try:
+        with Writer(to, masker, resume=resume) as writer:
+            run = _Run(writer, inventory, secrets, credentials, limits or Limits(), log, progress)
+            asyncio.run(run.all(plan))
+    except* NoggingError as group:
+        raise _first(group) from None
     capture = Capture(to)
     capture.summed_up()
     return capture
 
 
-def _passwords(inventory: Inventory, ask: Ask | None) -> dict[str, str | None]:
-    """Every password before the first connection; one that is asked for is asked for once."""
-    asked: dict[object, str | None] = {}
-    found = {}
-    for device in inventory.devices:
-        secret = device.settings.login.password if device.settings.login else None
-        if secret not in asked:
-            asked[secret] = device.password(ask)
-        found[device.name] = asked[secret]
+def _first(group: BaseExceptionGroup[NoggingError]) -> NoggingError:
+    found: BaseException = group
+    while isinstance(found, BaseExceptionGroup):
+        found = found.exceptions[0]
+    assert isinstance(found, NoggingError)
     return found
 
 
@@ -104,82 +142,127 @@ class _Run:
     def __init__(
         self,
         writer: Writer,
-        passwords: dict[str, str | None],
-        total: int,
+        inventory: Inventory,
+        secrets: Secrets,
+        credentials: dict[str, Credentials],
+        limits: Limits,
+        log: bool,
         progress: Callable[[Progress], None] | None,
     ) -> None:
-        self.writer, self.passwords, self.total, self.progress = writer, passwords, total, progress
+        self.writer, self.inventory, self.credentials = writer, inventory, credentials
+        self.limits, self.log, self.progress = limits, log, progress
+        self.gates = Gates(limits.refusals)
+        self.jumps = Jumps(inventory.jump_host, secrets.of, limits.through_one_jump)
+        self.slots = asyncio.Semaphore(max(limits.at_once, 1))
         self.done = 0
 
-    async def all(self, inventory: Inventory, kinds: list[str], commands: Sequence[str], at_once: int) -> None:
-        slots = asyncio.Semaphore(max(at_once, 1))
-        for device in inventory.devices:
+    async def all(self, plan: dict[str, list[Asked]]) -> None:
+        for device in self.inventory.devices:
             self.writer.begin(device.name, device.dialect, dict(device.labels))
-        async with asyncio.TaskGroup() as group:
-            for device in inventory.devices:
-                group.create_task(self.one(device, commands_for(device, kinds, commands), slots))
+        try:
+            async with asyncio.timeout(self.limits.within), asyncio.TaskGroup() as group:
+                for device in self.inventory.devices:
+                    left = [one for one in plan[device.name] if not self.writer.has(device.name, one.command)]
+                    group.create_task(self.one(device, left))
+        except TimeoutError:
+            reason = f"the whole run had {self.limits.within:g} s, and they were over"
+            for device in self.inventory.devices:
+                self.writer.leave_open(device.name, [one.command for one in plan[device.name]], INTERRUPTED, reason)
+        finally:
+            await self.jumps.close()
 
-    async def one(self, device: Device, asked: list[Asked], slots: asyncio.Semaphore) -> None:
-        async with slots:
+    async def one(self, device: Device, asked: list[Asked]) -> None:
+        async with self.slots:
             began = time.monotonic()
             answered = 0
             try:
-                answered = await self.device(device, asked)
-                outcome, reason = (
-                    (CAPTURED, "") if answered == len(asked) else (PARTLY, "not every command was answered")
-                )
+                answered = await self.bounded(device, asked)
+                whole = answered == len(asked)
+                outcome, reason = (CAPTURED, "") if whole else (PARTLY, "not every command was answered")
             except DeviceError as error:
                 outcome, reason = error.outcome, str(error)
+            except OSError as error:
+                raise CaptureError(f"{self.writer.folder}: cannot be written any more: {error.strerror}") from None
             self.writer.outcome(device.name, outcome, reason)
             self.done += 1
             if self.progress is not None:
-                seconds = time.monotonic() - began
-                self.progress(Progress(self.done, self.total, device.name, outcome, reason, seconds, answered))
+                seconds, total = time.monotonic() - began, len(self.inventory)
+                self.progress(Progress(self.done, total, device.name, outcome, reason, seconds, answered))
 
-    async def device(self, device: Device, asked: list[Asked]) -> int:
-        """Asks a device all its commands; how many were answered whole."""
-        from nogging.devices.ssh import connect
-
+    async def bounded(self, device: Device, asked: list[Asked]) -> int:
+        """Asks a device all its commands within its time; how many were answered whole."""
         left = list(asked)
         try:
-            session = await connect(device, self.passwords[device.name])
+            async with asyncio.timeout(device.settings.device_within):
+                return await self.device(device, left) if left else 0
+        except TimeoutError:
+            error: DeviceError = Unreachable(f"it was not done within its {device.settings.device_within:g} s")
+            self.lacking(device, left, error)
+            raise error from None
+        except DeviceError as error:
+            self.lacking(device, left, error)
+            raise
+
+    def lacking(self, device: Device, left: list[Asked], error: DeviceError) -> None:
+        for one in left:
+            if not self.writer.told(device.name, one.command):
+                self.writer.answered(device.name, one.command, missing(str(error), moment(), 0))
+
+    async def device(self, device: Device, left: list[Asked]) -> int:
+        """Asks the commands that are left, taking each off the list when it is told in the journal."""
+        async with self.jumps.towards(device) as tunnel:
+            way = await self.connected(device, tunnel)
             try:
                 answered = 0
                 while left:
-                    answered += await self.command(session, device, left[0])
+                    answered += await self.command(way, device, left[0])
                     left.pop(0)
                 return answered
             finally:
-                await session.close()
-        except DeviceError as error:
-            for one in left[1 if _was_begun(error) else 0 :]:
-                self.writer.answered(device.name, one.command, missing(str(error), moment(), 0))
-            raise
+                await way.close()
 
-    async def command(self, session: Session, device: Device, one: Asked) -> bool:
+    async def connected(self, device: Device, tunnel: object) -> Way:
+        """A way to the device; only a connection that could not be made is tried again."""
+        if device.settings.way == "local":
+            from nogging.devices.local import local
+
+            return local(device, self.log_of(device))
+        credentials = self.credentials[device.name]
+        for attempt in range(1, max(self.limits.tries, 1) + 1):
+            try:
+                async with self.gates.of(device, credentials).login():
+                    return await connect(device, credentials, tunnel, self.log_of(device))  # type: ignore[arg-type]
+            except Unreachable:
+                if attempt >= self.limits.tries:
+                    raise
+            await asyncio.sleep(BACK_OFF * 2 ** (attempt - 1))
+        raise AssertionError("the last attempt returns or raises")
+
+    def log_of(self, device: Device) -> Log | None:
+        return self.writer.session_log(device.name) if self.log else None
+
+    async def command(self, way: Way, device: Device, one: Asked) -> bool:
         """Asks one command; the answer is on disk and in the journal when this returns."""
         started, began = moment(), time.monotonic()
         file = self.writer.answer_file(device.name, one.command)
         try:
-            await session.ask(one.command, one.mode, file.write)
-        except DeviceError as error:
+            await way.ask(one.command, one.mode, file.write)
+        except (DeviceError, asyncio.CancelledError) as error:
             seconds = time.monotonic() - began
-            if file.octets:
-                entry = partial(str(error), started, seconds, file.put_in_place(), file.octets)
+            reason = str(error) or "the capture was stopped"
+            if isinstance(error, NotUnderstood):
+                file.discard()
+                entry = CommandEntry(NOT_SUPPORTED, reason, started, round(seconds, 3))
+            elif file.octets:
+                entry = partial(reason, started, seconds, file.put_in_place(), file.octets)
             else:
                 file.discard()
-                entry = missing(str(error), started, seconds)
+                entry = missing(reason, started, seconds)
             self.writer.answered(device.name, one.command, entry)
             if isinstance(error, NotUnderstood):
-                return False
-            error.add_note(one.command)
+                return True
             raise
         seconds = round(time.monotonic() - began, 3)
         entry = CommandEntry(ANSWERED, "", started, seconds, file.put_in_place(), file.octets, True)
         self.writer.answered(device.name, one.command, entry)
         return True
-
-
-def _was_begun(error: DeviceError) -> bool:
-    """Whether the error came in the middle of a command, which then has its own entry already."""
-    return bool(getattr(error, "__notes__", ()))

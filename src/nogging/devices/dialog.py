@@ -20,7 +20,7 @@ import re
 from collections import deque
 from dataclasses import dataclass
 
-from nogging.errors import NotUnderstood
+from nogging.errors import LoginRefused, NotUnderstood
 from nogging.reading.dialect import Mode, Session
 
 _ANSI = re.compile(r"\x1b(?:\[[0-?]*[ -/]*[@-~]|\][^\x07\x1b]*(?:\x07|\x1b\\)|[()#][0-9A-Za-z]|[=>78DEHMNOZc])")
@@ -31,9 +31,10 @@ LONGEST_TAIL = 4096
 
 @dataclass(frozen=True)
 class Send:
-    """Text that is to be sent now."""
+    """Text that is to be sent now; a `secret` one is never shown."""
 
     text: str
+    secret: bool = False
 
 
 @dataclass(frozen=True)
@@ -62,18 +63,22 @@ Event = Send | Lines | Ready | Done
 
 @dataclass(frozen=True)
 class _Step:
-    """A line to send and the modes whose prompt ends the step; `kept` is for what was asked, not for the way."""
+    """A line to send and the modes whose prompt ends the step; `kept` is for what was asked, not for the way. A step
+    into a mode that `asks` may be answered with the secret, once; then only the mode's own prompt is good."""
 
     line: str | None
     modes: tuple[str, ...]
     kept: bool = False
+    asks: str = ""
 
 
 class Dialog:
     """One session's state. It begins waiting for the first prompt."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, secret: str | None = None) -> None:
         self.session = session
+        self.secret = secret
+        self.answered_secret = False
         self.mode: str | None = None
         self.first: str | None = None
         self.hosts: dict[str, str] = {}
@@ -101,6 +106,14 @@ class Dialog:
         self.steps.extend(self._way(self.mode, wanted))
         after = tuple(self.session.modes) if command.strip() in self._moves() else (wanted,)
         self.steps.append(_Step(command, after, kept=True))
+        return self._begin()
+
+    def rise(self) -> list[Event]:
+        """Goes to the privileged mode, where the dialect has one and the session is not in it."""
+        raised = self.session.raised
+        if not raised or self.mode == raised:
+            return []
+        self.steps.extend(self._way(self.mode or "", raised))
         return self._begin()
 
     def waiting_for(self) -> str:
@@ -134,8 +147,20 @@ class Dialog:
             self.tail = ""
             return [Send(self.session.more)]
         step = self.steps[0]
+        if step.asks and re.fullmatch(step.asks, shown.strip()):
+            return self._tell_secret()
+        if step.asks and self.mode and self._is_prompt(self.mode, shown):
+            raise LoginRefused(f"the secret for '{step.modes[0]}' was refused, or there is none")
         mode = next((name for name in step.modes if self._is_prompt(name, shown)), None)
         return [] if mode is None else self._ended(step, mode)
+
+    def _tell_secret(self) -> list[Event]:
+        if self.secret is None:
+            raise LoginRefused("it asks for a secret to raise the session; the inventory has none ('raise:')")
+        if self.answered_secret:
+            raise LoginRefused("it refused the secret to raise the session")
+        self.answered_secret, self.tail = True, ""
+        return [Send(self.secret + "\n", secret=True)]
 
     def _is_prompt(self, name: str, shown: str) -> bool:
         host = self.hosts.get(name)
@@ -183,7 +208,7 @@ class Dialog:
             raise NotUnderstood(f"this login gives no way from '{here}' to '{there}'")
         return [
             *(_Step(modes[name].leave, (modes[name].above,)) for name in climbs),
-            *(_Step(modes[name].enter, (name,)) for name in reversed(descents)),
+            *(_Step(modes[name].enter, (name,), asks=modes[name].asks) for name in reversed(descents)),
         ]
 
     @property

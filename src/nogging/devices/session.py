@@ -1,18 +1,24 @@
-"""Drives a dialog over a link that moves text, with a limit on how long silence may last."""
+"""Ways to get commands answered: a session (a dialog over a link that moves text), or each command by itself."""
 
 from __future__ import annotations
 
 import asyncio
+import codecs
 import contextlib
-from collections.abc import Callable
+import shlex
+from collections.abc import Awaitable, Callable
 from typing import Protocol
 
-from nogging.devices.dialog import Dialog, Done, Lines, Send
-from nogging.errors import Lost, Silent
+from nogging.devices.dialog import Dialog, Done, Event, Lines, Send, rendered
+from nogging.errors import Lost, NotUnderstood, Silent
 from nogging.reading.dialect import load_dialect
 
 Sink = Callable[[str], None]
 """Takes the lines of an answer as they arrive."""
+Log = Callable[[str, str], None]
+"""Takes what was sent (`>`) and what arrived (`<`)."""
+Run = Callable[[str, Callable[[bytes], None]], Awaitable[int | None]]
+"""Runs one command, hands its output on as it comes, and gives its exit status."""
 
 
 class Link(Protocol):
@@ -26,34 +32,52 @@ class Link(Protocol):
     async def close(self) -> None: ...
 
 
+class Way(Protocol):
+    """Something that answers commands."""
+
+    async def ask(self, command: str, mode: str, sink: Sink) -> None:
+        """Asks a command; its lines go to the sink as they arrive. Raises a `DeviceError`."""
+
+    async def close(self) -> None: ...
+
+
 class Session:
     """A command line session on one device. `within` is how many seconds of silence it bears."""
 
-    def __init__(self, link: Link, dialect: str, within: float) -> None:
+    def __init__(
+        self, link: Link, dialect: str, within: float, raising: str | None = None, log: Log | None = None
+    ) -> None:
         self.link = link
-        self.dialog = Dialog(load_dialect(dialect).session)
-        self.within = within
+        self.dialog = Dialog(load_dialect(dialect).session, raising)
+        self.within, self.raising, self.log = within, raising, log
         self.last = ""
 
     async def open(self) -> None:
-        """Waits for the first prompt and prepares the session."""
+        """Waits for the first prompt, prepares the session, and raises it where that is wanted."""
         while not self.dialog.settled or self.dialog.mode is None:
-            for event in self.dialog.receive(await self._more()):
-                if isinstance(event, Send):
-                    self.link.write(event.text)
+            self._send(self.dialog.receive(await self._more()))
+        if self.raising is not None:
+            self._send(self.dialog.rise())
+            while not self.dialog.settled:
+                self._send(self.dialog.receive(await self._more()))
 
     async def ask(self, command: str, mode: str, sink: Sink) -> None:
-        """Sends a command; its lines go to the sink as they arrive."""
         events = self.dialog.ask(command, mode)
         while True:
+            self._send(events)
             for event in events:
-                if isinstance(event, Send):
-                    self.link.write(event.text)
-                elif isinstance(event, Lines):
+                if isinstance(event, Lines):
                     sink(event.text)
                 elif isinstance(event, Done):
                     return
             events = self.dialog.receive(await self._more())
+
+    def _send(self, events: list[Event]) -> None:
+        for event in events:
+            if isinstance(event, Send):
+                if self.log is not None:
+                    self.log(">", "(a secret)\n" if event.secret else event.text)
+                self.link.write(event.text)
 
     async def close(self) -> None:
         with contextlib.suppress(OSError):
@@ -68,5 +92,59 @@ class Session:
             raise Silent(message) from None
         if not text:
             raise Lost(f"the connection ended while waiting for {self.dialog.waiting_for()}")
+        if self.log is not None:
+            self.log("<", text)
         self.last = text
         return text
+
+
+class Once:
+    """Each command by itself, without a terminal: over SSH's exec, or as a process on this machine."""
+
+    def __init__(
+        self, dialect: str, within: float, run: Run, end: Callable[[], Awaitable[None]], log: Log | None = None
+    ) -> None:
+        self.modes = load_dialect(dialect).session.modes
+        self.within, self.run, self.end, self.log = within, run, end, log
+
+    async def ask(self, command: str, mode: str, sink: Sink) -> None:
+        decoder = codecs.getincrementaldecoder("utf-8")("backslashreplace")
+        tail = ""
+        heard = asyncio.get_running_loop().time()
+
+        def take(data: bytes) -> None:
+            nonlocal tail, heard
+            heard = asyncio.get_running_loop().time()
+            text = decoder.decode(data)
+            if self.log is not None:
+                self.log("<", text)
+            *lines, tail = (tail + text).split("\n")
+            if lines:
+                sink("".join(rendered(line) + "\n" for line in lines))
+
+        line = self.line(command, mode)
+        if self.log is not None:
+            self.log(">", line + "\n")
+        task = asyncio.ensure_future(self.run(line, take))
+        try:
+            while not task.done():
+                await asyncio.wait({task}, timeout=max(heard + self.within - asyncio.get_running_loop().time(), 0.01))
+                if not task.done() and asyncio.get_running_loop().time() - heard >= self.within:
+                    raise Silent(f"nothing for {self.within:g} s while waiting for the answer to '{command}'")
+            await task
+        finally:
+            task.cancel()
+        if tail:
+            sink(rendered(tail) + "\n")
+
+    def line(self, command: str, mode: str) -> str:
+        """The command as it is run by itself, in the way of its mode."""
+        if not mode:
+            return command
+        if mode not in self.modes or not self.modes[mode].once:
+            raise NotUnderstood(f"without a session there is no way to the mode '{mode}'")
+        once = self.modes[mode].once
+        return once.replace("'{}'", shlex.quote(command)).replace("{}", command)
+
+    async def close(self) -> None:
+        await self.end()

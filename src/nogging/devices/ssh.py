@@ -6,11 +6,15 @@ import asyncio
 import codecs
 import contextlib
 import os
+import re
+from collections.abc import AsyncIterator, Awaitable, Callable
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import asyncssh
 
-from nogging.devices.session import Session
+from nogging.devices.session import Log, Once, Session, Way
 from nogging.errors import DeviceError, HostKeyRefused, LoginRefused, Lost, NotUnderstood, Unreachable
 from nogging.inventory import Device
 
@@ -18,6 +22,14 @@ CONNECT_WITHIN = 15.0
 ANSWER_WITHIN = 60.0
 WIDTH, HEIGHT = 511, 0
 _READ = 65536
+
+
+@dataclass(frozen=True)
+class Credentials:
+    """The secrets that one device needs, fetched before anything is connected."""
+
+    password: str | None = None
+    raising: str | None = None
 
 
 class SshLink:
@@ -44,28 +56,91 @@ class SshLink:
 
     async def close(self) -> None:
         self.process.close()
-        self.connection.close()
-        with contextlib.suppress(TimeoutError, asyncssh.Error):
-            await asyncio.wait_for(self.connection.wait_closed(), 2)
+        await closed(self.connection)
 
 
-async def connect(device: Device, password: str | None) -> Session:
-    """Opens a session on a device: connected, host key verified, logged in, first prompt learned.
+async def closed(connection: asyncssh.SSHClientConnection) -> None:
+    connection.close()
+    with contextlib.suppress(TimeoutError, asyncssh.Error):
+        await asyncio.wait_for(connection.wait_closed(), 2)
+
+
+class Presented(asyncssh.SSHClient):
+    """Remembers the host key that was presented and refused, so that it can be shown."""
+
+    key: asyncssh.SSHKey | None = None
+
+    def validate_host_public_key(self, host: str, addr: str, port: int, key: asyncssh.SSHKey) -> bool:
+        self.key = key
+        return False
+
+
+class Jumps:
+    """The connections through jump hosts of one run: one each, shared, with a bound on how many go through at once.
+
+    `host` finds the device behind the name of a jump host; `login` gives its credentials.
+    """
+
+    def __init__(
+        self,
+        host: Callable[[str], Device],
+        login: Callable[[Device], Credentials],
+        at_once: int,
+    ) -> None:
+        self.host, self.login, self.at_once = host, login, at_once
+        self.open: dict[str, asyncio.Task[asyncssh.SSHClientConnection]] = {}
+        self.slots: dict[str, asyncio.Semaphore] = {}
+
+    @contextlib.asynccontextmanager
+    async def towards(self, device: Device) -> AsyncIterator[asyncssh.SSHClientConnection | None]:
+        """The connection to go through for a device, or None where it is reached directly."""
+        name = device.settings.through
+        if not name:
+            yield None
+            return
+        async with self.slots.setdefault(name, asyncio.Semaphore(self.at_once)):
+            if name not in self.open:
+                self.open[name] = asyncio.ensure_future(self._connected(name, device))
+            try:
+                tunnel = await asyncio.shield(self.open[name])
+            except DeviceError as error:
+                raise type(error)(f"through {name}: {error}") from None
+            yield tunnel
+
+    async def _connected(self, name: str, device: Device) -> asyncssh.SSHClientConnection:
+        jump = self.host(name)
+        if jump.settings.through == name or jump.name == device.name:
+            raise Unreachable(f"{name} would be reached through itself; look at 'through' in the inventory")
+        async with self.towards(jump) as tunnel:
+            return await connection_to(jump, self.login(jump), tunnel)
+
+    async def close(self) -> None:
+        for task in self.open.values():
+            if task.done() and not task.cancelled() and task.exception() is None:
+                await closed(task.result())
+            else:
+                task.cancel()
+
+
+async def connect(
+    device: Device,
+    credentials: Credentials,
+    tunnel: asyncssh.SSHClientConnection | None = None,
+    log: Log | None = None,
+) -> Way:
+    """Opens a way to a device: connected, host key verified, logged in, ready for commands.
 
     Without a password, the user's keys and agent are tried. Raises a `DeviceError` that names the stage.
     """
-    within = device.settings.connect_within or CONNECT_WITHIN
-    try:
-        connection = await asyncio.wait_for(_connection(device, password), within)
-    except TimeoutError:
-        raise Unreachable(f"no SSH connection to {_place(device)} within {within:g} s") from None
-    except (asyncssh.Error, OSError) as error:
-        raise _named(device, error) from None
+    connection = await connection_to(device, credentials, tunnel)
+    within = device.settings.answer_within or ANSWER_WITHIN
+    if device.settings.way == "exec":
+        return Once(device.dialect, within, _runner(connection), lambda: closed(connection), log)
     try:
         process = await connection.create_process(
             term_type="vt100", term_size=(WIDTH, HEIGHT), encoding=None, stderr=asyncssh.STDOUT
         )
-        session = Session(SshLink(connection, process), device.dialect, device.settings.answer_within or ANSWER_WITHIN)
+        session = Session(SshLink(connection, process), device.dialect, within, credentials.raising, log)
         await session.open()
     except BaseException as error:
         connection.abort()
@@ -75,45 +150,171 @@ async def connect(device: Device, password: str | None) -> Session:
     return session
 
 
-async def _connection(device: Device, password: str | None) -> asyncssh.SSHClientConnection:
-    login = device.settings.login
+def _runner(
+    connection: asyncssh.SSHClientConnection,
+) -> Callable[[str, Callable[[bytes], None]], Awaitable[int | None]]:
+    async def run(command: str, sink: Callable[[bytes], None]) -> int | None:
+        try:
+            process = await connection.create_process(command, encoding=None, stderr=asyncssh.STDOUT)
+            while data := await process.stdout.read(_READ):
+                sink(data)
+            return (await process.wait()).exit_status
+        except (asyncssh.Error, OSError) as error:
+            raise Lost(f"the connection ended: {error}") from None
+
+    return run
+
+
+async def connection_to(
+    device: Device, credentials: Credentials, tunnel: asyncssh.SSHClientConnection | None = None
+) -> asyncssh.SSHClientConnection:
+    """A connection with a verified host key and a login; whatever goes wrong is a `DeviceError`."""
+    within = device.settings.connect_within or CONNECT_WITHIN
+    seen: list[Presented] = []
+
+    def client() -> Presented:
+        seen.append(Presented())
+        return seen[-1]
+
+    try:
+        return await asyncio.wait_for(asyncssh.connect(**_options(device, credentials, client, tunnel)), within)
+    except TimeoutError:
+        raise Unreachable(f"no SSH connection to {place(device)} within {within:g} s") from None
+    except (asyncssh.Error, OSError) as error:
+        raise _named(device, error, seen[-1].key if seen else None) from None
+
+
+def _options(device: Device, credentials: Credentials, client: Callable[[], Presented], tunnel: Any) -> dict[str, Any]:
+    settings = device.settings
+    login = settings.login
     key = device.folder / login.key if login and login.key else None
-    return await asyncssh.connect(
-        device.address,
-        device.port,
-        known_hosts=str(_known_hosts(device)),
-        username=device.user or (),
-        password=password,
-        client_keys=[str(key)] if key else (() if password is None else None),
-        agent_path=() if key is None and password is None else None,
-        config=None,
-        keepalive_interval=0,
-    )
+    options: dict[str, Any] = {
+        "host": device.address,
+        "port": device.port,
+        "tunnel": tunnel or (),
+        "client_factory": client,
+        "password": credentials.password,
+        "known_hosts": str(_known_hosts(device)) if settings.known_hosts else (),
+        "config": [str(device.folder / settings.ssh_config)] if settings.ssh_config else (),
+        "keepalive_interval": 0,
+    }
+    if device.user:
+        options["username"] = device.user
+    if key is not None:
+        options |= {"client_keys": [str(key)], "agent_path": None}
+    elif credentials.password is not None:
+        options |= {"client_keys": None, "agent_path": None}
+    if settings.algorithms is not None:
+        options |= _algorithms(settings.algorithms.model_dump())
+    return options
+
+
+_ALGORITHMS = {
+    "key_exchange": "kex_algs",
+    "host_key": "server_host_key_algs",
+    "encryption": "encryption_algs",
+    "integrity": "mac_algs",
+}
+
+
+def _algorithms(wanted: dict[str, tuple[str, ...]]) -> dict[str, str]:
+    """The usual algorithms and, after them, those that the inventory allows."""
+    return {_ALGORITHMS[name]: "+" + ",".join(names) for name, names in wanted.items() if names}
 
 
 def _known_hosts(device: Device) -> Path:
-    own = device.settings.known_hosts
-    path = device.folder / own if own else Path("~/.ssh/known_hosts").expanduser()
+    path = device.folder / (device.settings.known_hosts or "")
     if not path.is_file():
-        raise HostKeyRefused(f"there is no file of known host keys at {path}, so no key can be verified")
+        raise HostKeyRefused(
+            f"there is no file of known host keys at {path}, so no key can be verified; 'nogging trust' makes one"
+        )
     return path
 
 
-def _place(device: Device) -> str:
+def place(device: Device) -> str:
     return f"{device.address} port {device.port}"
 
 
-def _named(device: Device, error: Exception) -> DeviceError:
+def _named(device: Device, error: Exception, presented: asyncssh.SSHKey | None) -> DeviceError:
     """The error of the SSH library as ours: what happened, where, what to do next."""
-    place = _place(device)
+    where = place(device)
     if isinstance(error, asyncssh.HostKeyNotVerifiable):
-        where = device.settings.known_hosts or "~/.ssh/known_hosts"
-        return HostKeyRefused(f"the host key of {place} is not the one in {where}, or not there: {error.reason}")
+        return HostKeyRefused(_about_host_key(device, presented))
     if isinstance(error, asyncssh.PermissionDenied):
-        return LoginRefused(f"{place} refused the login of '{device.user}'; look at user and password")
-    if isinstance(error, asyncssh.KeyExchangeFailed | asyncssh.ProtocolError | asyncssh.ProtocolNotSupported):
-        return NotUnderstood(f"{place} does not speak SSH as we do: {error.reason}")
+        return LoginRefused(f"{where} refused the login of '{device.user}': {error.reason}")
+    if isinstance(error, asyncssh.KeyExchangeFailed):
+        return NotUnderstood(_about_algorithms(where, error.reason))
+    if isinstance(error, asyncssh.ProtocolError | asyncssh.ProtocolNotSupported):
+        return NotUnderstood(f"{where} does not speak SSH as we do: {error.reason}")
+    if isinstance(error, asyncssh.ChannelOpenError):
+        return Unreachable(f"{where} cannot be reached from the jump host: {error.reason}")
     if isinstance(error, asyncssh.Error):
-        return Lost(f"{place} ended the connection: {error.reason}")
+        return Lost(f"{where} ended the connection: {error.reason}")
     number = getattr(error, "errno", None)
-    return Unreachable(f"{place}: {os.strerror(number).lower() if number else error}")
+    return Unreachable(f"{where}: {os.strerror(number).lower() if number else error}")
+
+
+def _about_host_key(device: Device, presented: asyncssh.SSHKey | None) -> str:
+    shown = presented.get_fingerprint() if presented is not None else "not shown"
+    known = known_fingerprints(device)
+    if not known:
+        return (
+            f"the host key of {place(device)} is not known: {shown}; compare it with the device's own, "
+            "then pin it with 'nogging trust'"
+        )
+    return (
+        f"the host key of {place(device)} has changed: it was {', '.join(known)}, it is {shown}; "
+        "find out why before anything else"
+    )
+
+
+def known_hosts_path(device: Device) -> Path:
+    """Where the host key of a device is looked up."""
+    own = device.settings.known_hosts
+    return device.folder / own if own else Path("~/.ssh/known_hosts").expanduser()
+
+
+def known_fingerprints(device: Device) -> list[str]:
+    """The fingerprints that are pinned for a device."""
+    try:
+        found = asyncssh.read_known_hosts(str(known_hosts_path(device))).match(
+            device.address, device.address, device.port
+        )
+    except (OSError, ValueError):
+        return []
+    return [key.get_fingerprint() for key in found[0]]
+
+
+_OFFERED = re.compile(r"No matching (?P<what>.+?) (?:algorithm )?found, sent (?P<sent>\S+) and received (?P<got>\S+)")
+
+
+def _about_algorithms(where: str, reason: str) -> str:
+    """Names what the device offered, and the line of the inventory that would allow it."""
+    match = _OFFERED.search(reason)
+    if match is None:
+        return f"{where}: {reason}"
+    words = match["what"].lower()
+    keys = {"key exchange": "key_exchange", "host key": "host_key", "encryption": "encryption", "mac": "integrity"}
+    key = next((name for word, name in keys.items() if word in words), "encryption")
+    offered = match["got"].strip(".")
+    return (
+        f"{where} offers only {words} that we do not use unasked: {offered}; "
+        f"if that has to be, allow it with  algorithms: {{{key}: [{offered.split(',')[0]}]}}"
+    )
+
+
+async def host_key(device: Device, tunnel: asyncssh.SSHClientConnection | None = None) -> asyncssh.SSHKey:
+    """The host key that a device presents, unverified: to be shown, and pinned by somebody who compared it."""
+    within = device.settings.connect_within or CONNECT_WITHIN
+    options: dict[str, Any] = {"tunnel": tunnel or (), "config": ()}
+    if device.settings.algorithms is not None:
+        options |= _algorithms({**device.settings.algorithms.model_dump(), "encryption": (), "integrity": ()})
+    try:
+        found = await asyncio.wait_for(asyncssh.get_server_host_key(device.address, device.port, **options), within)
+    except TimeoutError:
+        raise Unreachable(f"no SSH connection to {place(device)} within {within:g} s") from None
+    except (asyncssh.Error, OSError) as error:
+        raise _named(device, error, None) from None
+    if found is None:
+        raise NotUnderstood(f"{place(device)} presented no host key")
+    return found

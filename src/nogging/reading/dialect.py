@@ -17,13 +17,18 @@ class Mode(Strict):
     """One mode of a session, told from the others by its prompt.
 
     `prompt` is a regular expression for the whole prompt, in which `{host}` stands for what is learned at login;
-    `enter` and `leave` are the lines that go into the mode from the mode `above` and back.
+    `enter` and `leave` are the lines that go into the mode from the mode `above` and back; `asks` is the request for a
+    secret that entering may bring. `never` are regular expressions of what makes a command more than reading;
+    `once` is how one command is run where there is no session, `{}` being the command.
     """
 
     prompt: str
     above: str = ""
     enter: str = ""
     leave: str = ""
+    asks: str = ""
+    never: tuple[str, ...] = ()
+    once: str = ""
     prepare: tuple[str, ...] = ()
 
 
@@ -33,16 +38,27 @@ class Session(Strict):
     modes: dict[str, Mode]
     pager: str = ""
     more: str = " "
+    raised: str = ""
+    """The privileged mode, where there is one of its own."""
+
+    def never(self, mode: str) -> tuple[str, ...]:
+        """What a command in this mode must not hold; in any mode, where the mode is not known."""
+        if mode:
+            return self.modes[mode].never
+        return tuple(one for known in self.modes.values() for one in known.never)
 
 
 class Dialect(Strict):
-    """`interfaces` maps short spellings to long ones; the three lists are what an answer may say instead of an
-    answer, each the beginning of a line."""
+    """`interfaces` maps short spellings to long ones; `not_supported` and `not_configured` are what a device says
+    instead of an answer, each the beginning of a line. `reads` are the patterns of commands that only read, each
+    with its mode; `sends` are the first words of commands that send traffic."""
 
     meaning: str
     interfaces: dict[str, str] = Field(default_factory=dict)
     not_supported: tuple[str, ...] = ()
     not_configured: tuple[str, ...] = ()
+    reads: dict[str, str] = Field(default_factory=dict)
+    sends: tuple[str, ...] = ()
     session: Session
 
     @cached_property

@@ -18,11 +18,14 @@ USER = "noc"
 
 
 class _Host(asyncssh.SSHServer):
-    def __init__(self, password: str, network: Network, device: Device) -> None:
-        self.password, self.network, self.device = password, network, device
+    def __init__(self, password: str, network: Network, device: Device, raising: str | None) -> None:
+        self.password, self.network, self.device, self.raising = password, network, device, raising
 
     def session_requested(self) -> _Shell:
-        return _Shell(self.network, self.device)
+        return _Shell(self.network, self.device, self.raising)
+
+    def connection_requested(self, dest_host: str, dest_port: int, orig_host: str, orig_port: int) -> bool:
+        return dest_host == HOST  # a jump host leads on to the other devices, and to nothing else
 
     def begin_auth(self, username: str) -> bool:
         return True
@@ -37,8 +40,9 @@ class _Host(asyncssh.SSHServer):
 class _Shell(asyncssh.SSHServerSession[str]):
     """One session: what is typed goes to a terminal, what the terminal shows goes back."""
 
-    def __init__(self, network: Network, device: Device) -> None:
-        self.terminal = Terminal(network, device, USER)
+    def __init__(self, network: Network, device: Device, raising: str | None) -> None:
+        self.terminal = Terminal(network, device, USER, raising)
+        self.command: str | None = None
         self.channel: asyncssh.SSHServerChannel[str] | None = None
 
     def connection_made(self, chan: asyncssh.SSHServerChannel[str]) -> None:
@@ -52,9 +56,17 @@ class _Shell(asyncssh.SSHServerSession[str]):
     def shell_requested(self) -> bool:
         return True
 
+    def exec_requested(self, command: str) -> bool:
+        self.command = command
+        return True
+
     def session_started(self) -> None:
         assert self.channel is not None
-        self.channel.write(self.terminal.greet())
+        if self.command is None:
+            self.channel.write(self.terminal.greet())
+            return
+        self.channel.write(self.terminal.once(self.command))
+        self.channel.exit(0)
 
     def data_received(self, data: str, datatype: asyncssh.DataType) -> None:
         assert self.channel is not None
@@ -67,11 +79,19 @@ class Servers:
     """The servers of a network, in a thread of their own; `with` starts and stops them.
 
     `ports` are the wanted ports by device; one that is not given or 0 is any free one. After the start, `ports`
-    tells them all. `key` is the host key of every device, in OpenSSH's format.
+    tells them all. `raising` is the secret for the privileged mode of the `ios` devices; `key` is the host key of
+    every device, in OpenSSH's format.
     """
 
-    def __init__(self, network: Network, password: str, key: str, ports: Mapping[str, int] | None = None) -> None:
-        self.network, self.password = network, password
+    def __init__(
+        self,
+        network: Network,
+        password: str,
+        key: str,
+        ports: Mapping[str, int] | None = None,
+        raising: str | None = None,
+    ) -> None:
+        self.network, self.password, self.raising = network, password, raising
         self.key = asyncssh.import_private_key(key)
         self.ports = {name: (ports or {}).get(name, 0) for name in network.devices}
         self.loop = asyncio.new_event_loop()
@@ -103,7 +123,7 @@ class Servers:
         self.listeners[name] = await asyncssh.listen(
             HOST,
             self.ports[name],
-            server_factory=lambda: _Host(self.password, self.network, device),
+            server_factory=lambda: _Host(self.password, self.network, device, self.raising),
             server_host_keys=[self.key],
             line_editor=False,
         )

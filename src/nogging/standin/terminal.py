@@ -6,6 +6,8 @@ An `frr` device is a Linux host: its login gives a shell, and `vtysh` leads from
 
 from __future__ import annotations
 
+import shlex
+
 from nogging.standin import frr, ios
 from nogging.standin.configure import Context, Refused, configure, shell
 from nogging.standin.model import Device, IPv4, Network
@@ -18,9 +20,10 @@ _ERASE = "\b" * len(_MORE) + " " * len(_MORE) + "\b" * len(_MORE)
 class Terminal:
     """One session on one device. `type` takes what was typed and gives what the terminal shows for it."""
 
-    def __init__(self, network: Network, device: Device, user: str) -> None:
-        self.network, self.device, self.user = network, device, user
-        self.mode = "shell" if device.dialect == "frr" else "exec"
+    def __init__(self, network: Network, device: Device, user: str, raising: str | None = None) -> None:
+        self.network, self.device, self.user, self.raising = network, device, user, raising
+        self.mode = "shell" if device.dialect == "frr" else ("exec" if raising is None else "user")
+        self.asking = False
         self.context = Context(network, device)
         self.typed = ""
         self.pending: list[str] = []
@@ -36,7 +39,7 @@ class Terminal:
             return f"{self.user}@{self.device.name}:~$ "
         if self.mode == "configure":
             return f"{self.device.name}({self.context.section})# "
-        return f"{self.device.name}# "
+        return f"{self.device.name}{'>' if self.mode == 'user' else '#'} "
 
     def type(self, text: str) -> str:
         """What the terminal shows after this was typed."""
@@ -55,10 +58,26 @@ class Terminal:
                 self.typed = self.typed[:-1]
             else:
                 self.typed += character
-                shown += character
+                shown += "" if self.asking else character
         return shown
 
+    def once(self, command: str) -> str:
+        """One command without a session, as a login's shell would run it."""
+        words = shlex.split(command) if self.device.dialect == "frr" else [command]
+        if words[:2] == ["vtysh", "-c"] and len(words) == 3:
+            self.mode = "vtysh"
+            return self.run(words[2])
+        return self.run(command)
+
     def _answer(self, line: str) -> str:
+        if self.asking:
+            self.asking = False
+            if line == self.raising:
+                self.mode = "exec"
+            return ("" if self.mode == "exec" else "% Bad secrets\r\n\r\n") + self.prompt
+        if line.strip() == "enable" and self.mode == "user":
+            self.asking = True
+            return "Password: "
         answer = self.run(line.strip())
         lines = answer.replace("\n", "\r\n").splitlines(keepends=True)
         if self.closed:
@@ -105,10 +124,13 @@ class Terminal:
         words = " ".join(line.split())
         dialect = frr if self.mode == "vtysh" else ios
         if words in ("exit", "quit"):
-            self.closed = self.mode == "exec"
+            self.closed = self.mode in ("exec", "user")
             self.mode = "shell" if self.mode == "vtysh" else self.mode
             return ""
-        if words == "configure terminal":
+        if words == "disable" and self.mode == "exec" and self.raising is not None:
+            self.mode = "user"
+            return ""
+        if words == "configure terminal" and self.mode != "user":
             self.mode, self.context = "configure", Context(self.network, self.device)
             return "" if dialect is frr else "Enter configuration commands, one per line.  End with CNTL/Z.\n"
         if words.startswith("terminal "):
