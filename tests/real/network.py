@@ -1,0 +1,308 @@
+"""A real routed network in Linux network namespaces, out of Debian's packages; nothing in it is simulated.
+
+    python -m tests.real.network up       # needs root, and the packages in PACKAGES
+    python -m tests.real.network down
+
+                  edge-r1 (bird, AS 64500)
+                     |
+    mole-r1 ------ mole-r2 ---- quay-h1
+      |    \\      /    |
+      |   gannet-r1    |            OSPF on every link; IS-IS between skerry-r1 and otter-r1;
+      |       |        |            BGP with BFD between mole-r1 and mole-r2, BGP to edge-r1
+    skerry-r1 --- otter-r1
+              pier-h1 hangs on gannet-r1
+
+Each router is a network, mount and host-name namespace of its own with frr's daemons, lldpd and sshd in it. Two users log
+in: `root` to a shell, `nog-vtysh` to vtysh as the login's command. A bridge in the machine's own namespace reaches them all.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import subprocess
+import sys
+import time
+from dataclasses import dataclass, field
+from pathlib import Path
+
+PACKAGES = ("frr", "bird2", "lldpd", "openssh-server", "iproute2", "iputils-ping")
+PROGRAMS = (
+    "/usr/lib/frr/zebra",
+    "/usr/sbin/bird",
+    "/usr/sbin/lldpd",
+    "/usr/sbin/sshd",
+    "/usr/sbin/ip",
+    "/usr/bin/ping",
+)
+PLACE = Path("/var/tmp/nogging-real")
+BRIDGE, SUBNET = "nogbridge", "198.51.100"
+USER = "nog-vtysh"
+DAEMONS = ("zebra", "staticd", "ospfd", "isisd", "bfdd", "bgpd")
+
+
+@dataclass
+class Router:
+    """A router or a host: its number decides its addresses; `more` is configuration besides what its links need."""
+
+    name: str
+    number: int
+    kind: str = "frr"
+    links: list[tuple[str, str, str]] = field(default_factory=list)
+    more: str = ""
+
+    @property
+    def management(self) -> str:
+        return f"{SUBNET}.{128 + self.number}"
+
+    @property
+    def place(self) -> Path:
+        return PLACE / self.name
+
+
+LINKS = (
+    # one end, its interface, the other end, its interface, the subnet's last octet in 203.0.113.0/24
+    ("mole-r1", "eth1", "mole-r2", "eth1", 0),
+    ("mole-r1", "eth2", "skerry-r1", "eth1", 4),
+    ("skerry-r1", "eth2", "otter-r1", "eth1", 8),
+    ("otter-r1", "eth2", "mole-r2", "eth2", 12),
+    ("mole-r1", "eth3", "gannet-r1", "eth3", 16),
+    ("mole-r2", "eth4", "gannet-r1", "eth4", 20),
+    ("mole-r2", "eth6", "edge-r1", "eth1", 24),
+    ("gannet-r1", "eth0", "pier-h1", "eth0", 32),
+    ("mole-r2", "eth0", "quay-h1", "eth0", 36),
+)
+ISIS = {"skerry-r1": "eth2", "otter-r1": "eth1"}
+NAMES = ("mole-r1", "mole-r2", "gannet-r1", "skerry-r1", "otter-r1", "edge-r1", "pier-h1", "quay-h1")
+_KINDS = {"edge-r1": "bird", "pier-h1": "host", "quay-h1": "host"}
+
+
+def routers() -> dict[str, Router]:
+    found = {name: Router(name, n, _KINDS.get(name, "frr")) for n, name in enumerate(NAMES, 1)}
+    for one, here, other, there, octet in LINKS:
+        found[one].links.append((here, f"203.0.113.{octet + 1}/30", other))
+        found[other].links.append((there, f"203.0.113.{octet + 2}/30", one))
+    return found
+
+
+def missing() -> str | None:
+    """Why the network cannot be built here; None where it can."""
+    if os.geteuid() != 0:
+        return "the real network needs root"
+    absent = [program for program in PROGRAMS if not Path(program).exists()]
+    return f"the real network needs {', '.join(PACKAGES)}; absent: {', '.join(absent)}" if absent else None
+
+
+def run(*command: str, check: bool = True) -> str:
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    if check and done.returncode:
+        raise RuntimeError(f"{' '.join(command)}: {done.stderr.strip() or done.stdout.strip()}")
+    return done.stdout
+
+
+def inside(name: str, *command: str, check: bool = True) -> str:
+    """Runs a command where a router's daemons are."""
+    process = (PLACE / name / "holder").read_text().strip()
+    return run("nsenter", "--target", process, "--net", "--mount", "--uts", "--", *command, check=check)
+
+
+def vtysh(name: str, *lines: str) -> str:
+    """Carries out lines of a router's command line."""
+    return inside(name, "vtysh", *(word for line in lines for word in ("-c", line)))
+
+
+def up() -> dict[str, Router]:
+    """Builds the network, from nothing, and waits until it has converged."""
+    down()
+    everything = routers()
+    PLACE.mkdir(parents=True)
+    _user()
+    run("ip", "link", "add", BRIDGE, "type", "bridge")
+    run("ip", "address", "add", f"{SUBNET}.142/28", "dev", BRIDGE)
+    run("ip", "link", "set", BRIDGE, "up")
+    for router in everything.values():
+        _namespace(router)
+    for one, here, other, there, _ in LINKS:
+        run("ip", "link", "add", here, "netns", one, "type", "veth", "peer", "name", there, "netns", other)
+    for router in everything.values():
+        _start(router)
+    settled()
+    for router in everything.values():
+        if router.kind == "frr":
+            inside(router.name, "lldpcli", "update")
+    return everything
+
+
+def down() -> None:
+    """Takes away whatever of the network is there; does nothing where nothing is."""
+    there = {line.split()[0] for line in run("ip", "netns", "list").splitlines() if line.split()}
+    for name in NAMES:
+        if name in there:
+            for process in run("ip", "netns", "pids", name).split():
+                run("kill", "-9", process, check=False)
+            run("ip", "netns", "del", name)
+    run("ip", "link", "del", BRIDGE, check=False)
+    shutil.rmtree(PLACE, ignore_errors=True)
+
+
+def _user() -> None:
+    """The user whose login is vtysh, and the key that opens both logins."""
+    if subprocess.run(["id", USER], capture_output=True, check=False).returncode:
+        run(
+            "useradd",
+            "--no-create-home",
+            "--home-dir",
+            "/",
+            "--groups",
+            "frrvty,frr",
+            "--shell",
+            "/usr/bin/vtysh",
+            USER,
+        )
+        run("usermod", "--password", "*", USER)
+    run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(PLACE / "key"))
+    shutil.copy(PLACE / "key.pub", PLACE / "authorized")
+
+
+def _namespace(router: Router) -> None:
+    run("ip", "netns", "add", router.name)
+    router.place.mkdir()
+    (router.place / "etc").mkdir()
+    shutil.chown(router.place / "etc", "frr", "frr")
+    port = f"nog{router.number}"
+    run("ip", "link", "add", "mgmt", "netns", router.name, "type", "veth", "peer", "name", port)
+    run("ip", "link", "set", port, "master", BRIDGE, "up")
+    setup = f"""
+        mount --make-rprivate /
+        mount -t tmpfs tmpfs /run
+        mkdir -p /run/frr /run/lldpd /run/sshd
+        chown frr:frr /run/frr
+        mount --bind {router.place}/etc /etc/frr
+        hostname {router.name}
+        sysctl -qw net.ipv4.ip_forward=1 net.ipv4.conf.all.rp_filter=0
+        ip link set lo up
+        ip address add {router.management}/28 dev mgmt
+        ip link set mgmt up
+        exec sleep infinity
+    """
+    command = ["ip", "netns", "exec", router.name, "unshare", "--mount", "--uts", "sh", "-c", setup]
+    quiet = subprocess.DEVNULL  # a pipe that the holder kept open would never end
+    holder = subprocess.Popen(command, stdin=quiet, stdout=quiet, stderr=quiet)
+    (router.place / "holder").write_text(str(holder.pid))
+
+
+def _start(router: Router) -> None:
+    deadline = time.monotonic() + 10
+    while inside(router.name, "hostname", check=False).strip() != router.name and time.monotonic() < deadline:
+        time.sleep(0.05)
+    for interface, address, _ in router.links:
+        if router.kind != "frr":
+            inside(router.name, "ip", "address", "add", address, "dev", interface)
+        inside(router.name, "ip", "link", "set", interface, "up")
+    {"frr": _frr, "bird": _bird, "host": _host}[router.kind](router)
+    _sshd(router)
+
+
+def _frr(router: Router) -> None:
+    (router.place / "etc" / "vtysh.conf").write_text("no service integrated-vtysh-config\n")
+    for daemon in DAEMONS:
+        path = router.place / "etc" / f"{daemon}.conf"
+        path.write_text(_configuration(router) if daemon == "zebra" else f"hostname {router.name}\n")
+        shutil.chown(path, "frr", "frr")
+        inside(router.name, f"/usr/lib/frr/{daemon}", "-d", "-A", "127.0.0.1")
+    time.sleep(0.3)
+    path = router.place / "etc" / "all.conf"
+    path.write_text(_configuration(router))
+    inside(router.name, "vtysh", "-f", str(Path("/etc/frr/all.conf")))
+    inside(router.name, "lldpd", "-I", "eth*", "-C", "lo")
+    inside(router.name, "lldpcli", "configure", "lldp", "tx-interval", "1")
+
+
+def _configuration(router: Router) -> str:
+    loopback = f"192.0.2.{router.number}"
+    lines = [f"hostname {router.name}", "interface lo", f" ip address {loopback}/32", " ip ospf area 0"]
+    for interface, address, other in router.links:
+        lines += [f"interface {interface}", f" description span to {other}", f" ip address {address}"]
+        if other != "edge-r1":
+            lines += [
+                " ip ospf area 0",
+                " ip ospf hello-interval 1",
+                " ip ospf dead-interval 3",
+                " ip ospf network point-to-point",
+            ]
+        if ISIS.get(router.name) == interface:
+            lines += [" ip router isis ring", " isis circuit-type level-2-only", " isis hello-interval 1"]
+    lines += [
+        "router ospf",
+        f" ospf router-id {loopback}",
+        " timers throttle spf 10 50 200",
+        " timers throttle lsa all 100",
+    ]
+    lines += [" timers lsa min-arrival 50"]
+    lines += ["router isis ring", f" net 49.0001.0000.0000.000{router.number}.00"] if router.name in ISIS else []
+    return "\n".join([*lines, *_bgp(router, loopback)]) + "\n"
+
+
+def _bgp(router: Router, loopback: str) -> list[str]:
+    if router.name not in ("mole-r1", "mole-r2"):
+        return []
+    peer = "192.0.2.2" if router.name == "mole-r1" else "192.0.2.1"
+    lines = ["router bgp 64496", " no bgp ebgp-requires-policy", f" bgp router-id {loopback}", " timers bgp 1 3"]
+    lines += [f" neighbor {peer} remote-as 64496", f" neighbor {peer} update-source lo"]
+    lines += [f" neighbor {peer} timers connect 1", f" neighbor {peer} bfd"]
+    lines += [" neighbor 203.0.113.26 remote-as 64500"] if router.name == "mole-r2" else []
+    lines += [" address-family ipv4 unicast", f"  neighbor {peer} next-hop-self", "  network 192.0.2.0/24"]
+    return [*lines, " exit-address-family", "ip route 192.0.2.0/24 blackhole"]
+
+
+def _bird(router: Router) -> None:
+    text = """
+        router id 192.0.2.6;
+        protocol device {}
+        protocol static { ipv4; route 198.51.100.0/26 blackhole; route 198.51.100.64/26 blackhole; }
+        protocol bgp mole { local 203.0.113.26 as 64500; neighbor 203.0.113.25 as 64496; hold time 3; keepalive time 1;
+            connect retry time 1; error wait time 1,2; ipv4 { import all; export where source = RTS_STATIC; }; }
+    """
+    (router.place / "bird.conf").write_text(text)
+    inside(router.name, "bird", "-c", str(router.place / "bird.conf"), "-s", str(router.place / "bird.ctl"))
+
+
+def _host(router: Router) -> None:
+    gateway = router.links[0][1].replace(".34/", ".33/").replace(".38/", ".37/").split("/")[0]
+    inside(router.name, "ip", "route", "add", "default", "via", gateway)
+
+
+def _sshd(router: Router) -> None:
+    run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(router.place / "host_key"))
+    config = router.place / "sshd_config"
+    config.write_text(
+        f"ListenAddress {router.management}\nHostKey {router.place}/host_key\nUsePAM no\nPermitRootLogin yes\n"
+        f"PasswordAuthentication no\nAuthorizedKeysFile {PLACE}/authorized\nStrictModes no\nPrintMotd no\n"
+        f"PidFile {router.place}/sshd.pid\nMaxStartups 100\n"
+    )
+    inside(router.name, "/usr/sbin/sshd", "-f", str(config))
+
+
+def settled(within: float = 60, still: float = 3.0) -> None:
+    """Waits until every adjacency is full, BGP's routes have arrived, and no table has changed for a while."""
+    everything, deadline = routers(), time.monotonic() + within
+    frr = [name for name, one in everything.items() if one.kind == "frr"]
+    ends = [end for one, _, other, *_ in LINKS for end in (one, other) if {one, other} <= set(frr)]
+    seen, since = "", time.monotonic()
+    while time.monotonic() < deadline:
+        full = sum(vtysh(name, "show ip ospf neighbor").count("Full") for name in frr)
+        tables = "".join(re.sub(r", \S+$", "", vtysh(name, "show ip route"), flags=re.MULTILINE) for name in frr)
+        if tables != seen or full != len(ends) or "198.51.100.64/26" not in tables:
+            seen, since = tables, time.monotonic()
+        elif time.monotonic() - since > still:
+            return
+        time.sleep(0.3)
+    raise RuntimeError(f"the network has not settled within {within:g} s")
+
+
+if __name__ == "__main__":
+    reason = missing()
+    if reason or sys.argv[1:] not in (["up"], ["down"]):
+        sys.exit(reason or __doc__)
+    up() if sys.argv[1] == "up" else down()

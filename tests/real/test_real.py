@@ -1,0 +1,174 @@
+"""Capturing, changing and judging a real routed network; see `network.py`. Skipped where it cannot be built."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import pytest
+from tests.real import network
+
+import nogging
+from nogging.captures.capture import Capture
+from nogging.collecting.trust import host_keys, pin
+from nogging.inventory import Inventory
+from nogging.judging.compare import Comparison
+from nogging.judging.verdict import Difference, Verdict
+
+pytestmark = pytest.mark.skipif(network.missing() is not None, reason=str(network.missing()))
+
+FRR = ("mole-r1", "mole-r2", "gannet-r1", "skerry-r1", "otter-r1")
+
+
+@dataclass
+class Real:
+    """The network, the inventory of its routers by either login, and the capture of it as it was."""
+
+    folder: Path
+    shell: Inventory
+    vtysh: Inventory
+    before: Capture
+
+    def captured(self, name: str, kinds: list[str] | None = None) -> Capture:
+        return nogging.capture(self.shell, to=self.folder / name, kinds=kinds)
+
+
+def inventory(folder: Path, user: str) -> Inventory:
+    everything = network.routers()
+    rows = "".join(
+        f"  - {{name: {name}, address: {everything[name].management}, dialect: frr, tier: {'core' if 'mole' in name else 'terminal'}}}\n"
+        for name in FRR
+    )
+    path = folder / f"{user}.yaml"
+    path.write_text(
+        f"settings:\n  - login: {{user: {user}, key: {network.PLACE}/key}}\n    known_hosts: known_hosts\n"
+        f"    answer_within: 20\ndevices:\n{rows}"
+    )
+    return nogging.load_inventory(path)
+
+
+@pytest.fixture(scope="module")
+def real(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Real]:
+    folder = tmp_path_factory.mktemp("real")
+    network.up()
+    try:
+        shell, vtysh = inventory(folder, "root"), inventory(folder, network.USER)
+        pin(host_keys(shell))
+        yield Real(folder, shell, vtysh, nogging.capture(shell, to=folder / "before"))
+    finally:
+        network.down()
+
+
+def test_it_comes_up_again_and_again() -> None:
+    network.up()
+    network.down()
+    network.down()
+    assert not network.PLACE.exists() and network.BRIDGE not in network.run("ip", "link")
+
+
+def test_a_login_to_a_shell_reads_everything(real: Real) -> None:
+    assert {name: one.outcome for name, one in real.before.devices.items()} == dict.fromkeys(FRR, "captured")
+    assert real.before.records("unread").to_pylist() == []
+    lldp = [row for row in real.before.records("neighbor").to_pylist() if row["protocol"] == "lldp"]
+    assert {row["neighbor"] for row in lldp} and {row["neighbor"] for row in lldp} <= set(FRR)
+    assert real.before.records("system").column("hostname").to_pylist() == list(FRR)
+    assert real.before.devices["otter-r1"].commands["show bgp summary"].outcome == "not_configured"
+
+
+def but_lldp(found: Comparison) -> list[Difference]:
+    """The differences, without what LLDP has yet to hear: its first words are lost while the others still start."""
+    return [one for one in found.differences if one.key.get("protocol") != "lldp"]
+
+
+def test_a_login_to_vtysh_gives_the_same_but_for_the_shell(real: Real) -> None:
+    capture = nogging.capture(real.vtysh, to=real.folder / "vtysh")
+    assert {one.outcome for one in capture.devices.values()} == {"captured"}
+    assert {one.commands["lldpctl"].outcome for one in capture.devices.values()} == {"not_supported"}
+    found = nogging.compare(real.before, capture)
+    assert but_lldp(found) == [] and len(found.not_compared) == len(FRR)
+
+
+def test_commands_one_by_one(real: Real) -> None:
+    path = real.folder / "once.yaml"
+    path.write_text((real.folder / "root.yaml").read_text().replace("answer_within", "way: exec\n    answer_within"))
+    capture = nogging.capture(nogging.load_inventory(path), to=real.folder / "once")
+    assert {one.outcome for one in capture.devices.values()} == {"captured"}
+    assert but_lldp(nogging.compare(real.before, capture)) == []
+
+
+ADJACENCIES = "{every: neighbor, where: protocol = 'ospf', must: state = 'full'}"
+SESSIONS = "{every: neighbor, where: protocol = 'bgp', must: settled and since <= before.since + interval '5 seconds'}"
+PATH = "{every: route, where: device = 'skerry-r1' and destination_prefix = '203.0.113.12/30', must: outgoing_interface = before.outgoing_interface}"
+MTU = "{every: interface, where: name like 'eth%', must: mtu = before.mtu}"
+OUTSIDE = "{count: route, where: source_protocol = 'bgp', must: n = before.n}"
+Change = Callable[[], object]
+
+
+def inside(name: str, command: str) -> Change:
+    return lambda: network.inside(name, *command.split())
+
+
+def configured(name: str, *lines: str) -> Change:
+    return lambda: network.vtysh(name, "configure terminal", *lines)
+
+
+CHANGES = {
+    "a link is pulled": (
+        inside("gannet-r1", "ip link set eth3 down"),
+        inside("gannet-r1", "ip link set eth3 up"),
+        ADJACENCIES,
+        {"gannet-r1", "mole-r1"},
+    ),
+    "a cost is raised": (
+        configured("skerry-r1", "interface eth2", "ip ospf cost 500"),
+        configured("skerry-r1", "interface eth2", "no ip ospf cost"),
+        PATH,
+        {"skerry-r1"},
+    ),
+    "a timer differs": (
+        configured("otter-r1", "interface eth2", "ip ospf hello-interval 7"),
+        configured("otter-r1", "interface eth2", "ip ospf hello-interval 1"),
+        ADJACENCIES,
+        {"otter-r1", "mole-r2"},
+    ),
+    "an MTU differs": (
+        inside("mole-r2", "ip link set eth4 mtu 1400"),
+        inside("mole-r2", "ip link set eth4 mtu 1500"),
+        MTU,
+        {"mole-r2"},
+    ),
+    "a policy refuses what was announced": (
+        configured("mole-r2", "route-map NOTHING deny 10", "router bgp 64496", "address-family ipv4 unicast", "neighbor 203.0.113.26 route-map NOTHING in"),
+        configured("mole-r2", "router bgp 64496", "address-family ipv4 unicast", "no neighbor 203.0.113.26 route-map NOTHING in"),
+        OUTSIDE,
+        {""},
+    ),
+    "a session bounces": (
+        lambda: network.vtysh("mole-r1", "clear bgp *"),
+        lambda: None,
+        SESSIONS,
+        {"mole-r1", "mole-r2"},
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", CHANGES)
+def test_a_change_is_seen_for_what_it_is(real: Real, name: str) -> None:
+    change, undo, expectation, devices = CHANGES[name]
+    before = real.captured(f"{name} before")
+    path = real.folder / "expectations.yaml"
+    path.write_text(f"expect:\n  - {expectation}\n")
+    assert nogging.check(path, after=before, before=before).verdict is Verdict.PASS
+    try:
+        change()
+        time.sleep(5)
+        after = real.captured(f"{name} after")
+    finally:
+        undo()
+        network.settled()
+    judgement = nogging.check(path, after=after, before=before)
+    assert judgement.verdict is Verdict.FAIL, judgement.results
+    assert {failure.device for failure in judgement.results[0].failures} == devices
+    assert after.records("unread").to_pylist() == []
