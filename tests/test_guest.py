@@ -26,6 +26,8 @@ from nogging.captures.masking import Masker
 from nogging.captures.writing import Writer
 from nogging.collecting import collect
 from nogging.collecting.collect import Limits
+from nogging.collecting.ingest import ingest
+from nogging.collecting.probe import probe
 from nogging.collecting.trust import host_keys, pin
 from nogging.errors import CaptureError, QuestionError, Unreachable
 from nogging.inventory import Inventory
@@ -375,3 +377,102 @@ def test_a_full_disk_stops_the_run_with_what_it_had(tmp_path: Path, monkeypatch:
             nogging.capture(nogging.load_inventory(path), to=tmp_path / "now", kinds=["system"])
         assert not Capture(tmp_path / "now").manifest.whole
         assert digests(tmp_path / "now")
+
+
+def test_probing_tells_each_device_in_one_table(tmp_path: Path) -> None:
+    with served(tmp_path, raising="pelican") as path:
+        private(tmp_path, "raising", "pelican")
+        inventory = with_settings(
+            path,
+            "{for: name = 'mole-r2', raise: {secret: {file: raising}}}",
+            "{for: name = 'otter-r1', through: heron-r1}",
+        )
+        found = {one.device: one for one in probe(inventory)}
+        assert {one.outcome for one in found.values()} == {"well"} and {one.host_key for one in found.values()} == {
+            "pinned"
+        }
+        assert (found["mole-r1"].prompt, found["mole-r2"].prompt) == ("noc@mole-r1:~$", "mole-r2#")
+        assert (found["mole-r1"].privileged, found["mole-r2"].privileged, found["heron-r1"].privileged) == (
+            None,
+            True,
+            False,
+        )
+        assert all(one.skew is not None and abs(one.skew) < 5 for one in found.values())
+        assert found["mole-r1"].kinds["neighbor"] == ["show bgp summary", "lldpctl", "show ip ospf neighbor detail"]
+        done = subprocess.run(
+            [sys.executable, "-m", "nogging", "probe", str(path.with_name("changed.yaml")), "--on", "site = 'mole'"],
+            capture_output=True, text=True, check=False,
+        )  # fmt: skip
+        assert (
+            done.returncode == 0
+            and "3 of 3 devices are well" in done.stdout
+            and max(map(len, done.stdout.splitlines())) <= 120
+        )
+    ill = {one.device: one for one in probe(inventory)}
+    assert {one.outcome for one in ill.values()} == {"unreachable"} and "through heron-r1" in ill["otter-r1"].reason
+
+
+LOG = """\
+mole-r2#show version
+IOS Software, Stand-in Software (STANDIN-M), Version 15.9(3)M2, RELEASE SOFTWARE (fc1)
+mole-r2 uptime is 2 weeks, 2 days
+mole-r2#
+mole-r2# show running-config
+snmp-server community gullible RO
+mole-r2# show ip route
+C     192.0.2.12/32 is directly connected, Loopback0
+mole-r2#"""
+
+
+def test_answers_that_somebody_else_saved_become_a_capture(tmp_path: Path) -> None:
+    saved = tmp_path / "saved"
+    (saved / "mole-r1").mkdir(parents=True)
+    (saved / "mole-r1" / "show ip route.txt").write_bytes(
+        b"C     192.0.2.11/32 is directly connected, Loopback0\r\nwhat\r\n"
+    )
+    (saved / "mole-r1" / "show_version.txt").write_text(LOG.split("\n")[1] + "\nmole-r1 uptime is 1 day\n")
+    (saved / "mole-r2.log").write_text(LOG)
+    capture = ingest(saved, tmp_path / "now", dialect="ios")
+    assert list(capture.devices["mole-r2"].commands) == ["show version", "show running-config", "show ip route"]
+    assert capture.records("route").column("destination_prefix").to_pylist() == ["192.0.2.11/32", "192.0.2.12/32"]
+    assert capture.records("system").column("hostname").to_pylist() == ["mole-r1", "mole-r2"]
+    assert capture.records("unread").column("text").to_pylist() == ["what"]
+    assert "gullible" not in capture.answer("mole-r2", "show running-config")
+    for wrong in ({}, {"dialect": "frrr"}):
+        with pytest.raises(QuestionError):
+            ingest(saved, tmp_path / "now", **wrong)
+
+
+def test_five_hundred_devices_of_which_fifty_are_sick(tmp_path: Path) -> None:
+    """All the others are captured, and the time is what slots, retries and limits add up to on paper.
+
+    On paper: the sick that are silent hold a slot for `answer_within` or `connect_within`, those that refuse for the pauses
+    between the tries; all of them together, shared out over the slots, and the largest once more for the last that begins.
+    """
+    well, closed, silent, slots, within = 450, 25, 25, 50, 2.0
+    with served(tmp_path) as path, socket.create_server(("127.0.0.1", 0), backlog=200) as listener:
+        ports = [device.port for device in nogging.load_inventory(path).on("dialect = 'ios'").devices]
+        chance = random.Random(7)
+        rows = [(f"well-{n}", ports[n % len(ports)]) for n in range(well)]
+        rows += [(f"closed-{n}", 1) for n in range(closed)]
+        rows += [(f"silent-{n}", listener.getsockname()[1]) for n in range(silent)]
+        chance.shuffle(rows)
+        text = "".join(f"  - {{name: {name}, address: 127.0.0.1, port: {port}, dialect: ios}}\n" for name, port in rows)
+        head = path.read_text().split("devices:")[0]
+        (tmp_path / "fleet.yaml").write_text(f"{head}    connect_within: {within}\ndevices:\n{text}")
+        inventory = nogging.load_inventory(tmp_path / "fleet.yaml")
+        healthy = inventory.on("name like 'well-%'")
+        limits = Limits(at_once=slots, tries=2)
+        began = time.monotonic()
+        alone = nogging.capture(healthy, to=tmp_path / "alone", kinds=["system"], limits=limits)
+        bare = time.monotonic() - began
+        assert set(outcomes(alone).values()) == {"captured"}
+        began = time.monotonic()
+        capture = nogging.capture(inventory, to=tmp_path / "now", kinds=["system"], limits=limits)
+        took = time.monotonic() - began
+    found = outcomes(capture)
+    assert [found[name] for name, _ in rows if name.startswith("well")] == ["captured"] * well
+    assert {found[name] for name, _ in rows if not name.startswith("well")} == {"unreachable"}
+    waiting = 2 * within + collect.BACK_OFF
+    paper = bare + (silent * waiting + closed * collect.BACK_OFF) / slots + waiting
+    assert took <= paper * 2, (took, paper, bare)

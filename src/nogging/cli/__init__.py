@@ -14,7 +14,9 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
     "demo": ("demo", "[--fault]", "takes a stand-in network through a change"),
     "stand-in": ("stand_in", "[FOLDER]", "runs the stand-in network until stopped"),
     "trust": ("trust", "INVENTORY", "shows and pins the devices' host keys"),
+    "probe": ("probe", "INVENTORY", "can each device be reached and read?"),
     "capture": ("capture", "INVENTORY --to DIR", "captures the state of the devices"),
+    "ingest": ("ingest", "FOLDER --to DIR", "makes a capture of saved answers"),
     "read": ("read", "FILE --dialect D --command C", "reads one saved answer"),
     "records": ("records", "KIND DIR", "the records of a capture"),
     "compare": ("compare", "BEFORE AFTER", "the differences between two captures"),
@@ -28,7 +30,7 @@ _STOPPED, _BROKEN_PIPE = 130, 141
 
 def overview() -> str:
     """What `nogging --help` prints."""
-    rows = [f"  {f'{name} {arguments}':<31}  {does}" for name, (_, arguments, does) in COMMANDS.items()]
+    rows = [f"  {f'{name} {arguments}':<33}  {does}" for name, (_, arguments, does) in COMMANDS.items()]
     return (
         "nogging tells whether a change to a network did exactly what it was meant to do.\n\n"
         "  nogging COMMAND …        nogging COMMAND --help        nogging --version\n\n"

@@ -79,6 +79,7 @@ class Dialog:
         self.session = session
         self.secret = secret
         self.answered_secret = False
+        self.prompt = ""
         self.mode: str | None = None
         self.first: str | None = None
         self.hosts: dict[str, str] = {}
@@ -172,7 +173,15 @@ class Dialog:
             self.hosts[name] = match.group("host")
         return True
 
+    def reaches(self, mode: str) -> bool:
+        """Whether there is a way to a mode from here."""
+        try:
+            return self.mode is not None and (not mode or self._way(self.mode, mode) is not None)
+        except NotUnderstood:
+            return False
+
     def _ended(self, step: _Step, mode: str) -> list[Event]:
+        self.prompt = rendered(self.tail).strip()
         self.steps.popleft()
         self.tail = self.echo = ""
         first, arrived = self.mode is None, mode != self.mode

@@ -48,6 +48,16 @@ class Session(Strict):
         return tuple(one for known in self.modes.values() for one in known.never)
 
 
+class Clock(Strict):
+    """How a device tells the time: the command, what of its answer is the time, and how that is written (as
+    `strptime` has it; ISO 8601 where there is no `form`). UTC is what is expected."""
+
+    command: str
+    pattern: str
+    mode: str = ""
+    form: str = ""
+
+
 class Dialect(Strict):
     """`interfaces` maps short spellings to long ones; `not_supported` and `not_configured` are what a device says
     instead of an answer, each the beginning of a line. `reads` are the patterns of commands that only read, each
@@ -59,6 +69,7 @@ class Dialect(Strict):
     not_configured: tuple[str, ...] = ()
     reads: dict[str, str] = Field(default_factory=dict)
     sends: tuple[str, ...] = ()
+    clock: Clock | None = None
     session: Session
 
     @cached_property

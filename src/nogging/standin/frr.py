@@ -166,5 +166,8 @@ SHOWS: dict[str, Show] = {
     "show ip route": lambda n, d, t: show_routes(n, d, t).replace("VRF default:\n", ""),
     "show ip route vrf all": show_routes,
 }
-SHELL: dict[str, Show] = {"lldpctl": show_lldp}
+SHELL: dict[str, Show] = {
+    "lldpctl": show_lldp,
+    "date --utc --iso-8601=seconds": lambda _network, _device, now: f"{now:%Y-%m-%dT%H:%M:%S}+00:00\n",
+}
 UNKNOWN = "% Unknown command: {}\n"

@@ -38,6 +38,10 @@ def show_version(network: Network, device: Device, now: datetime) -> str:
     )
 
 
+def show_clock(network: Network, device: Device, now: datetime) -> str:
+    return f"{now:%H:%M:%S}.{now.microsecond // 1000:03d} UTC {now:%a %b} {now.day} {now.year}\n"
+
+
 def show_interfaces(network: Network, device: Device, now: datetime) -> str:
     return "".join(_interface(device, one, now) for one in device.interfaces.values())
 
@@ -222,6 +226,7 @@ Show = Callable[[Network, Device, datetime], str]
 
 SHOWS: dict[str, Show] = {
     "show version": show_version,
+    "show clock": show_clock,
     "show interfaces": show_interfaces,
     "show ip ospf neighbor detail": show_ospf_neighbors,
     "show bgp all summary": show_bgp_summary,

@@ -1,0 +1,55 @@
+"""`nogging probe`"""
+
+from __future__ import annotations
+
+import sys
+from dataclasses import asdict
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.text import Text
+
+from nogging.cli import PASS, UNPROVEN
+from nogging.cli.capture import secret
+from nogging.cli.run import Format, FormatOption, print_csv, print_json, print_lines, width
+from nogging.collecting.probe import WELL, Probed, probe
+from nogging.inventory import load_inventory
+from nogging.report import text
+
+
+def command(
+    inventory: Annotated[Path, typer.Argument(help="The inventory, YAML or CSV.")],
+    on: Annotated[str | None, typer.Option(help="Only devices for which this predicate holds.")] = None,
+    format: FormatOption = Format.TEXT,
+) -> int:
+    """Can each device be reached, logged in to and understood? Exit status 3 when one cannot."""
+    found = probe(load_inventory(inventory).on(on), ask=secret())
+    if format is Format.JSON:
+        print_json([asdict(one) for one in found])
+    elif format is Format.CSV:
+        print_csv([_row(one) for one in found], _row(found[0]))
+    else:
+        _print(found)
+    return PASS if all(one.outcome == WELL for one in found) else UNPROVEN
+
+
+def _row(one: Probed) -> dict[str, str]:
+    privileged = "" if one.privileged is None else ("yes" if one.privileged else "no")
+    return {
+        "device": one.device,
+        "outcome": one.outcome.replace("_", " "),
+        "host key": one.host_key,
+        "prompt": one.prompt,
+        "privileged": privileged,
+        "skew": "" if one.skew is None else f"{one.skew:+g} s",
+        "kinds": ", ".join(one.kinds),
+    }
+
+
+def _print(found: list[Probed]) -> None:
+    print_lines(text.records([_row(one) for one in found], width() if sys.stdout.isatty() else None))
+    ill = [one for one in found if one.outcome != WELL]
+    for one in ill:
+        print_lines([Text(f"{one.device}: {text.clean(one.reason)}", style="red")])
+    print(f"\n{len(found) - len(ill)} of {len(found)} devices are well")

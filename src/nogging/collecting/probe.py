@@ -1,0 +1,123 @@
+"""Can each device be reached, logged in to and understood? Asked stage by stage, and answered for all in one table."""
+
+from __future__ import annotations
+
+import asyncio
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from typing import TYPE_CHECKING
+
+from nogging.collecting.credentials import REFUSALS, Gates, Secrets
+from nogging.devices.session import Session
+from nogging.devices.ssh import Jumps, connect, host_key, known_fingerprints
+from nogging.errors import DeviceError, NotUnderstood
+from nogging.inventory import Device, Inventory
+from nogging.reading.dialect import load_dialect
+from nogging.reading.reader import readers
+from nogging.records.values import moment
+
+if TYPE_CHECKING:
+    import asyncssh
+
+WELL = "well"
+
+
+@dataclass
+class Probed:
+    """What was found out about one device. `skew` is its clock less this machine's, in seconds; None where it does not
+    tell. `kinds` are the kinds that can be read, each with its commands."""
+
+    device: str
+    outcome: str = WELL
+    reason: str = ""
+    host_key: str = ""
+    prompt: str = ""
+    privileged: bool | None = None
+    skew: float | None = None
+    kinds: dict[str, list[str]] = field(default_factory=dict)
+
+
+def probe(inventory: Inventory, at_once: int = 50, ask: Callable[[str], str] | None = None) -> list[Probed]:
+    """Probes every device of an inventory; what fails is told in the result, never raised."""
+    secrets = Secrets(ask)
+    for device in inventory.devices:
+        secrets.of(device)
+    return asyncio.run(_all(inventory, at_once, secrets))
+
+
+async def _all(inventory: Inventory, at_once: int, secrets: Secrets) -> list[Probed]:
+    slots, gates = asyncio.Semaphore(at_once), Gates(REFUSALS)
+    jumps = Jumps(inventory.jump_host, secrets.of, at_once)
+
+    async def one(device: Device) -> Probed:
+        found = Probed(device.name)
+        async with slots:
+            try:
+                async with jumps.towards(device) as tunnel:
+                    await _probed(device, found, secrets, gates, tunnel)
+            except DeviceError as error:
+                found.outcome, found.reason = error.outcome, str(error)
+        return found
+
+    try:
+        return list(await asyncio.gather(*(one(device) for device in inventory.devices)))
+    finally:
+        await jumps.close()
+
+
+async def _probed(
+    device: Device,
+    found: Probed,
+    secrets: Secrets,
+    gates: Gates,
+    tunnel: asyncssh.SSHClientConnection | None,
+) -> None:
+    shown = (await host_key(device, tunnel)).get_fingerprint()
+    found.host_key = "pinned" if shown in known_fingerprints(device) else "not pinned"
+    credentials = secrets.of(device)
+    async with gates.of(device, credentials).login():
+        way = await connect(device, credentials, tunnel)
+    try:
+        if isinstance(way, Session):
+            found.prompt = way.dialog.prompt
+            raised = load_dialect(device.dialect).session.raised
+            found.privileged = (way.dialog.mode == raised) if raised else None
+            found.skew = await _skew(way, device.dialect)
+            found.kinds = _kinds(way, device.dialect)
+    finally:
+        await way.close()
+
+
+async def _skew(way: Session, dialect: str) -> float | None:
+    """The device's clock against this machine's, by its own command; as exact as the command tells it."""
+    clock = load_dialect(dialect).clock
+    if clock is None:
+        return None
+    said: list[str] = []
+    asked = datetime.now(UTC)
+    try:
+        await way.ask(clock.command, clock.mode, said.append)
+    except NotUnderstood:
+        return None
+    middle = asked + (datetime.now(UTC) - asked) / 2
+    match = re.search(clock.pattern, "".join(said))
+    if match is None:
+        return None
+    text = match[0]
+    try:
+        there = datetime.strptime(text, clock.form).replace(tzinfo=UTC) if clock.form else moment(text, asked)[0]
+    except ValueError:
+        return None
+    return round((there - middle).total_seconds(), 1) + 0.0
+
+
+def _kinds(way: Session, dialect: str) -> dict[str, list[str]]:
+    """The kinds that this login can read: the readers whose mode it can get to."""
+    found: dict[str, list[str]] = {}
+    for reader in readers(dialect):
+        if reader.asked and way.dialog.reaches(reader.mode):
+            for kind in reader.kinds:
+                found.setdefault(kind.name, []).append(reader.command)
+    return found
