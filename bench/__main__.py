@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from bench import capturing, reading, starting
+from bench import capturing, fleet, reading, starting
 
 if __name__ == "__main__":
     print("| what | reference | ratio | single runs |")
     print("| --- | --- | ---: | --- |")
-    for part in (starting, reading, capturing):
+    for part in (starting, reading, capturing, fleet):
         for figure in part.figures():
             print(f"| {figure.what} | {figure.reference} | {figure.ratio:.2f} | {figure.spread} |", flush=True)

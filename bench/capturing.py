@@ -7,30 +7,49 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 
 import asyncssh
 
 import nogging
 from bench.measure import Figure, ratio
+from nogging.captures.masking import Masker, user_key
+from nogging.captures.writing import Writer
 from nogging.collecting import collect
+from nogging.collecting.credentials import Secrets
 from nogging.inventory import Device, Inventory
 from nogging.reading.dialect import load_dialect
 from nogging.records import KINDS
 
 
+@contextmanager
+def served(place: Path) -> Iterator[Inventory]:
+    """The stand-in network in a process of its own; its inventory."""
+    command = [sys.executable, "-m", "nogging", "stand-in", str(place / "sound")]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as process:
+        assert process.stdout is not None and process.stdout.readline()
+        time.sleep(0.2)
+        try:
+            yield nogging.load_inventory(place / "sound" / "inventory.yaml")
+        finally:
+            process.terminate()
+
+
 def figures() -> list[Figure]:
-    with tempfile.TemporaryDirectory() as place:
-        folder = Path(place) / "sound"
-        command = [sys.executable, "-m", "nogging", "stand-in", str(folder)]
-        with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as served:
-            assert served.stdout is not None and served.stdout.readline()
-            time.sleep(0.2)
-            try:
-                inventory = nogging.load_inventory(folder / "inventory.yaml")
-                return _measured(inventory, Path(place))
-            finally:
-                served.terminate()
+    with tempfile.TemporaryDirectory() as place, served(Path(place)) as inventory:
+        return _measured(inventory, Path(place))
+
+
+def collected(inventory: Inventory, to: Path, kinds: Sequence[str] = tuple(KINDS)) -> None:
+    """A capture without the reading of its answers."""
+    secrets = Secrets(None)
+    credentials = {device.name: secrets.of(device) for device in inventory.devices}
+    plan = {device.name: collect.commands_for(device, kinds) for device in inventory.devices}
+    with Writer(to, Masker(user_key())) as writer:
+        run = collect._Run(writer, inventory, secrets, credentials, collect.Limits(), False, None)
+        asyncio.run(run.all(plan))
 
 
 def _measured(inventory: Inventory, place: Path) -> list[Figure]:
@@ -40,17 +59,13 @@ def _measured(inventory: Inventory, place: Path) -> list[Figure]:
     def bare() -> None:
         asyncio.run(_bare(inventory))
 
-    def only_collected() -> None:
-        passwords = {device.name: device.password() for device in inventory.devices}
-        with collect.Writer(place / "only") as writer:
-            run = collect._Run(writer, passwords, len(inventory), None)
-            asyncio.run(run.all(inventory, list(KINDS), (), collect.AT_ONCE))
-
     def whole() -> None:
         nogging.capture(inventory, to=place / "whole")
 
     return [
-        ratio(f"{what}: answers on disk, manifest written", only_collected, reference, bare),
+        ratio(
+            f"{what}: answers on disk, manifest written", lambda: collected(inventory, place / "only"), reference, bare
+        ),
         ratio(f"{what}: and read into records", whole, reference, bare),
     ]
 

@@ -127,7 +127,7 @@ def up() -> dict[str, Router]:
         run("ip", "link", "add", here, "netns", one, "type", "veth", "peer", "name", there, "netns", other)
     for router in everything.values():
         _start(router)
-    settled()
+    settled(still=7)  # longer than OSPF takes to send again what was lost at the start (RFC 2328, RxmtInterval)
     for router in everything.values():
         if router.kind == "frr":
             inside(router.name, "lldpcli", "update")

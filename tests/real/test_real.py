@@ -86,7 +86,7 @@ def test_a_login_to_vtysh_gives_the_same_but_for_the_shell(real: Real) -> None:
     capture = nogging.capture(real.vtysh, to=real.folder / "vtysh")
     assert {one.outcome for one in capture.devices.values()} == {"captured"}
     assert {one.commands["lldpctl"].outcome for one in capture.devices.values()} == {"not_supported"}
-    found = nogging.compare(real.before, capture)
+    found = nogging.compare(real.captured("beside"), capture)
     assert but_lldp(found) == [] and len(found.not_compared) == len(FRR)
 
 
@@ -95,7 +95,7 @@ def test_commands_one_by_one(real: Real) -> None:
     path.write_text((real.folder / "root.yaml").read_text().replace("answer_within", "way: exec\n    answer_within"))
     capture = nogging.capture(nogging.load_inventory(path), to=real.folder / "once")
     assert {one.outcome for one in capture.devices.values()} == {"captured"}
-    assert but_lldp(nogging.compare(real.before, capture)) == []
+    assert but_lldp(nogging.compare(real.captured("beside"), capture)) == []
 
 
 ADJACENCIES = "{every: neighbor, where: protocol = 'ospf', must: state = 'full'}"

@@ -56,7 +56,7 @@ class AnswerFile:
         """Ends the file and gives its digest; a file that says the same already is left as it is."""
         self.file.close()
         digest = "sha256:" + self.digest.hexdigest()
-        if self.path.is_file() and digest_of(self.path.read_bytes()) == digest:
+        if self.path.is_file() and digest_of(self.path) == digest:
             self.part.unlink()
         else:
             self.part.replace(self.path)
@@ -68,8 +68,10 @@ class AnswerFile:
         self.part.unlink()
 
 
-def digest_of(data: bytes) -> str:
-    return "sha256:" + hashlib.sha256(data).hexdigest()
+def digest_of(path: Path) -> str:
+    """The digest of a file's octets, without holding them all."""
+    with path.open("rb") as file:
+        return "sha256:" + hashlib.file_digest(file, "sha256").hexdigest()
 
 
 class Writer:
@@ -129,7 +131,7 @@ class Writer:
         found = {}
         for command, one in (entry.commands if entry else {}).items():
             path = self.folder / ANSWERS / folder_name(device) / file_name(command)
-            if one.whole and path.is_file() and digest_of(path.read_bytes()) == one.digest:
+            if one.whole and path.is_file() and digest_of(path) == one.digest:
                 found[command] = one
         return found
 

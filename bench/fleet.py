@@ -1,0 +1,111 @@
+"""Five hundred devices, five commands each: against a bare asyncssh loop, and `ssh` under `xargs -P`."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import resource
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+import asyncssh
+
+import nogging
+from bench.capturing import collected, served
+from bench.measure import Figure, ratio
+from nogging.collecting import collect
+from nogging.collecting.collect import Limits
+from nogging.inventory import Device, Inventory
+
+DEVICES, AT_ONCE = 500, 50
+KINDS = ["interface", "neighbor", "route"]
+PREPARE = ("terminal length 0", "terminal width 511")
+
+
+def figures() -> list[Figure]:
+    with tempfile.TemporaryDirectory() as place, served(Path(place)) as inventory:
+        fleet = _fleet(inventory, Path(place))
+        commands = [one.command for one in collect.commands_for(fleet.devices[0], KINDS)]
+
+        def whole() -> None:
+            capture = nogging.capture(fleet, to=Path(place) / "now", kinds=KINDS, limits=Limits(at_once=AT_ONCE))
+            assert {one.outcome for one in capture.devices.values()} == {"captured"}
+
+        def bare() -> None:
+            asyncio.run(_bare(fleet, commands))
+
+        def xargs() -> None:
+            _xargs(fleet, commands, Path(place))
+
+        def only() -> None:
+            collected(fleet, Path(place) / "only", KINDS)
+
+        what = f"{DEVICES} stand-in devices, {len(commands)} commands each, {AT_ONCE} at a time"
+        found = [
+            ratio(f"{what}: answers on disk", only, "a bare asyncssh loop that sends the same", bare, times=2),
+            ratio(f"{what}: answers on disk", only, "`ssh` under `xargs -P 50`", xargs, times=2),
+            ratio(f"{what}: captured, read and kept", whole, "a bare asyncssh loop that sends the same", bare, times=2),
+        ]
+        peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+        print(f"peak memory of the process that captured and read all of it: {peak:.0f} MB", file=sys.stderr)
+        return found
+
+
+def _fleet(inventory: Inventory, place: Path) -> Inventory:
+    """The same few servers under many names."""
+    ports = [device.port for device in inventory.devices if device.dialect == "ios"]
+    rows = "".join(
+        f"  - {{name: r{n}, address: 127.0.0.1, port: {ports[n % len(ports)]}, dialect: ios}}\n" for n in range(DEVICES)
+    )
+    path = inventory.path.with_name("fleet.yaml")
+    path.write_text(inventory.path.read_text().split("devices:")[0] + "devices:\n" + rows)
+    return nogging.load_inventory(path)
+
+
+async def _bare(fleet: Inventory, commands: list[str]) -> None:
+    slots = asyncio.Semaphore(AT_ONCE)
+    await asyncio.gather(*(_one(device, commands, slots) for device in fleet.devices))
+
+
+async def _one(device: Device, commands: list[str], slots: asyncio.Semaphore) -> None:
+    known = str(device.folder / (device.settings.known_hosts or ""))
+    async with (
+        slots,
+        asyncssh.connect(
+            device.address,
+            device.port,
+            username=device.user or (),
+            password=device.password(),
+            known_hosts=known,
+            client_keys=None,
+            agent_path=None,
+            config=None,
+        ) as connection,
+    ):
+        process = await connection.create_process(term_type="vt100", term_size=(511, 0))
+        for line in ("", *PREPARE, *commands):
+            if line:
+                process.stdin.write(line + "\n")
+            said = ""
+            while not said.endswith("# "):
+                said += await process.stdout.read(65536)
+
+
+def _xargs(fleet: Inventory, commands: list[str], place: Path) -> None:
+    """One `ssh` a device, all its commands in one login; the password by OpenSSH's own way of asking."""
+    ask = place / "ask"
+    ask.write_text(f"#!/bin/sh\ncat {fleet.devices[0].folder}/password\n")
+    ask.chmod(0o700)
+    lines = place / "lines"
+    lines.write_text("\n".join([*PREPARE, *commands, "exit"]) + "\n")
+    known = fleet.devices[0].folder / "known_hosts"
+    options = f"-o UserKnownHostsFile={known} -o PubkeyAuthentication=no"
+    ssh = f"ssh -tt {options} -p %PORT% noc@127.0.0.1 < {lines} > /dev/null"
+    ports = "\n".join(str(device.port) for device in fleet.devices)
+    environment = {**os.environ, "SSH_ASKPASS": str(ask), "SSH_ASKPASS_REQUIRE": "force"}
+    subprocess.run(
+        ["xargs", "-P", str(AT_ONCE), "-I", "%PORT%", "sh", "-c", ssh],
+        input=ports, text=True, env=environment, check=True, stderr=subprocess.DEVNULL,
+    )  # fmt: skip
