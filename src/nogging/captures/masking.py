@@ -38,7 +38,8 @@ _PLACES = (
     r"(?P<secret>\$(?:1|2[aby]?|5|6|7|8|9|y|gy|14|argon2\w*)\$[A-Za-z0-9./$+,=_-]{6,})",
 )
 _COMPILED = tuple(re.compile(place, re.IGNORECASE) for place in _PLACES)
-_HINT = re.compile(r"passw|passp|passc|secret|communit|com2sec|key|psk|\$[0-9agy]|auth", re.IGNORECASE)
+_HINTS = ("passw", "passp", "passc", "secret", "communit", "com2sec", "key", "psk", "auth", "$")
+"""No place above is without one of these; looking for them first is many times faster than looking for the places."""
 _BEGIN = re.compile(r"-----BEGIN [A-Z ]*PRIVATE KEY-----")
 _END = re.compile(r"-----END [A-Z ]*PRIVATE KEY-----")
 _NOT_SECRET = re.compile(
@@ -71,7 +72,8 @@ class Masker:
 
     def lines(self, text: str) -> str:
         """Masks complete lines. Text without a hint of a secret is given back as it is."""
-        if not self.inside and not _HINT.search(text) and "PRIVATE KEY" not in text and not self._holds_word(text):
+        lowered = text.lower()
+        if not self.inside and not any(hint in lowered for hint in _HINTS) and not self._holds_word(text):
             return text
         return "".join(self._line(line) for line in text.splitlines(keepends=True))
 

@@ -175,7 +175,7 @@ class Writer:
 
     def answered(self, device: str, command: str, entry: CommandEntry) -> None:
         self.entries.add((device, command))
-        self.tell("answer", device=device, command=command, **asdict(entry))
+        self.tell("answer", device=device, command=command, **vars(entry))
 
     def outcome(self, device: str, outcome: str, reason: str = "") -> None:
         self.tell("device", device=device, outcome=outcome, reason=reason)
