@@ -14,7 +14,7 @@ import nogging
 from conftest import Build, Change
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import NOT_ANSWERED, NOT_SUPPORTED, PARTIAL, CommandEntry
-from nogging.errors import FileError
+from nogging.errors import FileError, QuestionError
 from nogging.judging.verdict import Difference, Judgement, Result, Verdict
 
 
@@ -227,6 +227,24 @@ def test_what_was_not_captured_is_neither_gone_nor_new(build: Build, tmp_path: P
     assert judged(tmp_path, strict, after, before).verdict is Verdict.UNPROVEN
     assert judged(tmp_path, strict, before, before).verdict is Verdict.PASS
     assert judged(tmp_path, strict, before).verdict is Verdict.UNPROVEN, "without a before there is nothing to compare"
+
+
+def test_a_line_that_is_unread_before_and_after_hides_nothing(build: Build) -> None:
+    before = build("before", {"mole-r1": {ROUTES: BLACKHOLE + TWO_HOPS + "what is this\n"}})
+    after = build("after", {"mole-r1": {ROUTES: TWO_HOPS + "what is this\n"}})
+    found = nogging.compare(before, after)
+    assert [one.what for one in found.differences] == ["gone"] and not found.not_compared
+    other = build("other", {"mole-r1": {ROUTES: TWO_HOPS + "what is that\n"}})
+    hidden = nogging.compare(before, other)
+    assert not hidden.differences and "unread lines that differ" in hidden.not_compared[0]
+
+
+@pytest.mark.parametrize("condition", ["regexp_matches(name, '(')", "mtu * 9223372036854775807 > 1"])
+def test_a_condition_that_cannot_be_computed_is_told(build: Build, tmp_path: Path, condition: str) -> None:
+    after = build("now", {"mole-r1": {LINKS: interface("eth1")}})
+    for entry in (f'{{every: interface, must: "{condition}"}}', f'{{none: interface, where: "{condition}"}}'):
+        with pytest.raises(QuestionError, match="cannot be computed"):
+            one(tmp_path, entry, after)
 
 
 def test_differences_are_explained_or_not(build: Build, tmp_path: Path) -> None:

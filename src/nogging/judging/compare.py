@@ -50,19 +50,24 @@ def _opened(capture: Capture | str | Path) -> Capture:
 def compare_pairs(pairs: Pairs) -> Comparison:
     assert pairs.before is not None
     found: list[Difference] = []
-    blind = [
-        f"{device}, '{command}': {reason}" for device, command, reason in not_comparable(pairs.before, pairs.after)
-    ]
+    places = not_comparable(pairs.before, pairs.after)
+    blind = [f"{device}, '{command}': {reason}" for device, command, reason in places]
+    differing = {(device, command) for device, command, _ in places}
     for kind in KINDS.values():
         table = pairs.table(kind)
         blind += [_told_twice(kind, row) for row in pairs.doubled[kind.name]]
         missing = {
-            AFTER: gaps(pairs.after, kind.name, AFTER, pairs.before),
-            BEFORE: gaps(pairs.before, kind.name, BEFORE, pairs.after),
+            AFTER: _hiding(gaps(pairs.after, kind.name, AFTER, pairs.before), differing),
+            BEFORE: _hiding(gaps(pairs.before, kind.name, BEFORE, pairs.after), differing),
         }
         rows = _routes(pairs, kind, table) if kind.members else _rows(pairs, kind, table)
         found += [one for row in rows for one in _differences(kind, row, missing)]
     return Comparison(tuple(found), tuple(dict.fromkeys(blind)), tuple(KINDS))
+
+
+def _hiding(found: list[Gap], differing: set[tuple[str, str]]) -> list[Gap]:
+    """The gaps that could hide a record of the other side: lines that are as unread there as here cannot."""
+    return [gap for gap in found if not gap.unread or (gap.device, gap.unread) in differing]
 
 
 def _told_twice(kind: Kind, row: dict[str, Any]) -> str:

@@ -23,15 +23,15 @@ from nogging.captures.manifest import (
     CommandEntry,
     DeviceEntry,
 )
-from nogging.predicates import Path, Predicate, quoted
-from nogging.predicates.database import parser
+from nogging.predicates import Path, Predicate, computed, quoted
 from nogging.reading.reader import Reader, readers
 from nogging.records import KINDS
 
 
 @dataclass(frozen=True)
 class Gap:
-    """Missing evidence about one kind on one device. `when` is `before` or `after`."""
+    """Missing evidence about one kind on one device. `when` is `before` or `after`; `unread` names the command
+    whose answer is there, and has lines that could not be read."""
 
     when: str
     device: str
@@ -39,13 +39,13 @@ class Gap:
     reason: str
     labels: Mapping[str, str] = field(default_factory=dict)
     known: Mapping[str, Any] = field(default_factory=dict)
+    unread: str = ""
 
     def matters(self, where: Predicate | None) -> bool:
         """Whether a record that is hidden in the gap could meet the condition."""
         if where is None:
             return True
-        answer = parser().execute(f"SELECT {where.sql(self._resolve)}").fetchone()
-        return answer is None or answer[0] is not False
+        return computed(f"SELECT {where.sql(self._resolve)}") is not False
 
     def could_hold(self, record: Mapping[str, Any]) -> bool:
         """Whether this very record, of which at least the key is given, could be hidden in the gap."""
@@ -78,7 +78,7 @@ def gaps(capture: Capture, kind: str, when: str, other: Capture | None = None) -
             lines = [n for n, within in unread.get((name, command), ()) if within != kind]
             if entry.is_evidence and lines:
                 what = f"{len(lines)} unread line{'s' * (len(lines) > 1)} in '{command}' (first: line {lines[0]})"
-                found.append(Gap(when, name, kind, what, device.labels, reader.constants))
+                found.append(Gap(when, name, kind, what, device.labels, reader.constants, unread=command))
     return found
 
 

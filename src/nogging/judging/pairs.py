@@ -11,6 +11,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from nogging.captures.capture import UNREAD, Capture
+from nogging.errors import QuestionError
 from nogging.predicates import Path, Schema, identifier
 from nogging.predicates.database import closed_database
 from nogging.predicates.tree import Resolve
@@ -52,8 +53,13 @@ class Pairs:
         return {("label", label): Field(label, Type.TEXT, Nature.NOTE, "a label") for label in self.labels}
 
     def rows(self, sql: str) -> list[dict[str, Any]]:
-        """The rows of a query, as dictionaries."""
-        cursor = self.database.execute(sql)
+        """The rows of a query, as dictionaries; `QuestionError` for a condition that cannot be computed."""
+        import duckdb
+
+        try:
+            cursor = self.database.execute(sql)
+        except (duckdb.InvalidInputException, duckdb.OutOfRangeException, duckdb.ConversionException) as error:
+            raise QuestionError(f"a condition cannot be computed: {error}") from None
         names = [column[0] for column in cursor.description or ()]
         return [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]
 

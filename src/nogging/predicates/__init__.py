@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 from nogging.predicates.database import parser
 from nogging.predicates.parse import PredicateError, Schema, from_mapping, parse
@@ -13,6 +14,7 @@ __all__ = [
     "Predicate",
     "PredicateError",
     "Schema",
+    "computed",
     "from_mapping",
     "holds",
     "identifier",
@@ -27,8 +29,18 @@ def holds(predicate: Predicate, rows: Sequence[Mapping[Path, str | None]]) -> li
     if not rows:
         return []
     asked = ", ".join(f"({predicate.sql(_resolver(row))})" for row in rows)
-    answer = parser().execute(f"SELECT [{asked}]").fetchone()
-    return list(answer[0]) if answer else []
+    return list(computed(f"SELECT [{asked}]"))
+
+
+def computed(sql: str) -> Any:
+    """The one value of a query over constants; `PredicateError` for a condition that cannot be computed."""
+    import duckdb
+
+    try:
+        answer = parser().execute(sql).fetchone()
+    except duckdb.Error as error:
+        raise PredicateError(f"cannot be computed: {error}") from None
+    return answer[0] if answer else None
 
 
 def _resolver(row: Mapping[Path, str | None]) -> Resolve:
