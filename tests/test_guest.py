@@ -29,11 +29,13 @@ from nogging.collecting.collect import Limits
 from nogging.collecting.ingest import ingest
 from nogging.collecting.probe import probe
 from nogging.collecting.trust import host_keys, pin
+from nogging.devices.telnet import DO, IAC, SB, SE, WILL, WONT, Negotiation
 from nogging.errors import CaptureError, QuestionError, Unreachable
 from nogging.inventory import Inventory
 from nogging.standin.folder import Folder
 from nogging.standin.scenario import teal_sound
 from nogging.standin.server import Servers, new_host_key
+from nogging.standin.terminal import Terminal
 
 ONE_TRY = Limits(tries=1)
 
@@ -476,3 +478,85 @@ def test_five_hundred_devices_of_which_fifty_are_sick(tmp_path: Path) -> None:
     waiting = 2 * within + collect.BACK_OFF
     paper = bare + (silent * waiting + closed * collect.BACK_OFF) / slots + waiting
     assert took <= paper * 2, (took, paper, bare)
+
+
+class Console(threading.Thread):
+    """A terminal server on loopback: negotiates, asks for user and password, and leads to a stand-in device."""
+
+    def __init__(self, password: str) -> None:
+        super().__init__(daemon=True)
+        self.password, self.listener = password, socket.create_server(("127.0.0.1", 0))
+        self.heard = b""
+
+    def run(self) -> None:
+        network = teal_sound()
+        while True:
+            try:
+                connection, _ = self.listener.accept()
+            except OSError:
+                return
+            with connection:
+                connection.sendall(
+                    bytes((IAC, WILL, 1, IAC, WILL, 3, IAC, DO, 24, IAC, SB, 24, 1, IAC, SE)) + b"\r\nUsername: "
+                )
+                user, password = self.line(connection), b""
+                connection.sendall(b"\r\nPassword: ")
+                password = self.line(connection)
+                if (user, password) != (b"noc", self.password.encode()):
+                    connection.sendall(b"\r\n% Login invalid\r\n\r\nUsername: ")
+                    self.line(connection)
+                    continue
+                terminal = Terminal(network, network.devices["mole-r2"], "noc")
+                connection.sendall(terminal.greet().encode())
+                while not terminal.closed and (data := connection.recv(4096)):
+                    shown = terminal.type(data.replace(b"\r\n", b"\n").decode("ascii", "ignore"))
+                    for start in range(0, len(shown), 700):
+                        connection.sendall(shown[start : start + 700].encode())
+
+    def line(self, connection: socket.socket) -> bytes:
+        said = b""
+        while not said.endswith(b"\r\n"):
+            byte = connection.recv(1)
+            if not byte:
+                return b""
+            self.heard += byte
+            if byte[0] == IAC:
+                self.heard += connection.recv(2)
+            else:
+                said += byte
+        return said.strip()
+
+
+def test_a_console_over_telnet(tmp_path: Path) -> None:
+    console = Console("cormorant")
+    console.start()
+    for name, secret, outcome in (("right", "cormorant", "captured"), ("wrong", "herring", "login_refused")):
+        private(tmp_path, name, secret)
+        port = console.listener.getsockname()[1]
+        login = f"login: {{user: noc, password: {{file: {name}}}}}"
+        (tmp_path / "inventory.yaml").write_text(
+            f"devices:\n  - {{name: mole-r2, address: 127.0.0.1, port: {port}, dialect: ios, way: telnet, {login}}}\n"
+        )
+        capture = nogging.capture(
+            nogging.load_inventory(tmp_path / "inventory.yaml"), to=tmp_path / f"{name}-capture", limits=ONE_TRY
+        )
+        assert outcomes(capture) == {"mole-r2": outcome}, capture.devices["mole-r2"].reason
+    assert Capture(tmp_path / "right-capture").records("unread").num_rows == 0
+    assert bytes((IAC, DO, 1)) in console.heard and bytes((IAC, WONT, 24)) in console.heard
+    console.listener.close()
+
+
+def test_negotiation_is_the_same_however_it_arrives() -> None:
+    said = (
+        bytes((IAC, WILL, 1))
+        + b"a"
+        + bytes((IAC, IAC))
+        + b"b"
+        + bytes((IAC, SB, 24, 1, IAC, SE, IAC, DO, 31))
+        + b"c\r\0"
+    )
+    for cut in range(len(said) + 1):
+        negotiation = Negotiation()
+        parts = [negotiation.receive(said[:cut]), negotiation.receive(said[cut:])]
+        plain, answer = (b"".join(part[n] for part in parts) for n in (0, 1))
+        assert plain.replace(b"\r\0", b"\r") == b"a\xffbc\r" and answer == bytes((IAC, DO, 1, IAC, WONT, 31))

@@ -153,7 +153,7 @@ class Settings(Strict):
     through: str | None = None
     raise_: Raise | None = Field(default=None, alias="raise")
     algorithms: Algorithms | None = None
-    way: Literal["shell", "exec", "local"] | None = None
+    way: Literal["shell", "exec", "telnet", "local"] | None = None
     connect_within: Seconds | None = None
     answer_within: Seconds | None = None
     device_within: Seconds | None = None

@@ -284,7 +284,7 @@ def _sshd(router: Router) -> None:
     inside(router.name, "/usr/sbin/sshd", "-f", str(config))
 
 
-def settled(within: float = 60, still: float = 3.0) -> None:
+def settled(within: float = 120, still: float = 3.0) -> None:
     """Waits until every adjacency is full, BGP's routes have arrived, and no table has changed for a while."""
     everything, deadline = routers(), time.monotonic() + within
     frr = [name for name, one in everything.items() if one.kind == "frr"]

@@ -124,8 +124,9 @@ class Capture:
 
     @cached_property
     def cache_key(self) -> str:
-        """Changes with any answer, any reader that is used, and with Nogging itself."""
-        digest = hashlib.sha256(nogging.__version__.encode())
+        """Changes with any answer, any reader that is used, the schema, and with Nogging itself."""
+        schema = [(kind.name, list(kind.fields)) for kind in KINDS.values()]
+        digest = hashlib.sha256(f"{nogging.__version__} {schema}".encode())
         readers = set()
         for device, one in sorted(self.devices.items()):
             for command, entry in sorted(one.commands.items()):

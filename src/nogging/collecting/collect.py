@@ -21,6 +21,7 @@ from nogging.captures.writing import Writer, missing, moment, partial
 from nogging.collecting.credentials import REFUSALS, Gates, Secrets
 from nogging.devices.session import Log, Way
 from nogging.devices.ssh import Credentials, Jumps, connect
+from nogging.devices.telnet import connect_telnet
 from nogging.errors import CaptureError, DeviceError, NoggingError, NotUnderstood, QuestionError, Unreachable, nearest
 from nogging.inventory import Device, Inventory
 from nogging.reading.asking import mode_of, require_reading
@@ -227,11 +228,13 @@ class _Run:
             from nogging.devices.local import local
 
             return local(device, self.log_of(device))
-        credentials = self.credentials[device.name]
+        credentials, log = self.credentials[device.name], self.log_of(device)
         for attempt in range(1, max(self.limits.tries, 1) + 1):
             try:
                 async with self.gates.of(device, credentials).login():
-                    return await connect(device, credentials, tunnel, self.log_of(device))  # type: ignore[arg-type]
+                    if device.settings.way == "telnet":
+                        return await connect_telnet(device, credentials, log)
+                    return await connect(device, credentials, tunnel, log)  # type: ignore[arg-type]
             except Unreachable:
                 if attempt >= self.limits.tries:
                     raise
