@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import asyncio
 import hashlib
 import os
+import threading
 from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
+import asyncssh
 import pytest
 
 import nogging
@@ -108,3 +113,20 @@ def digests(folder: Path) -> dict[str, str]:
     """Every file below a folder with the digest of what is in it."""
     files = (path for path in sorted(folder.rglob("*")) if path.is_file())
     return {str(path.relative_to(folder)): hashlib.sha256(path.read_bytes()).hexdigest() for path in files}
+
+
+@contextmanager
+def listening(key: str, **options: Any) -> Iterator[int]:
+    """An SSH server of a test's own on loopback, in a thread; its port."""
+    loop = asyncio.new_event_loop()
+    threading.Thread(target=loop.run_forever, daemon=True).start()
+
+    async def listen() -> asyncssh.SSHAcceptor:
+        return await asyncssh.listen("127.0.0.1", 0, server_host_keys=[asyncssh.import_private_key(key)], **options)
+
+    server = asyncio.run_coroutine_threadsafe(listen(), loop).result()
+    try:
+        yield server.get_port()
+    finally:
+        loop.call_soon_threadsafe(server.close)
+        loop.call_soon_threadsafe(loop.stop)

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import asyncio
 import json
-import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -15,7 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import nogging
-from conftest import Build, Sound, digests
+from conftest import Build, Sound, digests, listening
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import NOT_ANSWERED, CommandEntry
 from nogging.captures.names import command_of, device_of, file_name, folder_name
@@ -82,19 +80,8 @@ def sick(key: str, greeting: str, says: str, then: str) -> Iterator[int]:
         def session_requested(self) -> _Mute:
             return _Mute(greeting, says, then)
 
-    loop = asyncio.new_event_loop()
-    threading.Thread(target=loop.run_forever, daemon=True).start()
-
-    async def listen() -> asyncssh.SSHAcceptor:
-        host_keys = [asyncssh.import_private_key(key)]
-        return await asyncssh.listen("127.0.0.1", 0, server_factory=Host, server_host_keys=host_keys, line_editor=False)
-
-    server = asyncio.run_coroutine_threadsafe(listen(), loop).result()
-    try:
-        yield server.get_port()
-    finally:
-        loop.call_soon_threadsafe(server.close)
-        loop.call_soon_threadsafe(loop.stop)
+    with listening(key, server_factory=Host, line_editor=False) as port:
+        yield port
 
 
 def test_each_sickness_is_named_and_holds_nobody_up(sound: Sound, tmp_path: Path) -> None:

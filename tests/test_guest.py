@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 import os
 import random
 import signal
@@ -19,7 +18,7 @@ import asyncssh
 import pytest
 
 import nogging
-from conftest import digests
+from conftest import digests, listening
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import CommandEntry
 from nogging.captures.masking import Masker
@@ -198,30 +197,12 @@ def test_a_process_on_this_machine(tmp_path: Path) -> None:
         assert capture.devices["here"].commands["show ip route vrf all"].outcome == "not_supported"
 
 
-@contextmanager
-def old_server(key: str, **algorithms: list[str]) -> Iterator[int]:
-    """A server on loopback that knows nothing but these algorithms; its port."""
-    loop = asyncio.new_event_loop()
-    threading.Thread(target=loop.run_forever, daemon=True).start()
-
-    async def listen() -> asyncssh.SSHAcceptor:
-        keys = [asyncssh.import_private_key(key)]
-        return await asyncssh.listen("127.0.0.1", 0, server_host_keys=keys, **algorithms)
-
-    server = asyncio.run_coroutine_threadsafe(listen(), loop).result()
-    try:
-        yield server.get_port()
-    finally:
-        loop.call_soon_threadsafe(server.close)
-        loop.call_soon_threadsafe(loop.stop)
-
-
 @pytest.mark.parametrize(
     ("option", "algorithm", "key"),
     [("kex_algs", "diffie-hellman-group1-sha1", "key_exchange"), ("encryption_algs", "aes128-cbc", "encryption")],
 )
 def test_old_algorithms_only_where_they_are_allowed(tmp_path: Path, option: str, algorithm: str, key: str) -> None:
-    with old_server(new_host_key(), **{option: [algorithm]}) as port:
+    with listening(new_host_key(), **{option: [algorithm]}) as port:
         (tmp_path / "known_hosts").touch()
         row = f"{{name: old-r1, address: 127.0.0.1, port: {port}, dialect: ios, known_hosts: known_hosts, login: {{user: noc}}MORE}}"
         for more, told in (

@@ -84,13 +84,6 @@ def _cell(value: Any) -> Any:
     return json.dumps(value, ensure_ascii=False) if isinstance(value, list | Mapping) else value
 
 
-def existing(path: Path, what: str) -> Path:
-    """A path that has to be there; `QuestionError` says what was meant."""
-    if not path.exists():
-        raise QuestionError(f"{what}: there is no {path}")
-    return path
-
-
 def captured(path: Path) -> Path:
     if not path.is_dir():
         raise CaptureError(f"{path}: there is no such directory; make a capture with 'nogging capture'")

@@ -10,8 +10,9 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
 from nogging.collecting.credentials import REFUSALS, Gates, Secrets
+from nogging.collecting.each import each
 from nogging.devices.session import Session
-from nogging.devices.ssh import Jumps, connect, host_key, known_fingerprints
+from nogging.devices.ssh import connect, host_key, known_fingerprints
 from nogging.errors import DeviceError, NotUnderstood
 from nogging.inventory import Device, Inventory
 from nogging.reading.dialect import load_dialect
@@ -44,27 +45,17 @@ def probe(inventory: Inventory, at_once: int = 50, ask: Callable[[str], str] | N
     secrets = Secrets(ask)
     for device in inventory.devices:
         secrets.of(device)
-    return asyncio.run(_all(inventory, at_once, secrets))
+    found = {device.name: Probed(device.name) for device in inventory.devices}
+    gates = Gates(REFUSALS)
 
+    async def asked(device: Device, tunnel: asyncssh.SSHClientConnection | None) -> Probed:
+        return await _probed(device, found[device.name], secrets, gates, tunnel)
 
-async def _all(inventory: Inventory, at_once: int, secrets: Secrets) -> list[Probed]:
-    slots, gates = asyncio.Semaphore(at_once), Gates(REFUSALS)
-    jumps = Jumps(inventory.jump_host, secrets.of, at_once)
+    def failed(device: Device, error: DeviceError) -> Probed:
+        found[device.name].outcome, found[device.name].reason = error.outcome, str(error)
+        return found[device.name]
 
-    async def one(device: Device) -> Probed:
-        found = Probed(device.name)
-        async with slots:
-            try:
-                async with jumps.towards(device) as tunnel:
-                    await _probed(device, found, secrets, gates, tunnel)
-            except DeviceError as error:
-                found.outcome, found.reason = error.outcome, str(error)
-        return found
-
-    try:
-        return list(await asyncio.gather(*(one(device) for device in inventory.devices)))
-    finally:
-        await jumps.close()
+    return asyncio.run(each(inventory, at_once, secrets, asked, failed))
 
 
 async def _probed(
@@ -73,7 +64,8 @@ async def _probed(
     secrets: Secrets,
     gates: Gates,
     tunnel: asyncssh.SSHClientConnection | None,
-) -> None:
+) -> Probed:
+    """Fills in what is found out stage by stage, so that what was learned before a failure is kept."""
     shown = (await host_key(device, tunnel)).get_fingerprint()
     found.host_key = "pinned" if shown in known_fingerprints(device) else "not pinned"
     credentials = secrets.of(device)
@@ -88,6 +80,7 @@ async def _probed(
             found.kinds = _kinds(way, device.dialect)
     finally:
         await way.close()
+    return found
 
 
 async def _skew(way: Session, dialect: str) -> float | None:

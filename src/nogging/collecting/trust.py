@@ -10,7 +10,8 @@ from pathlib import Path
 import asyncssh
 
 from nogging.collecting.credentials import Secrets
-from nogging.devices.ssh import Jumps, host_key, known_fingerprints, known_hosts_path
+from nogging.collecting.each import each
+from nogging.devices.ssh import host_key, known_fingerprints, known_hosts_path
 from nogging.errors import DeviceError, QuestionError
 from nogging.inventory import Device, Inventory
 
@@ -32,25 +33,14 @@ class HostKey:
 
 def host_keys(inventory: Inventory, at_once: int = 50, ask: Callable[[str], str] | None = None) -> list[HostKey]:
     """Asks every device for its host key; logs in nowhere but at jump hosts, whose keys have to be pinned first."""
-    return asyncio.run(_all(inventory, at_once, Secrets(ask)))
 
+    async def presented(device: Device, tunnel: asyncssh.SSHClientConnection | None) -> HostKey:
+        return _compared(device, await host_key(device, tunnel))
 
-async def _all(inventory: Inventory, at_once: int, secrets: Secrets) -> list[HostKey]:
-    slots = asyncio.Semaphore(at_once)
-    jumps = Jumps(inventory.jump_host, secrets.of, at_once)
+    def failed(device: Device, error: DeviceError) -> HostKey:
+        return HostKey(device.name, FAILED, reason=str(error))
 
-    async def one(device: Device) -> HostKey:
-        async with slots:
-            try:
-                async with jumps.towards(device) as tunnel:
-                    return _compared(device, await host_key(device, tunnel))
-            except DeviceError as error:
-                return HostKey(device.name, FAILED, reason=str(error))
-
-    try:
-        return list(await asyncio.gather(*(one(device) for device in inventory.devices)))
-    finally:
-        await jumps.close()
+    return asyncio.run(each(inventory, at_once, Secrets(ask), presented, failed))
 
 
 def _compared(device: Device, key: asyncssh.SSHKey) -> HostKey:

@@ -53,7 +53,6 @@ _SPANS = (
     ("mole-r2", 4, "gannet-r1", 4, 10, 1500, "fibre span"),
 )
 NEW_SPAN = ("mole-r2", "GigabitEthernet0/4"), ("gannet-r1", "eth4")
-OLD_SPAN = ("mole-r1", "eth3"), ("gannet-r1", "eth3")
 ANNOUNCED = ("0.0.0.0/0", "203.0.113.128/28", "203.0.113.144/28", "203.0.113.160/28")
 
 
