@@ -48,8 +48,14 @@ def _row(one: Probed) -> dict[str, str]:
 
 
 def _print(found: list[Probed]) -> None:
-    print_lines(text.records([_row(one) for one in found], width() if sys.stdout.isatty() else None))
+    rows = [{name: value for name, value in _row(one).items() if name != "kinds"} for one in found]
+    print_lines(text.records(rows, width() if sys.stdout.isatty() else None))
+    print()
+    for kinds in dict.fromkeys(_row(one)["kinds"] for one in found):
+        devices = [one.device for one in found if _row(one)["kinds"] == kinds]
+        whom = f"all {len(found)}" if len(devices) == len(found) else ", ".join(devices)
+        print(f"kinds that can be read on {whom}: {kinds or 'none'}")
     ill = [one for one in found if one.outcome != WELL]
     for one in ill:
         print_lines([Text(f"{one.device}: {text.clean(one.reason)}", style="red")])
-    print(f"\n{len(found) - len(ill)} of {len(found)} devices are well")
+    print(f"{len(found) - len(ill)} of {len(found)} devices are well")

@@ -224,12 +224,13 @@ def _explained(page: Page, found: Judgement) -> None:
     if not found.explained:
         return
     page.blank()
+    n = found.differences - len(found.unexplained)
+    page.line(f"{n} difference{'s' * (n != 1)} explained", style="bold")
     for one in sorted(found.explained, key=_is_fine):
         style = STYLES[str(one.verdict)]
         label = str(one.times) if one.verdict is Verdict.PASS else str(one.verdict)
         told = clean(one.title) if one.verdict is Verdict.PASS else f"{clean(one.title)}: {one.reason}"
         page.prose(told, label=f"{label:>8}  ", style=style if one.verdict is not Verdict.PASS else "")
-    page.line("         differences explained", style="dim")
 
 
 def _is_fine(one: Explained) -> bool:
