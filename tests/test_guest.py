@@ -275,6 +275,39 @@ def test_resuming_asks_only_what_is_lacking(tmp_path: Path) -> None:
         assert kept.started == first.devices["mole-r1"].commands["show version"].started
 
 
+def test_resuming_some_devices_keeps_the_others_at_every_moment(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with served(tmp_path) as path:
+        inventory = nogging.load_inventory(path).on("site = 'mole'")
+        nogging.capture(inventory, to=tmp_path / "now", kinds=["system"])
+        some = inventory.on("name = 'mole-r1'")
+        nogging.capture(some, to=tmp_path / "now", kinds=["system", "interface"], resume=True)
+        kept = Capture(tmp_path / "now")
+        assert set(outcomes(kept).values()) == {"captured"} and kept.records("system").num_rows == 3
+        monkeypatch.setattr(Writer, "answered", lambda *_: os._exit(9))
+        child = os.fork()
+        if child == 0:
+            nogging.capture(some, to=tmp_path / "now", resume=True)
+        assert os.waitpid(child, 0)[1] >> 8 == 9
+        assert Capture(tmp_path / "now").records("system").num_rows == 3, (
+            "killed while it carries over, nothing is lost"
+        )
+
+
+def test_a_secret_in_two_pieces_is_masked_in_a_log(tmp_path: Path) -> None:
+    with Writer(tmp_path / "now", Masker(b"k" * 32)) as writer:
+        take = writer.session_log("mole-r1")
+        for direction, text in (
+            (">", "show run\n"),
+            ("<", "show run\r\nsnmp-server community gul"),
+            ("<", "lible RO\r\nend\r\nmole-r1# "),
+        ):
+            take(direction, text)
+    log = (tmp_path / "now" / "sessions" / "mole-r1.log").read_text()
+    assert "lible" not in log and "masked:" in log and "> 'show run\\n'" in log and log.rstrip().endswith("'mole-r1# '")
+
+
 def test_a_run_and_a_device_have_their_time(tmp_path: Path) -> None:
     silent = (
         "{name: silent-r1, address: 127.0.0.1, port: PORT, dialect: ios, login: {user: noc}, known_hosts: known_hosts"

@@ -10,7 +10,6 @@ from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
 from types import TracebackType
-from typing import TextIO
 
 import nogging
 from nogging.captures.manifest import (
@@ -74,6 +73,36 @@ def digest_of(path: Path) -> str:
         return "sha256:" + hashlib.file_digest(file, "sha256").hexdigest()
 
 
+class SessionLog:
+    """Every byte of a session, line by line, with the time and the direction.
+
+    A line is written when it is whole, or when the other side speaks: a secret that arrived in two pieces would
+    be masked in neither.
+    """
+
+    def __init__(self, path: Path, masker: Masker | None) -> None:
+        self.file = path.open("w", encoding="utf-8", newline="\n", errors="backslashreplace")
+        self.masker, self.direction, self.pending = masker, "", ""
+
+    def take(self, direction: str, text: str) -> None:
+        if direction != self.direction:
+            self._write(self.pending)
+            self.direction, self.pending = direction, ""
+        *lines, self.pending = (self.pending + text).split("\n")
+        for line in lines:
+            self._write(line + "\n")
+        self.file.flush()
+
+    def _write(self, line: str) -> None:
+        if line:
+            shown = self.masker.lines(line) if self.masker else line
+            self.file.write(f"{moment()} {self.direction} {shown!r}\n")
+
+    def close(self) -> None:
+        self._write(self.pending)
+        self.file.close()
+
+
 class Writer:
     """Writes one run into a directory. `with` ends it: the manifest in place, the journal removed.
 
@@ -83,10 +112,9 @@ class Writer:
     def __init__(self, folder: str | Path, masker: Masker | None = None, resume: bool = False) -> None:
         self.folder, self.masker, self.resume = Path(folder), masker, resume
         self.run = str(uuid.uuid4())
-        self.earlier: Manifest | None = None
         self.entries: set[tuple[str, str]] = set()
-        self.kept: dict[str, dict[str, CommandEntry]] = {}
-        self.logs: dict[str, TextIO] = {}
+        self.begun: set[str] = set()
+        self.logs: dict[str, SessionLog] = {}
 
     def __enter__(self) -> Writer:
         try:
@@ -94,12 +122,16 @@ class Writer:
             attributes = self.folder / ".gitattributes"
             if not attributes.exists():
                 attributes.write_text(_ATTRIBUTES)
-            self.earlier = manifest_of(self.folder) if self.resume else None
-            self.journal = (self.folder / JOURNAL).open("w", encoding="utf-8", newline="\n")
+            earlier = manifest_of(self.folder) if self.resume else None
+            part = self.folder / f"{JOURNAL}.part"
+            self.journal = part.open("w", encoding="utf-8", newline="\n")
         except OSError as error:
             raise CaptureError(f"{self.folder}: a capture cannot be written here: {error.strerror}") from None
         fingerprint = self.masker.fingerprint if self.masker else ""
         self.tell("run", run=self.run, started=moment(), nogging=nogging.__version__, masking_key=fingerprint)
+        for device, entry in (earlier.devices if earlier else {}).items():
+            self._carry_over(device, entry)
+        part.replace(self.folder / JOURNAL)  # only now: until all that is kept is told, the old journal stands
         return self
 
     def __exit__(
@@ -107,8 +139,9 @@ class Writer:
     ) -> None:
         if kind is None:
             self.tell("end", ended=moment())
-        for file in (self.journal, *self.logs.values()):
-            file.close()
+        for log in self.logs.values():
+            log.close()
+        self.journal.close()
         if kind is None:
             self._finish()
 
@@ -118,26 +151,21 @@ class Writer:
         self.journal.flush()
 
     def begin(self, device: str, dialect: str, labels: dict[str, str]) -> None:
-        entry = asdict(DeviceEntry(dialect, labels))
-        entry.pop("commands")
-        self.tell("begin", device=device, **entry)
-        self.kept[device] = self._kept(device)
-        for command, one in self.kept[device].items():
-            self.answered(device, command, one)
+        """Tells of a device, unless what a resumed capture had of it is told already."""
+        if device not in self.begun:
+            self.begun.add(device)
+            entry = asdict(DeviceEntry(dialect, labels))
+            entry.pop("commands")
+            self.tell("begin", device=device, **entry)
 
-    def _kept(self, device: str) -> dict[str, CommandEntry]:
-        """What an earlier run, now resumed, had whole, and still has as it was."""
-        entry = self.earlier.devices.get(device) if self.earlier else None
-        found = {}
-        for command, one in (entry.commands if entry else {}).items():
+    def _carry_over(self, device: str, entry: DeviceEntry) -> None:
+        """Tells what an earlier run, now resumed, had whole of a device, and still has as it was."""
+        self.begin(device, entry.dialect, entry.labels)
+        for command, one in entry.commands.items():
             path = self.folder / ANSWERS / folder_name(device) / file_name(command)
             if one.whole and path.is_file() and digest_of(path) == one.digest:
-                found[command] = one
-        return found
-
-    def has(self, device: str, command: str) -> bool:
-        """Whether a resumed capture had this answer already."""
-        return command in self.kept[device]
+                self.answered(device, command, one)
+        self.outcome(device, entry.outcome, entry.reason)
 
     def told(self, device: str, command: str) -> bool:
         """Whether the journal has an entry for this command."""
@@ -152,19 +180,11 @@ class Writer:
             self.outcome(device, outcome, reason)
 
     def session_log(self, device: str) -> Callable[[str, str], None]:
-        """Takes every byte of a device's session, in order, with the time; secrets are masked line by line."""
+        """Takes every byte of a device's session, in order; see `SessionLog`."""
         path = self.folder / SESSIONS / f"{folder_name(device)}.log"
         path.parent.mkdir(exist_ok=True)
-        file = self.logs[device] = path.open("w", encoding="utf-8", newline="\n", errors="backslashreplace")
-        masker = self.masker.fresh() if self.masker else None
-
-        def take(direction: str, text: str) -> None:
-            for line in text.splitlines(keepends=True):
-                shown = masker.lines(line) if masker else line
-                file.write(f"{moment()} {direction} {shown!r}\n")
-            file.flush()
-
-        return take
+        self.logs[device] = SessionLog(path, self.masker.fresh() if self.masker else None)
+        return self.logs[device].take
 
     def answer_file(self, device: str, command: str) -> AnswerFile:
         name = file_name(command)

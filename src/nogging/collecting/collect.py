@@ -163,7 +163,7 @@ class _Run:
         try:
             async with asyncio.timeout(self.limits.within), asyncio.TaskGroup() as group:
                 for device in self.inventory.devices:
-                    left = [one for one in plan[device.name] if not self.writer.has(device.name, one.command)]
+                    left = [one for one in plan[device.name] if not self.writer.told(device.name, one.command)]
                     group.create_task(self.one(device, left))
         except TimeoutError:
             reason = f"the whole run had {self.limits.within:g} s, and they were over"
