@@ -290,7 +290,7 @@ def test_comparing_is_a_mirror_and_nothing_differs_from_itself(good: Change) -> 
 def test_losing_an_answer_never_turns_a_verdict_towards_pass(good: Change, data: st.DataObject) -> None:
     side = data.draw(st.sampled_from(["before", "after"]))
     lame = copy.copy(getattr(good, side))
-    lame.__dict__ = {"folder": lame.folder, "manifest": copy.deepcopy(lame.manifest)}
+    lame.__dict__ = {"folder": lame.folder, "manifest": copy.deepcopy(lame.manifest), "_found": []}
     device = data.draw(st.sampled_from(sorted(lame.devices)))
     command = data.draw(st.sampled_from(sorted(lame.devices[device].commands)))
     lame.devices[device].commands[command] = CommandEntry(NOT_ANSWERED, "silence")

@@ -43,6 +43,7 @@ class Capture:
     def __init__(self, folder: str | Path) -> None:
         self.folder = Path(folder)
         self.manifest = manifest_of(self.folder)
+        self._found: list[tuple[CommandEntry, dict[str, int], int, str]] = []
 
     @property
     def devices(self) -> dict[str, DeviceEntry]:
@@ -77,20 +78,14 @@ class Capture:
     def summed_up(self) -> None:
         """Reads everything once, and notes in the manifest what each answer turned out to be."""
         self._tables  # noqa: B018 — the reading is the point
-        if not self._counts:
+        if not self._found:
             return
-        for (device, command), (entry, reading) in self._counts.items():
-            entry.records = {kind: len(rows) for kind, rows in reading.rows.items() if rows}
-            entry.unread = len(reading.unread)
-            if entry.outcome == ANSWERED and not any(entry.records.values()):
-                entry.outcome = _said(reading)
-            self.devices[device].commands[command] = entry
+        for entry, records, unread, said in self._found:
+            entry.records, entry.unread = records, unread
+            if entry.outcome == ANSWERED and not records:
+                entry.outcome = said
         with contextlib.suppress(OSError):
             replace_text(self.folder / MANIFEST, self.manifest.text())
-
-    @cached_property
-    def _counts(self) -> dict[tuple[str, str], tuple[CommandEntry, Reading]]:
-        return {}
 
     @cached_property
     def _tables(self) -> dict[str, pa.Table]:
@@ -111,7 +106,8 @@ class Capture:
                 reading = self.read(device, command)
                 if reading is None:
                     continue
-                self._counts[device, command] = (entry, reading)
+                counts = {kind: len(found) for kind, found in reading.rows.items() if found}
+                self._found.append((entry, counts, len(reading.unread), _said(reading)))
                 for kind, found in reading.rows.items():
                     for row in found:
                         row["answer"] = command

@@ -11,6 +11,7 @@ import json
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import cache
 from typing import Any
 
 from nogging.errors import QuestionError, nearest
@@ -123,6 +124,7 @@ def _around(node: dict[str, Any]) -> dict[str, Any]:
     return {key: value for key, value in node.items() if key not in ("where_clause", "from_table", "select_list")}
 
 
+@cache
 def _bare() -> dict[str, Any]:
     answer = parser().execute("SELECT json_serialize_sql(?)", [_HEAD + "true"]).fetchone()
     node: dict[str, Any] = json.loads(answer[0])["statements"][0]["node"] if answer else {}
