@@ -12,10 +12,13 @@ from hypothesis import strategies as st
 
 import nogging
 from nogging.errors import FileError, QuestionError
+from nogging.reading.account import Reading
+from nogging.reading.declared import Reader
 from nogging.reading.dialect import LIBRARY
-from nogging.reading.engine import Reading, run
+from nogging.reading.documents import document
+from nogging.reading.engine import run
 from nogging.reading.notation import NotationError, compile_pattern
-from nogging.reading.reader import Reader, load_reader, readers
+from nogging.reading.reader import load_reader, readers
 from nogging.reading.samples import read_sample, samples
 from nogging.records import KINDS
 from nogging.records.values import interface_spelling, moment, prefix, span
@@ -191,13 +194,22 @@ def test_canonical_values() -> None:
             moment(text, AT)
 
 
+def leaves(reader: Reader, text: str) -> int:
+    """How many leaves a document has; 0 for a text that is none."""
+    try:
+        found = document(text, reader.notation) if reader.notation != "lines" else None
+    except ValueError:
+        return 0
+    return sum(1 for _ in found.leaves(found.root)) if found is not None else 0
+
+
 def accounted(reader: Reader, text: str) -> Reading:
-    """Reads a text and checks that each of its lines is in exactly one account."""
+    """Reads a text and checks that each of its lines, or of its leaves, is in exactly one account."""
     reading = run(reader, text, at=AT)
-    blank = sum(not line.strip() for line in text.split("\n"))
+    lines = [line for line in text.split("\n") if line.strip()]
     unread = {line.line for line in reading.unread}
-    assert not unread & set(reading.taken)
-    assert blank + len(unread) + len(reading.taken) + reading.skipped == len(text.split("\n"))
+    assert reader.notation != "lines" or not unread & set(reading.taken)
+    assert len(reading.unread) + reading.read + reading.skipped == (leaves(reader, text) or len(lines))
     for kind, table in reading.records.items():
         assert table.num_rows == len(reading.rows[kind])
         assert not any(row.get(name) is None for row in reading.rows[kind] for name in KINDS[kind].required)
@@ -242,3 +254,71 @@ def test_the_documentation_is_what_is_declared() -> None:
     exec(compile(script.read_text(), str(script), "exec"), found)
     document = found["document"]
     assert callable(document) and document() == script.with_name("records.md").read_text()
+
+
+PORTS = """\
+dialect: frr
+commands: [show ports json]
+json:
+  - each: $.vrfs.*
+    fields: {name(): vrf}
+    within:
+      - each: $.ports[?@.kind == 'port']
+        kind: interface
+        fields:
+          name: name
+          speed: speed in Mbit/s
+          state.up: oper_status
+          mtu: "<mtu> octets"
+        skip: [colour, $..beacon]
+        within:
+          - each: $.state.addresses.*[*]
+            kind: address
+            fields: {at: <ip>/<prefix_length>}
+values: {oper_status: {"true": up, "false": down}}
+skip: [$.version]
+"""
+PORTS_ANSWER = """\
+{"version": 3,
+ "vrfs": {"harbour": {"ports": [
+   {"kind": "port", "name": "eth1", "speed": 1000, "mtu": "9000 octets", "colour": {"of": ["the hull"]},
+    "state": {"up": true, "beacon": 7, "addresses": {"v4": [{"at": "192.0.2.1/31"}, {"at": "192.0.2.9"}]}}},
+   {"kind": "port", "name": "eth2", "speed": "fast", "mtu": null, "state": {"up": false, "addresses": {}}},
+   {"kind": "buoy", "name": "n1"}]}}}
+"""
+
+
+def test_an_answer_in_json_by_paths(tmp_path: Path) -> None:
+    (tmp_path / "ports.yaml").write_text(PORTS)
+    reader = load_reader(tmp_path / "ports.yaml")
+    reading = accounted(reader, PORTS_ANSWER)
+    eth1, eth2 = reading.rows["interface"]
+    assert (eth1["vrf"], eth1["speed"], eth1["oper_status"], eth1["mtu"]) == ("harbour", 10**9, "up", 9000)
+    assert (eth2["name"], eth2.get("speed"), eth2["oper_status"], eth2["line"]) == ("eth2", None, "down", [5, 5])
+    assert [(row["interface"], row["ip"], row["line"]) for row in reading.rows["address"]] == [
+        ("eth1", "192.0.2.1", [4, 4])
+    ]
+    told = {
+        one.text.partition(": ")[0].rpartition("ports.")[2]: (one.line, one.within, one.reason)
+        for one in reading.unread
+    }
+    assert told.pop("0.state.addresses.v4.1.at") == (4, 3, "'192.0.2.9' is not written as <ip>/<prefix_length>")
+    assert told.pop("1.speed") == (5, 5, "'fast' is not a number")
+    nowhere = "no path of the reader leads here"
+    assert told == {
+        "0.kind": (3, 3, nowhere),
+        "1.kind": (5, 5, nowhere),
+        "2.kind": (6, None, nowhere),
+        "2.name": (6, None, nowhere),
+    }
+    for broken, reason in (
+        (PORTS_ANSWER[:-5], "this is no JSON"),
+        ('{"a": 1, "a": 2}', "'a' is given twice"),
+        ("[" * 9999, "nested"),
+    ):
+        unread = run(reader, broken, at=AT).unread
+        assert len(unread) == len(broken.splitlines()) and reason in unread[0].reason
+    assert run(reader, "% Unknown command", at=AT).not_supported and run(reader, "{}", at=AT).unread == []
+    (tmp_path / "wrong.yaml").write_text(PORTS.replace("$.vrfs.*", "$.vrfs[", 1))
+    with pytest.raises(FileError, match=r":4:11: '\$\.vrfs\[' is no path \(RFC 9535\)"):
+        load_reader(tmp_path / "wrong.yaml")

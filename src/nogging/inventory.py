@@ -24,13 +24,15 @@ from pydantic import ConfigDict, Field, field_validator, model_validator
 from nogging.errors import QuestionError, nearest
 from nogging.files import Path_, Source, Strict, load, read_text, validated
 from nogging.predicates import Predicate, PredicateError, Schema, holds, parse
-from nogging.reading.dialect import dialects
+from nogging.reading.dialect import dialects, load_dialect
 from nogging.records import Field as RecordField
 from nogging.records import Nature, Type
 
 _HOST = re.compile(r"[A-Za-z0-9_]([A-Za-z0-9_.-]{0,251}[A-Za-z0-9_])?")
 _OWN = ("name", "address", "port", "dialect")
+PORTS = {"netconf": 830, "telnet": 23}
 PORT = 22
+"""Where no other port is given: SSH's own (RFC 4253, 4), but for these ways (RFC 6242, 3; RFC 854)."""
 
 
 class Secret(Strict):
@@ -153,7 +155,7 @@ class Settings(Strict):
     through: str | None = None
     raise_: Raise | None = Field(default=None, alias="raise")
     algorithms: Algorithms | None = None
-    way: Literal["shell", "exec", "telnet", "local"] | None = None
+    way: Literal["shell", "exec", "netconf", "telnet", "local"] | None = None
     connect_within: Seconds | None = None
     answer_within: Seconds | None = None
     device_within: Seconds | None = None
@@ -173,7 +175,7 @@ class DeviceEntry(Settings):
     name: str
     address: str
     dialect: str
-    port: int = PORT
+    port: int | None = None
 
     @field_validator("name")
     @classmethod
@@ -202,8 +204,8 @@ class DeviceEntry(Settings):
 
     @field_validator("port")
     @classmethod
-    def good_port(cls, port: int) -> int:
-        if not 0 < port < 65536:
+    def good_port(cls, port: int | None) -> int | None:
+        if port is not None and not 0 < port < 65536:
             raise ValueError(f"{port} is not a port (1 to 65535)")
         return port
 
@@ -224,6 +226,11 @@ class Device:
     labels: Mapping[str, str] = field(default_factory=dict)
     settings: Settings = field(default_factory=lambda: Settings.model_validate({}))
     folder: Path = Path()
+
+    @property
+    def way(self) -> str:
+        """How it is reached: as the inventory says, else as its dialect has it."""
+        return self.settings.way or load_dialect(self.dialect).way
 
     @property
     def user(self) -> str | None:
@@ -310,10 +317,11 @@ def load_inventory(path: str | Path) -> Inventory:
     found = []
     for n, device in enumerate(devices):
         applied = [entry for entry, on in zip(model.settings, layers, strict=True) if on[n]]
-        settings = _cascaded([*applied, model.devices[n]])
-        found.append(
-            Device(device.name, device.address, device.dialect, device.port, device.labels, settings, path.parent)
-        )
+        device = replace(device, settings=_cascaded([*applied, model.devices[n]]))
+        if (device.way == "netconf") != bool(load_dialect(device.dialect).namespaces):
+            needs = "is asked over netconf only" if device.way != "netconf" else "is not spoken over netconf; 'ietf' is"
+            raise source.error(("devices", n, "dialect"), f"the dialect '{device.dialect}' {needs}")
+        found.append(device if model.devices[n].port else replace(device, port=PORTS.get(device.way, PORT)))
     return Inventory(tuple(found), path, tuple(found))
 
 
@@ -369,7 +377,7 @@ def _bare(entry: DeviceEntry, folder: Path, source: Source, n: int) -> Device:
         if close.startswith("; did") and key not in _OWN:
             raise source.error(where, f"unknown key '{key}'{close} (a label needs a name less like it)", at_key=True)
         labels[key] = _label(value)
-    return Device(entry.name, entry.address, entry.dialect, entry.port, labels, folder=folder)
+    return Device(entry.name, entry.address, entry.dialect, entry.port or PORT, labels, folder=folder)
 
 
 def _label(value: Any) -> str:

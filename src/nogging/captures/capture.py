@@ -26,7 +26,8 @@ from nogging.captures.manifest import (
 from nogging.captures.names import file_name, folder_name
 from nogging.captures.writing import ANSWERS, RECORDS, replace_text
 from nogging.errors import CaptureError, QuestionError, nearest
-from nogging.reading.engine import Reading, run
+from nogging.reading.account import Reading
+from nogging.reading.engine import run
 from nogging.reading.reader import find_reader
 from nogging.records import KINDS
 

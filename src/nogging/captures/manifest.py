@@ -62,12 +62,14 @@ class CommandEntry:
 
 @dataclass
 class DeviceEntry:
-    """A device as it was in the inventory, and what became of it."""
+    """A device as it was in the inventory, and what became of it. `skew` is its clock less ours, in seconds; None
+    where it did not tell."""
 
     dialect: str
     labels: dict[str, str] = field(default_factory=dict)
     outcome: str = INTERRUPTED
     reason: str = ""
+    skew: float | None = None
     commands: dict[str, CommandEntry] = field(default_factory=dict)
 
     @property
@@ -150,6 +152,8 @@ def _tell(manifest: Manifest, what: str, told: dict[str, Any]) -> None:
     elif what == "answer":
         command = told.pop("command")
         manifest.devices[name].commands[command] = CommandEntry(**told)
+    elif what == "clock":
+        manifest.devices[name].skew = told["skew"]
     elif what == "device":
         manifest.devices[name].outcome = told["outcome"]
         manifest.devices[name].reason = told["reason"]

@@ -35,10 +35,12 @@ _PLACES = (
     rf"\bisakmp\s+key\s+{_KIND}{_VALUE}",
     rf"^\s*key\s+{_KIND}(?P<secret>(?!chain\b|config-key\b)[^\s\",;{{}}]{{8,}})\s*$",
     rf"\bsnmp-server\s+(?:user|host)\b.*?\b(?:auth\s+(?:md5|sha\S*)|priv\s+(?:des|3des|aes)(?:\s+\d+)?|version\s+2c|version\s+1)\s+{_VALUE}",
+    r"<(?:[\w.-]+:)?(?:password|secret|passphrase|key-string|shared-secret|shared-key|pre-shared-key|community|text-name"
+    r"|binary-name|auth-key|priv-key|simple-password)(?:\s[^>]*)?>(?P<secret>[^<\s][^<]*)<",
     r"(?P<secret>\$(?:1|2[aby]?|5|6|7|8|9|y|gy|14|argon2\w*)\$[A-Za-z0-9./$+,=_-]{6,})",
 )
 _COMPILED = tuple(re.compile(place, re.IGNORECASE) for place in _PLACES)
-_HINTS = ("passw", "passp", "passc", "secret", "communit", "com2sec", "key", "psk", "auth", "$")
+_HINTS = ("passw", "passp", "passc", "secret", "communit", "com2sec", "key", "psk", "auth", "$", "-name>")
 """No place above is without one of these; looking for them first is many times faster than looking for the places."""
 _BEGIN = re.compile(r"-----BEGIN [A-Z ]*PRIVATE KEY-----")
 _END = re.compile(r"-----END [A-Z ]*PRIVATE KEY-----")

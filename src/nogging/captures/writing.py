@@ -197,6 +197,10 @@ class Writer:
         self.entries.add((device, command))
         self.tell("answer", device=device, command=command, **vars(entry))
 
+    def clock(self, device: str, skew: float) -> None:
+        """Tells how far a device's clock is ahead of this machine's, in seconds."""
+        self.tell("clock", device=device, skew=skew)
+
     def outcome(self, device: str, outcome: str, reason: str = "") -> None:
         self.tell("device", device=device, outcome=outcome, reason=reason)
 

@@ -9,6 +9,7 @@ last device is done, so that reading never holds up a device that is waiting.
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import time
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
@@ -18,6 +19,7 @@ from nogging.captures.capture import Capture
 from nogging.captures.manifest import ANSWERED, CAPTURED, INTERRUPTED, NOT_SUPPORTED, CommandEntry
 from nogging.captures.masking import Masker, user_key
 from nogging.captures.writing import Writer, missing, moment, partial
+from nogging.collecting.clock import skew
 from nogging.collecting.credentials import REFUSALS, Gates, Secrets
 from nogging.devices.session import Log, Way
 from nogging.devices.ssh import Credentials, Jumps, connect
@@ -218,13 +220,21 @@ class _Run:
                 while left:
                     answered += await self.command(way, device, left[0])
                     left.pop(0)
+                await self.clock(way, device)
                 return answered
             finally:
                 await way.close()
 
+    async def clock(self, way: Way, device: Device) -> None:
+        """Notes how far the device's clock is off; asked last, because nothing else may depend on it."""
+        with contextlib.suppress(DeviceError):
+            told = await skew(way, device.dialect)
+            if told is not None:
+                self.writer.clock(device.name, told)
+
     async def connected(self, device: Device, tunnel: object) -> Way:
         """A way to the device; only a connection that could not be made is tried again."""
-        if device.settings.way == "local":
+        if device.way == "local":
             from nogging.devices.local import local
 
             return local(device, self.log_of(device))
@@ -232,7 +242,7 @@ class _Run:
         for attempt in range(1, max(self.limits.tries, 1) + 1):
             try:
                 async with self.gates.of(device, credentials).login():
-                    if device.settings.way == "telnet":
+                    if device.way == "telnet":
                         return await connect_telnet(device, credentials, log)
                     return await connect(device, credentials, tunnel, log)  # type: ignore[arg-type]
             except Unreachable:

@@ -3,21 +3,18 @@
 from __future__ import annotations
 
 import asyncio
-import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
+from nogging.collecting.clock import skew
 from nogging.collecting.credentials import REFUSALS, Gates, Secrets
 from nogging.collecting.each import each
-from nogging.devices.session import Session
+from nogging.devices.session import Way
 from nogging.devices.ssh import connect, host_key, known_fingerprints
-from nogging.errors import DeviceError, NotUnderstood
+from nogging.errors import DeviceError
 from nogging.inventory import Device, Inventory
-from nogging.reading.dialect import load_dialect
 from nogging.reading.reader import readers
-from nogging.records.values import moment
 
 if TYPE_CHECKING:
     import asyncssh
@@ -72,45 +69,19 @@ async def _probed(
     async with gates.of(device, credentials).login():
         way = await connect(device, credentials, tunnel)
     try:
-        if isinstance(way, Session):
-            found.prompt = way.dialog.prompt
-            raised = load_dialect(device.dialect).session.raised
-            found.privileged = (way.dialog.mode == raised) if raised else None
-            found.skew = await _skew(way, device.dialect)
-            found.kinds = _kinds(way, device.dialect)
+        found.prompt, found.privileged = way.prompt, way.raised
+        found.skew = await skew(way, device.dialect)
+        found.kinds = _kinds(way, device.dialect)
     finally:
         await way.close()
     return found
 
 
-async def _skew(way: Session, dialect: str) -> float | None:
-    """The device's clock against this machine's, by its own command; as exact as the command tells it."""
-    clock = load_dialect(dialect).clock
-    if clock is None:
-        return None
-    said: list[str] = []
-    asked = datetime.now(UTC)
-    try:
-        await way.ask(clock.command, clock.mode, said.append)
-    except NotUnderstood:
-        return None
-    middle = asked + (datetime.now(UTC) - asked) / 2
-    match = re.search(clock.pattern, "".join(said))
-    if match is None:
-        return None
-    text = match[0]
-    try:
-        there = datetime.strptime(text, clock.form).replace(tzinfo=UTC) if clock.form else moment(text, asked)[0]
-    except ValueError:
-        return None
-    return round((there - middle).total_seconds(), 1) + 0.0
-
-
-def _kinds(way: Session, dialect: str) -> dict[str, list[str]]:
+def _kinds(way: Way, dialect: str) -> dict[str, list[str]]:
     """The kinds that this login can read: the readers whose mode it can get to."""
     found: dict[str, list[str]] = {}
     for reader in readers(dialect):
-        if reader.asked and way.dialog.reaches(reader.mode):
+        if reader.asked and way.reaches(reader.mode):
             for kind in reader.kinds:
                 found.setdefault(kind.name, []).append(reader.command)
     return found

@@ -38,6 +38,17 @@ class Way(Protocol):
     async def ask(self, command: str, mode: str, sink: Sink) -> None:
         """Asks a command; its lines go to the sink as they arrive. Raises a `DeviceError`."""
 
+    @property
+    def prompt(self) -> str:
+        """What the device shows when it is ready."""
+
+    @property
+    def raised(self) -> bool | None:
+        """Whether it is in the privileged mode; None where there is no such mode."""
+
+    def reaches(self, mode: str) -> bool:
+        """Whether commands can be asked in this mode."""
+
     async def close(self) -> None: ...
 
 
@@ -51,6 +62,18 @@ class Session:
         self.dialog = Dialog(load_dialect(dialect).session, raising)
         self.within, self.raising, self.log = within, raising, log
         self.last = ""
+
+    @property
+    def prompt(self) -> str:
+        return self.dialog.prompt
+
+    @property
+    def raised(self) -> bool | None:
+        wanted = self.dialog.session.raised
+        return self.dialog.mode == wanted if wanted else None
+
+    def reaches(self, mode: str) -> bool:
+        return self.dialog.reaches(mode)
 
     async def open(self) -> None:
         """Waits for the first prompt, prepares the session, and raises it where that is wanted."""
@@ -106,6 +129,12 @@ class Once:
     ) -> None:
         self.modes = load_dialect(dialect).session.modes
         self.within, self.run, self.end, self.log = within, run, end, log
+
+    prompt = "(none)"
+    raised: bool | None = None
+
+    def reaches(self, mode: str) -> bool:
+        return not mode or bool(self.modes[mode].once)
 
     async def ask(self, command: str, mode: str, sink: Sink) -> None:
         decoder = codecs.getincrementaldecoder("utf-8")("backslashreplace")

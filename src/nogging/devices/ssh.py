@@ -17,6 +17,7 @@ import asyncssh
 from nogging.devices.session import Log, Once, Session, Way
 from nogging.errors import DeviceError, HostKeyRefused, LoginRefused, Lost, NotUnderstood, Unreachable
 from nogging.inventory import Device
+from nogging.reading.dialect import load_dialect
 
 CONNECT_WITHIN = 15.0
 ANSWER_WITHIN = 60.0
@@ -36,31 +37,47 @@ class Credentials:
     raising: str | None = None
 
 
-class SshLink:
-    """A shell on a pseudo-terminal that is wide enough not to wrap."""
+class Octets:
+    """The octets of one channel."""
 
     def __init__(self, connection: asyncssh.SSHClientConnection, process: asyncssh.SSHClientProcess[bytes]) -> None:
         self.connection, self.process = connection, process
+
+    async def read(self) -> bytes:
+        try:
+            return await self.process.stdout.read(_READ)
+        except (asyncssh.Error, OSError) as error:
+            raise Lost(f"the connection ended: {error}") from None
+
+    def write(self, octets: bytes) -> None:
+        self.process.stdin.write(octets)
+
+    async def close(self) -> None:
+        self.process.close()
+        await closed(self.connection)
+
+
+class SshLink:
+    """A shell on a pseudo-terminal that is wide enough not to wrap."""
+
+    def __init__(self, octets: Octets) -> None:
+        self.octets = octets
         self.decoder = codecs.getincrementaldecoder("utf-8")("backslashreplace")
 
     async def read(self) -> str:
         text = ""
         while not text:
-            try:
-                data = await self.process.stdout.read(_READ)
-            except (asyncssh.Error, OSError) as error:
-                raise Lost(f"the connection ended: {error}") from None
+            data = await self.octets.read()
             if not data:
                 return self.decoder.decode(b"", final=True)
             text = self.decoder.decode(data)
         return text
 
     def write(self, text: str) -> None:
-        self.process.stdin.write(text.encode())
+        self.octets.write(text.encode())
 
     async def close(self) -> None:
-        self.process.close()
-        await closed(self.connection)
+        await self.octets.close()
 
 
 async def closed(connection: asyncssh.SSHClientConnection) -> None:
@@ -138,19 +155,34 @@ async def connect(
     """
     connection = await connection_to(device, credentials, tunnel)
     within = device.settings.answer_within or ANSWER_WITHIN
-    if device.settings.way == "exec":
+    if device.way == "exec":
         return Once(device.dialect, within, _runner(connection), lambda: closed(connection), log)
     try:
+        if device.way == "netconf":
+            return await _netconf(connection, device, within, log)
         process = await connection.create_process(
             term_type="vt100", term_size=(WIDTH, HEIGHT), encoding=None, stderr=asyncssh.STDOUT, window=WINDOW
         )
-        session = Session(SshLink(connection, process), device.dialect, within, credentials.raising, log)
+        session = Session(SshLink(Octets(connection, process)), device.dialect, within, credentials.raising, log)
         await session.open()
     except BaseException as error:
         connection.abort()
         if isinstance(error, asyncssh.Error):
             raise NotUnderstood(f"it gives no terminal: {error.reason}") from None
         raise
+    return session
+
+
+async def _netconf(connection: asyncssh.SSHClientConnection, device: Device, within: float, log: Log | None) -> Way:
+    """The NETCONF subsystem (RFC 6242, 3)."""
+    from nogging.devices.netconf import Netconf
+
+    try:
+        process = await connection.create_process(subsystem="netconf", encoding=None)
+    except asyncssh.Error as error:
+        raise NotUnderstood(f"it has no NETCONF: {error.reason}") from None
+    session = Netconf(Octets(connection, process), load_dialect(device.dialect).namespaces, within, log)
+    await session.open()
     return session
 
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from nogging.captures.capture import Capture
 from nogging.judging.verdict import Evidence
-from nogging.reading.engine import Reading
+from nogging.reading.account import Reading
 
 MOST_LINES = 12
 

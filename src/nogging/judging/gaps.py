@@ -24,7 +24,8 @@ from nogging.captures.manifest import (
     DeviceEntry,
 )
 from nogging.predicates import Path, Predicate, computed, quoted
-from nogging.reading.reader import Reader, readers
+from nogging.reading.declared import Reader
+from nogging.reading.reader import readers
 from nogging.records import KINDS
 
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from nogging.reading.engine import Reading, Unread, run
+from nogging.reading.account import Reading, Unread
+from nogging.reading.engine import run
 from nogging.reading.reader import require_reader
 
 __all__ = ["Reading", "Unread", "read"]

@@ -61,7 +61,8 @@ class Clock(Strict):
 class Dialect(Strict):
     """`interfaces` maps short spellings to long ones; `not_supported` and `not_configured` are what a device says
     instead of an answer, each the beginning of a line. `reads` are the patterns of commands that only read, each
-    with its mode; `sends` are the first words of commands that send traffic."""
+    with its mode; `sends` are the first words of commands that send traffic. `way` is how its devices are reached
+    unless the inventory says otherwise; `namespaces` are the prefixes of the models that it answers in."""
 
     meaning: str
     interfaces: dict[str, str] = Field(default_factory=dict)
@@ -70,7 +71,9 @@ class Dialect(Strict):
     reads: dict[str, str] = Field(default_factory=dict)
     sends: tuple[str, ...] = ()
     clock: Clock | None = None
-    session: Session
+    way: str = "shell"
+    namespaces: dict[str, str] = Field(default_factory=dict)
+    session: Session = Session(modes={})
 
     @cached_property
     def long_names(self) -> dict[str, str]:

@@ -99,6 +99,12 @@ def compile_pattern(text: str) -> Pattern:
     return Pattern(text, re.compile(written), values, _first_word(elements))
 
 
+def whole_text(written: str) -> Pattern:
+    """The pattern of a text that is one value: `field`, or `field in unit`."""
+    value = _Parser(f"<{written}>").value()
+    return Pattern(written, re.compile(r"\s*+(.*\S)\s*+", re.DOTALL), (value,), None)
+
+
 def _walk(elements: Sequence_) -> Iterator[Element]:
     for element in elements:
         yield element

@@ -7,148 +7,31 @@ reader's file, line and column.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
-from enum import StrEnum
 from functools import cache
+from itertools import count
 from pathlib import Path
 from typing import Any
 
-from pydantic import Field, model_validator
-
 from nogging.errors import QuestionError, nearest
-from nogging.files import Path_, Source, Strict, load
-from nogging.reading.dialect import LIBRARY, require_dialect
-from nogging.reading.notation import NotationError, Pattern, Value, compile_pattern
+from nogging.files import Path_, Source, load
+from nogging.reading.declared import (
+    PREFIX_LENGTH,
+    Action,
+    Entry,
+    EntryModel,
+    Form,
+    Heading,
+    Leaf,
+    LineModel,
+    Reader,
+    ReaderModel,
+    Scalar,
+    Select,
+)
+from nogging.reading.dialect import LIBRARY, load_dialect, require_dialect
+from nogging.reading.notation import NotationError, Pattern, compile_pattern, whole_text
 from nogging.records import KINDS, Kind, Type
 from nogging.records.values import boolean, enumerated
-
-
-class Action(StrEnum):
-    """What a line does with what it matched."""
-
-    OPEN = "open"
-    ADD = "add"
-    ROW = "row"
-    AGAIN = "again"
-    CARRY = "carry"
-    UNDER = "under"
-    SKIP = "skip"
-
-
-PREFIX_LENGTH = "_length"
-"""`destination_prefix_length` may be carried, where a heading gives the length of the prefixes below it."""
-
-Scalar = str | int | float | bool | None
-
-
-class LineModel(Strict):
-    open: str | None = None
-    add: str | None = None
-    row: str | None = None
-    again: str | None = None
-    carry: str | None = None
-    skip: str | None = None
-    under: tuple[str, ...] | None = None
-    columns: dict[str, str] = Field(default_factory=dict)
-    kind: str | None = None
-    set: dict[str, Scalar] = Field(default_factory=dict)
-
-    @model_validator(mode="after")
-    def one_action(self) -> LineModel:
-        given = [action for action in Action if getattr(self, action) is not None]
-        if len(given) != 1:
-            raise ValueError(f"a line does one thing, one of: {', '.join(Action)}")
-        return self
-
-    @property
-    def action(self) -> Action:
-        return next(action for action in Action if getattr(self, action) is not None)
-
-
-class ReaderModel(Strict):
-    dialect: str
-    commands: tuple[str, ...]
-    asked: bool = True
-    mode: str = ""
-    always: dict[str, Scalar] = Field(default_factory=dict)
-    start: dict[str, Scalar] = Field(default_factory=dict)
-    values: dict[str, dict[str, Scalar]] = Field(default_factory=dict)
-    lines: tuple[LineModel, ...]
-
-
-@dataclass(frozen=True)
-class Form:
-    """One line of a reader, compiled. `match` gives the texts of `values`, or None."""
-
-    action: Action
-    pattern: Pattern
-    kind: Kind | None
-    set: Mapping[str, Any]
-    number: int
-
-    @property
-    def values(self) -> tuple[Value, ...]:
-        return self.pattern.values
-
-
-@dataclass(frozen=True)
-class Heading:
-    """A table read by the positions of its headings: the headings in order, and the field under each."""
-
-    titles: tuple[str, ...]
-    columns: Mapping[str, Value]
-    kind: Kind
-    set: Mapping[str, Any]
-    number: int
-
-    @property
-    def values(self) -> tuple[Value, ...]:
-        return tuple(self.columns.values())
-
-
-@dataclass(frozen=True)
-class Reader:
-    """A reader, ready to run. `constants` are the fields that are the same in each of its records."""
-
-    name: str
-    path: Path
-    dialect: str
-    commands: tuple[str, ...]
-    asked: bool
-    mode: str
-    kinds: tuple[Kind, ...]
-    constants: Mapping[str, Any]
-    start: Mapping[str, Any]
-    meanings: Mapping[str, Mapping[str, Any]]
-    forms: tuple[Form, ...]
-    headings: tuple[Heading, ...]
-    command_patterns: tuple[Pattern, ...]
-    _by_word: dict[str, tuple[Form, ...]] = field(default_factory=dict, compare=False, repr=False)
-
-    @property
-    def command(self) -> str:
-        """The command that a capture sends for this reader."""
-        return self.commands[0]
-
-    def answers(self, command: str) -> bool:
-        return any(pattern.regex.fullmatch(command.strip()) for pattern in self.command_patterns)
-
-    def forms_for(self, word: str) -> tuple[Form, ...]:
-        """The forms that a line beginning with this word could match, in the order of the file."""
-        found = self._by_word.get(word)
-        if found is None:
-            found = tuple(form for form in self.forms if form.pattern.first_word in (None, word))
-            if len(self._by_word) < 4096:
-                self._by_word[word] = found
-        return found
-
-    def provides(self, kind: Kind) -> frozenset[str]:
-        """The fields of a kind that this reader can give; what is not among them it never gives."""
-        named = {value.field for form in self.forms for value in form.values}
-        named |= {value.field for heading in self.headings for value in heading.columns.values()}
-        named |= {name for form in self.forms for name in form.set} | set(self.constants) | set(self.start)
-        named |= {name for heading in self.headings for name in heading.set}
-        return frozenset(named & set(kind.fields))
 
 
 class _Compiler:
@@ -156,17 +39,24 @@ class _Compiler:
 
     def __init__(self, path: Path, model: ReaderModel, source: Source) -> None:
         self.path, self.model, self.source = path, model, source
-        self.kinds = {line.kind: self.kind(line.kind, n) for n, line in enumerate(model.lines) if line.kind}
+        self.numbers = count()
+        self.namespaces = {**load_dialect(model.dialect).namespaces, **model.namespaces}
+        named: list[tuple[str | None, Path_]] = [
+            (line.kind, ("lines", n, "kind")) for n, line in enumerate(model.lines)
+        ]
+        named += _named(model.json_, ("json",)) + _named(model.xml, ("xml",))
+        self.kinds = {name: self.kind(name, where) for name, where in named if name}
 
-    def kind(self, name: str, n: int) -> Kind:
+    def kind(self, name: str, where: Path_) -> Kind:
         if name not in KINDS:
-            raise self.source.error(("lines", n, "kind"), f"unknown kind '{name}'{nearest(name, KINDS)}")
+            raise self.source.error(where, f"unknown kind '{name}'{nearest(name, KINDS)}")
         return KINDS[name]
 
     def reader(self) -> Reader:
         model = self.model
         commands = [self.pattern(text, ("commands", n)) for n, text in enumerate(model.commands)]
         lines = list(enumerate(model.lines))
+        notation = "json" if model.json_ else ("xml" if model.xml else "lines")
         return Reader(
             name=self.path.stem,
             path=self.path,
@@ -181,7 +71,38 @@ class _Compiler:
             forms=tuple(self.form(n, line) for n, line in lines if line.under is None),
             headings=tuple(self.heading(n, line) for n, line in lines if line.under is not None),
             command_patterns=tuple(commands),
+            notation=notation,
+            entries=self.entries(model.json_ or model.xml, (notation,)),
+            skip=tuple(self.path_(text, ("skip", n)) for n, text in enumerate(model.skip)),
         )
+
+    def entries(self, models: Iterable[EntryModel], where: Path_) -> tuple[Entry, ...]:
+        return tuple(self.entry(model, (*where, n)) for n, model in enumerate(models))
+
+    def entry(self, model: EntryModel, where: Path_) -> Entry:
+        kinds = [KINDS[model.kind]] if model.kind else list(self.kinds.values())
+        return Entry(
+            each=self.path_(model.each, (*where, "each")),
+            kind=KINDS[model.kind] if model.kind else None,
+            leaves=tuple(self.leaf(path, text, kinds, (*where, "fields", path)) for path, text in model.fields.items()),
+            set=self.fixed(model.set, (*where, "set"), kinds),
+            skip=tuple(self.path_(text, (*where, "skip", n)) for n, text in enumerate(model.skip)),
+            within=self.entries(model.within, (*where, "within")),
+        )
+
+    def leaf(self, path: str, written: str, kinds: list[Kind], where: Path_) -> Leaf:
+        pattern = self.pattern(written, where) if "<" in written else whole_text(written)
+        for value in pattern.values:
+            self.known(value.field, kinds, where, value.offset)
+        return Leaf(self.path_(path, where, at_key=True), pattern, next(self.numbers))
+
+    def path_(self, text: str, where: Path_, at_key: bool = False) -> Select:
+        from nogging.reading.documents import compiled
+
+        try:
+            return compiled(text, "xml" if self.model.xml else "json", self.namespaces)
+        except ValueError as error:
+            raise self.source.error(where, str(error), at_key=at_key) from None
 
     def pattern(self, text: str, where: Path_) -> Pattern:
         try:
@@ -241,6 +162,15 @@ class _Compiler:
     def meaning(self, name: str, words: Mapping[str, Scalar]) -> dict[str, Any]:
         self.known(name, self.kinds.values(), ("values", name))
         return {text: None if value is None else str(value) for text, value in words.items()}
+
+
+def _named(entries: Iterable[EntryModel], where: Path_) -> list[tuple[str | None, Path_]]:
+    """The kinds that entries name, each with its place in the file."""
+    found: list[tuple[str | None, Path_]] = []
+    for n, entry in enumerate(entries):
+        found.append((entry.kind, (*where, n, "kind")))
+        found += _named(entry.within, (*where, n, "within"))
+    return found
 
 
 @cache

@@ -21,7 +21,8 @@ from typing import Any
 from pydantic import Field
 
 from nogging.files import Strict, dump, load
-from nogging.reading.engine import Reading, run
+from nogging.reading.account import Reading
+from nogging.reading.engine import run
 from nogging.reading.reader import load_reader
 
 ANSWER, RECORDS = ".answer", ".records.yaml"

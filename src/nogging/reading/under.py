@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from nogging.reading.reader import Heading
+from nogging.reading.declared import Heading
 
 Extent = tuple[int, int]
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from nogging.judging.compare import Comparison
 from nogging.judging.verdict import Difference, Failure, Judgement, Result
-from nogging.reading.engine import Reading
+from nogging.reading.account import Reading
 
 FORMAT = 1
 

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import asyncio
+import codecs
 import threading
 from collections.abc import Mapping
 from types import TracebackType
+from typing import Any
 
 import asyncssh
 
 from nogging.errors import QuestionError
+from nogging.standin import ietf
 from nogging.standin.model import Device, Network
+from nogging.standin.netconf import Server
 from nogging.standin.terminal import Terminal
 
 HOST = "127.0.0.1"
@@ -37,15 +41,18 @@ class _Host(asyncssh.SSHServer):
         return username == USER and password == self.password
 
 
-class _Shell(asyncssh.SSHServerSession[str]):
-    """One session: what is typed goes to a terminal, what the terminal shows goes back."""
+class _Shell(asyncssh.SSHServerSession[bytes]):
+    """One session: what is typed goes to a terminal, what the terminal shows goes back; or NETCONF, where asked for."""
 
     def __init__(self, network: Network, device: Device, raising: str | None) -> None:
         self.terminal = Terminal(network, device, USER, raising)
+        self.network, self.device = network, device
+        self.decoder = codecs.getincrementaldecoder("utf-8")("replace")
         self.command: str | None = None
-        self.channel: asyncssh.SSHServerChannel[str] | None = None
+        self.netconf: Server | None = None
+        self.channel: asyncssh.SSHServerChannel[bytes] | None = None
 
-    def connection_made(self, chan: asyncssh.SSHServerChannel[str]) -> None:
+    def connection_made(self, chan: asyncssh.SSHServerChannel[bytes]) -> None:
         self.channel = chan
 
     def pty_requested(
@@ -60,18 +67,31 @@ class _Shell(asyncssh.SSHServerSession[str]):
         self.command = command
         return True
 
+    def subsystem_requested(self, subsystem: str) -> bool:
+        self.netconf = Server(self.state) if subsystem == "netconf" else None
+        return self.netconf is not None
+
+    def state(self) -> Any:
+        with self.network.lock:
+            return ietf.data(self.network, self.device, self.network.clock())
+
     def session_started(self) -> None:
         assert self.channel is not None
-        if self.command is None:
-            self.channel.write(self.terminal.greet())
-            return
-        self.channel.write(self.terminal.once(self.command))
-        self.channel.exit(0)
+        if self.netconf is not None:
+            self.channel.write(self.netconf.greet())
+        elif self.command is None:
+            self.channel.write(self.terminal.greet().encode())
+        else:
+            self.channel.write(self.terminal.once(self.command).encode())
+            self.channel.exit(0)
 
-    def data_received(self, data: str, datatype: asyncssh.DataType) -> None:
+    def data_received(self, data: bytes, datatype: asyncssh.DataType) -> None:
         assert self.channel is not None
-        self.channel.write(self.terminal.type(data))
-        if self.terminal.closed:
+        if self.netconf is not None:
+            self.channel.write(self.netconf.receive(data))
+        else:
+            self.channel.write(self.terminal.type(self.decoder.decode(data)).encode())
+        if self.terminal.closed or (self.netconf is not None and self.netconf.closed):
             self.channel.exit(0)
 
 
@@ -126,6 +146,7 @@ class Servers:
             server_factory=lambda: _Host(self.password, self.network, device, self.raising),
             server_host_keys=[self.key],
             line_editor=False,
+            encoding=None,
         )
         self.ports[name] = self.listeners[name].get_port()
 

@@ -1,0 +1,244 @@
+"""NETCONF (RFC 6241) over SSH (RFC 6242): the protocol without any input or output, and the way that drives it.
+
+Both sides say hello, framed by an end-of-message mark; where both know base:1.1, every message after that comes in
+chunks that tell their length. A question is one `get` or `get-config` with a filter, its answer the `data`
+of the reply with the same message-id, laid out one element a line so that evidence can name a line. Questions
+are written in one line:
+
+    get if:interfaces                        subtree filter, by the names that lead to it
+    get /if:interfaces/if:interface[1]       XPath filter (needs the capability :xpath)
+    get <interfaces xmlns="..."/>            subtree filter as it is
+    get-config running [filter]              a datastore; the whole of it without a filter
+
+The prefixes of names are the dialect's. Nothing else is ever sent but `close-session`.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import re
+from collections.abc import Mapping
+from typing import Any, Protocol
+
+from lxml import etree
+
+from nogging.devices.session import Log, Sink
+from nogging.errors import Lost, NotUnderstood, Silent
+
+BASE = "urn:ietf:params:xml:ns:netconf:base:1.0"
+BASE_1_0, BASE_1_1 = "urn:ietf:params:netconf:base:1.0", "urn:ietf:params:netconf:base:1.1"
+XPATH = "urn:ietf:params:netconf:capability:xpath:1.0"
+_END = b"]]>]]>"
+_CHUNK = re.compile(rb"\n#(?:(?P<size>[1-9][0-9]{0,9})|(?P<end>#))\n")
+_HEAD = 13
+"""No head of a chunk is longer."""
+_OPERATION = re.compile(r"get(?:-config (?P<datastore>running|startup|candidate))?(?: +(?P<filter>\S.*))?")
+_NAMES = re.compile(r"[\w-]+:[\w.-]+(?:/[\w-]+:[\w.-]+)*")
+
+
+class Framing:
+    """Messages out of octets and back (RFC 6242, 4): marked ends at first, chunks once `chunked` is set."""
+
+    def __init__(self) -> None:
+        self.chunked = False
+        self.octets = bytearray()
+        self.parts: list[bytes] = []
+
+    def send(self, message: bytes) -> bytes:
+        return b"\n#%d\n%b\n##\n" % (len(message), message) if self.chunked else message + _END
+
+    def receive(self, octets: bytes) -> None:
+        self.octets += octets
+
+    def message(self) -> bytes | None:
+        """The next whole message, if it has arrived; `NotUnderstood` for octets that are no frame."""
+        return self._chunks() if self.chunked else self._marked()
+
+    def _marked(self) -> bytes | None:
+        end = self.octets.find(_END)
+        if end < 0:
+            return None
+        found = bytes(self.octets[:end])
+        del self.octets[: end + len(_END)]
+        return found
+
+    def _chunks(self) -> bytes | None:
+        while True:
+            head = _CHUNK.match(self.octets)
+            if head is None:
+                if len(self.octets) >= _HEAD or (self.octets and not b"\n#".startswith(self.octets[:2])):
+                    raise NotUnderstood(f"a chunk of NETCONF has no length: {bytes(self.octets[:20])!r}")
+                return None
+            if head["end"]:
+                del self.octets[: head.end()]
+                found, self.parts = b"".join(self.parts), []
+                return found
+            until = head.end() + int(head["size"])
+            if len(self.octets) < until:
+                return None
+            self.parts.append(bytes(self.octets[head.end() : until]))
+            del self.octets[:until]
+
+
+def parsed(message: bytes) -> Any:
+    """A message as an element; nothing is fetched and no entity is expanded."""
+    parser = etree.XMLParser(resolve_entities=False, no_network=True, remove_blank_text=True, huge_tree=True)
+    try:
+        return etree.fromstring(message.strip(), parser)
+    except etree.XMLSyntaxError as error:
+        raise NotUnderstood(f"a message of NETCONF is no XML: {error}") from None
+
+
+def element(name: str, *inside: Any, **attributes: str) -> Any:
+    """An element of NETCONF itself."""
+    found = etree.Element(f"{{{BASE}}}{name}", attributes, nsmap={None: BASE})
+    for one in inside:
+        if isinstance(one, str):
+            found.text = one
+        else:
+            found.append(one)
+    return found
+
+
+def hello(*capabilities: str) -> bytes:
+    listed = element("capabilities", *(element("capability", one) for one in capabilities))
+    return bytes(etree.tostring(element("hello", listed), xml_declaration=True, encoding="UTF-8"))
+
+
+def capabilities_of(message: bytes) -> frozenset[str]:
+    """What the other side said hello with; `NotUnderstood` where it is no hello."""
+    root = parsed(message)
+    if root.tag != f"{{{BASE}}}hello":
+        raise NotUnderstood(f"it does not begin with a hello of NETCONF but with '{etree.QName(root).localname}'")
+    found = frozenset((one.text or "").strip() for one in root.iter(f"{{{BASE}}}capability"))
+    if not found & {BASE_1_0, BASE_1_1}:
+        raise NotUnderstood("it knows neither base:1.0 nor base:1.1 of NETCONF")
+    return found
+
+
+def question(command: str, namespaces: Mapping[str, str], capabilities: frozenset[str]) -> Any:
+    """The operation that a command asks for; `NotUnderstood` for one that is none or that is not offered."""
+    match = _OPERATION.fullmatch(" ".join(command.split()))
+    if match is None:
+        raise NotUnderstood(f"'{command}' is neither 'get [filter]' nor 'get-config DATASTORE [filter]'")
+    inside = []
+    if match["datastore"]:
+        inside.append(element("source", element(match["datastore"])))
+    if match["filter"]:
+        inside.append(_filter(match["filter"], namespaces, capabilities))
+    return element("get-config" if match["datastore"] else "get", *inside)
+
+
+def _filter(text: str, namespaces: Mapping[str, str], capabilities: frozenset[str]) -> Any:
+    if text.startswith("<"):
+        return element("filter", parsed(text.encode()), type="subtree")
+    if text.startswith("/"):
+        if not any(one.startswith(XPATH) for one in capabilities):
+            raise NotUnderstood(
+                "it offers no XPath filters (capability :xpath); ask by names, as in 'get if:interfaces'"
+            )
+        known: dict[str | None, str] = dict(namespaces) | {None: BASE}
+        return etree.Element(f"{{{BASE}}}filter", {"type": "xpath", "select": text}, nsmap=known)
+    if not _NAMES.fullmatch(text):
+        raise NotUnderstood(f"'{text}' is no filter: names with prefixes, an XPath, or an element")
+    inner: Any = None
+    for name in reversed(text.split("/")):
+        prefix, _, local = name.partition(":")
+        if prefix not in namespaces:
+            raise NotUnderstood(f"unknown prefix '{prefix}'; known: {', '.join(sorted(namespaces))}")
+        outer = etree.Element(f"{{{namespaces[prefix]}}}{local}", nsmap={None: namespaces[prefix]})
+        if inner is not None:
+            outer.append(inner)
+        inner = outer
+    return element("filter", inner, type="subtree")
+
+
+def answer(reply: Any) -> str:
+    """The data of a reply, one element a line; `NotUnderstood` with what the device says where it refused."""
+    errors = [one for one in reply.iter(f"{{{BASE}}}rpc-error") if _said(one, "error-severity") != "warning"]
+    if errors:
+        told = _said(errors[0], "error-message") or _said(errors[0], "error-info")
+        raise NotUnderstood(f"it answered {_said(errors[0], 'error-tag')}{': ' if told else ''}{told}")
+    data = reply.find(f"{{{BASE}}}data")
+    if data is None:
+        raise NotUnderstood("it answered without data")
+    etree.cleanup_namespaces(data)
+    etree.indent(data)
+    return str(etree.tostring(data, encoding="unicode", with_tail=False)) + "\n"
+
+
+def _said(error: Any, name: str) -> str:
+    found = error.find(f"{{{BASE}}}{name}")
+    return "" if found is None else " ".join("".join(found.itertext()).split())
+
+
+class Octets(Protocol):
+    """What moves the octets of a session."""
+
+    async def read(self) -> bytes:
+        """Some octets; none at the end."""
+
+    def write(self, octets: bytes) -> None: ...
+
+    async def close(self) -> None: ...
+
+
+class Netconf:
+    """A session: `within` is how many seconds of silence it bears."""
+
+    def __init__(self, link: Octets, namespaces: Mapping[str, str], within: float, log: Log | None = None) -> None:
+        self.link, self.namespaces, self.within, self.log = link, namespaces, within, log
+        self.framing = Framing()
+        self.capabilities: frozenset[str] = frozenset()
+        self.number = 0
+
+    @property
+    def prompt(self) -> str:
+        """What a table shows where another session has its prompt."""
+        return f"NETCONF 1.{1 if self.framing.chunked else 0}"
+
+    raised: bool | None = None
+
+    def reaches(self, mode: str) -> bool:
+        return not mode
+
+    async def open(self) -> None:
+        """Says hello and agrees on the framing."""
+        self.send(hello(BASE_1_0, BASE_1_1))
+        self.capabilities = capabilities_of(await self.message("its hello"))
+        self.framing.chunked = BASE_1_1 in self.capabilities
+
+    async def ask(self, command: str, mode: str, sink: Sink) -> None:
+        self.number += 1
+        asked = question(command, self.namespaces, self.capabilities)
+        self.send(etree.tostring(element("rpc", asked, **{"message-id": str(self.number)})))
+        while True:
+            reply = parsed(await self.message(f"the answer to '{command}'"))
+            if reply.tag == f"{{{BASE}}}rpc-reply" and reply.get("message-id") in (str(self.number), None):
+                sink(answer(reply))
+                return
+
+    def send(self, message: bytes) -> None:
+        if self.log is not None:
+            self.log(">", message.decode() + "\n")
+        self.link.write(self.framing.send(message))
+
+    async def message(self, awaited: str) -> bytes:
+        while True:
+            found = self.framing.message()
+            if found is not None:
+                if self.log is not None:
+                    self.log("<", found.decode("utf-8", "backslashreplace") + "\n")
+                return found
+            try:
+                octets = await asyncio.wait_for(self.link.read(), self.within)
+            except TimeoutError:
+                raise Silent(f"nothing for {self.within:g} s while waiting for {awaited}") from None
+            if not octets:
+                raise Lost(f"the connection ended while waiting for {awaited}")
+            self.framing.receive(octets)
+
+    async def close(self) -> None:
+        self.number += 1
+        self.send(etree.tostring(element("rpc", element("close-session"), **{"message-id": str(self.number)})))
+        await self.link.close()

@@ -1,0 +1,74 @@
+"""What became of an answer: the records, and an account in which no line is lost."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+from nogging.reading.dialect import Dialect
+from nogging.records import Kind
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+NO_PATTERN = "no pattern of the reader matches"
+CUT = "the answer ends here, in the middle"
+
+
+@dataclass(frozen=True)
+class Unread:
+    """A line that was neither read nor known. `within` is the first line of the record around it, if any."""
+
+    line: int
+    text: str
+    reason: str
+    within: int | None = None
+    kind: str | None = None
+
+
+@dataclass
+class Reading:
+    """What a reader made of an answer: rows by kind, the lines that it could not read, and the account.
+
+    `taken` tells for each line that was read which fields it set; `leaves` counts what was read of a document.
+    """
+
+    kinds: tuple[Kind, ...]
+    rows: dict[str, list[dict[str, Any]]]
+    unread: list[Unread] = field(default_factory=list)
+    skipped: int = 0
+    not_configured: bool = False
+    not_supported: bool = False
+    taken: dict[int, tuple[str, ...]] = field(default_factory=dict)
+    leaves: int | None = None
+
+    @property
+    def read(self) -> int:
+        """How many lines, or leaves of a document, were read into records."""
+        return len(self.taken) if self.leaves is None else self.leaves
+
+    @property
+    def records(self) -> dict[str, pa.Table]:
+        """The records of each kind as an Arrow table."""
+        from nogging.records.tables import table
+
+        return {kind.name: table(kind, self.rows[kind.name]) for kind in self.kinds}
+
+
+def without(kind: Kind, name: str) -> str:
+    """The reason why lines of a record that lacks a required field are unread."""
+    return f"{_article(kind.name)} without '{name}'"
+
+
+def _article(word: str) -> str:
+    return f"{'an' if word[0] in 'aeiou' else 'a'} {word}"
+
+
+def says(reading: Reading, dialect: Dialect, stripped: str) -> bool:
+    """Takes a line by which the device says that there is nothing to answer."""
+    if stripped.startswith(dialect.not_configured):
+        reading.not_configured = True
+    else:
+        reading.not_supported = True
+    reading.skipped += 1
+    return True

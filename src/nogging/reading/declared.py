@@ -1,0 +1,211 @@
+"""What a reader declares: its file as a model, and the same thing compiled, ready to run.
+
+A reader for text has `lines`; one for JSON or XML has `json` or `xml`, entries that say by paths which nodes are
+records and where their fields are.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+from pathlib import Path
+from typing import Any
+
+from pydantic import Field, model_validator
+
+from nogging.files import Strict
+from nogging.reading.notation import Pattern, Value
+from nogging.records import Kind
+
+
+class Action(StrEnum):
+    """What a line does with what it matched."""
+
+    OPEN = "open"
+    ADD = "add"
+    ROW = "row"
+    AGAIN = "again"
+    CARRY = "carry"
+    UNDER = "under"
+    SKIP = "skip"
+
+
+PREFIX_LENGTH = "_length"
+"""`destination_prefix_length` may be carried, where a heading gives the length of the prefixes below it."""
+
+Scalar = str | int | float | bool | None
+
+
+class LineModel(Strict):
+    open: str | None = None
+    add: str | None = None
+    row: str | None = None
+    again: str | None = None
+    carry: str | None = None
+    skip: str | None = None
+    under: tuple[str, ...] | None = None
+    columns: dict[str, str] = Field(default_factory=dict)
+    kind: str | None = None
+    set: dict[str, Scalar] = Field(default_factory=dict)
+
+    @model_validator(mode="after")
+    def one_action(self) -> LineModel:
+        given = [action for action in Action if getattr(self, action) is not None]
+        if len(given) != 1:
+            raise ValueError(f"a line does one thing, one of: {', '.join(Action)}")
+        return self
+
+    @property
+    def action(self) -> Action:
+        return next(action for action in Action if getattr(self, action) is not None)
+
+
+class EntryModel(Strict):
+    """Nodes of an answer in JSON or XML. `each` is their path; `fields` maps paths from there to what stands at their
+    end: a field, or a pattern of the notation. Without a `kind` the values are carried to the entries `within`."""
+
+    each: str
+    kind: str | None = None
+    fields: dict[str, str] = Field(default_factory=dict)
+    set: dict[str, Scalar] = Field(default_factory=dict)
+    skip: tuple[str, ...] = ()
+    within: tuple[EntryModel, ...] = ()
+
+
+class ReaderModel(Strict):
+    dialect: str
+    commands: tuple[str, ...]
+    asked: bool = True
+    mode: str = ""
+    always: dict[str, Scalar] = Field(default_factory=dict)
+    start: dict[str, Scalar] = Field(default_factory=dict)
+    values: dict[str, dict[str, Scalar]] = Field(default_factory=dict)
+    lines: tuple[LineModel, ...] = ()
+    json_: tuple[EntryModel, ...] = Field(default=(), alias="json")
+    xml: tuple[EntryModel, ...] = ()
+    namespaces: dict[str, str] = Field(default_factory=dict)
+    skip: tuple[str, ...] = ()
+
+    @model_validator(mode="after")
+    def one_form(self) -> ReaderModel:
+        if sum(bool(one) for one in (self.lines, self.json_, self.xml)) != 1:
+            raise ValueError("a reader has one of: lines, json, xml")
+        return self
+
+
+@dataclass(frozen=True)
+class Form:
+    """One line of a reader, compiled. `match` gives the texts of `values`, or None."""
+
+    action: Action
+    pattern: Pattern
+    kind: Kind | None
+    set: Mapping[str, Any]
+    number: int
+
+    @property
+    def values(self) -> tuple[Value, ...]:
+        return self.pattern.values
+
+
+Select = Callable[[Any], Iterator[Any]]
+"""A compiled path: the nodes that it leads to from a node."""
+
+
+@dataclass(frozen=True)
+class Leaf:
+    """Where a value stands in a record's node, and what its text is."""
+
+    path: Select
+    pattern: Pattern
+    number: int
+    set: Mapping[str, Any] = field(default_factory=dict)
+
+    @property
+    def values(self) -> tuple[Value, ...]:
+        return self.pattern.values
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One entry of a reader for JSON or XML, compiled."""
+
+    each: Select
+    kind: Kind | None
+    leaves: tuple[Leaf, ...]
+    set: Mapping[str, Any]
+    skip: tuple[Select, ...]
+    within: tuple[Entry, ...]
+
+    def named(self) -> Iterator[str]:
+        """The fields that this entry, and those within it, can give."""
+        for leaf in self.leaves:
+            yield from (value.field for value in leaf.values)
+        yield from self.set
+        for entry in self.within:
+            yield from entry.named()
+
+
+@dataclass(frozen=True)
+class Heading:
+    """A table read by the positions of its headings: the headings in order, and the field under each."""
+
+    titles: tuple[str, ...]
+    columns: Mapping[str, Value]
+    kind: Kind
+    set: Mapping[str, Any]
+    number: int
+
+    @property
+    def values(self) -> tuple[Value, ...]:
+        return tuple(self.columns.values())
+
+
+@dataclass(frozen=True)
+class Reader:
+    """A reader, ready to run. `constants` are the fields that are the same in each of its records."""
+
+    name: str
+    path: Path
+    dialect: str
+    commands: tuple[str, ...]
+    asked: bool
+    mode: str
+    kinds: tuple[Kind, ...]
+    constants: Mapping[str, Any]
+    start: Mapping[str, Any]
+    meanings: Mapping[str, Mapping[str, Any]]
+    forms: tuple[Form, ...]
+    headings: tuple[Heading, ...]
+    command_patterns: tuple[Pattern, ...]
+    notation: str = "lines"
+    entries: tuple[Entry, ...] = ()
+    skip: tuple[Select, ...] = ()
+    _by_word: dict[str, tuple[Form, ...]] = field(default_factory=dict, compare=False, repr=False)
+
+    @property
+    def command(self) -> str:
+        """The command that a capture sends for this reader."""
+        return self.commands[0]
+
+    def answers(self, command: str) -> bool:
+        return any(pattern.regex.fullmatch(command.strip()) for pattern in self.command_patterns)
+
+    def forms_for(self, word: str) -> tuple[Form, ...]:
+        """The forms that a line beginning with this word could match, in the order of the file."""
+        found = self._by_word.get(word)
+        if found is None:
+            found = tuple(form for form in self.forms if form.pattern.first_word in (None, word))
+            if len(self._by_word) < 4096:
+                self._by_word[word] = found
+        return found
+
+    def provides(self, kind: Kind) -> frozenset[str]:
+        """The fields of a kind that this reader can give; what is not among them it never gives."""
+        named = {value.field for form in self.forms for value in form.values}
+        named |= {value.field for heading in self.headings for value in heading.columns.values()}
+        named |= {name for form in self.forms for name in form.set} | set(self.constants) | set(self.start)
+        named |= {name for heading in self.headings for name in heading.set}
+        named |= {name for entry in self.entries for name in entry.named()}
+        return frozenset(named & set(kind.fields))

@@ -1,0 +1,240 @@
+"""Documents, JSON and XML alike: nodes that paths lead to, each at its line, and the leaves that have to be accounted
+for. A leaf is a node that says something by itself: a value other than null, an attribute, an element without others in
+it or with text of its own."""
+
+from __future__ import annotations
+
+import json
+import re
+from bisect import bisect_left
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from functools import partial
+from typing import Any, Protocol
+
+Key = Any
+"""What tells one leaf of a document from another; hashable."""
+NAME = re.compile(r"name\(([0-9]?)\)")
+"""In JSON, `name()` is the name of the member that a node is, and `name(1)` that of the one around it."""
+
+
+@dataclass(frozen=True)
+class Node:
+    """A node of a document. `value` is the library's own; a `key` of None is a text that no leaf stands behind."""
+
+    document: Document
+    key: Key
+    value: Any
+
+
+class Document(Protocol):
+    """A parsed answer."""
+
+    root: Node
+
+    def line(self, node: Node) -> int:
+        """The line at which a node stands, from 1."""
+
+    def text(self, node: Node) -> str | None:
+        """What a leaf says; None where it says that there is nothing."""
+
+    def leaves(self, node: Node) -> Iterator[Node]:
+        """The leaves below a node, itself included, in the order of the document."""
+
+    def around(self, node: Node) -> Iterator[Key]:
+        """The keys of a node and of those around it, outwards."""
+
+    def told(self, node: Node) -> str:
+        """Where a leaf stands and what it says, in one line."""
+
+
+def document(text: str, notation: str) -> Document:
+    """Parses an answer; `ValueError` with the reason where it is no such document."""
+    return Json(text) if notation == "json" else Xml(text)
+
+
+def compiled(path: str, notation: str, namespaces: Mapping[str, str]) -> Callable[[Node], Iterator[Node]]:
+    """A path, ready to be followed from a node; `ValueError` where it is none."""
+    return _json_path(path) if notation == "json" else _xml_path(path, namespaces)
+
+
+_VALUE = re.compile(r'"(?:[^"\\]|\\.)*+"\s*+(:)?|[{\[]|[^\s{}\[\],:"]++')
+
+
+class Json:
+    """A JSON text (RFC 8259). Keys are locations: the names and numbers that lead to a node."""
+
+    def __init__(self, text: str) -> None:
+        try:
+            value = json.loads(text, object_pairs_hook=_no_doubles)
+        except RecursionError:
+            raise ValueError("it is nested too deeply") from None
+        self.root = Node(self, (), value)
+        ends = [match.start() for match in re.finditer("\n", text)]
+        starts = (match.start() for match in _VALUE.finditer(text) if not match[1])
+        places = zip(_locations(value, ()), starts, strict=True)
+        self.lines = {location: bisect_left(ends, start) + 1 for location, start in places}
+
+    def line(self, node: Node) -> int:
+        return self.lines[node.key]
+
+    def text(self, node: Node) -> str | None:
+        if isinstance(node.value, str):
+            return node.value
+        return None if node.value is None or isinstance(node.value, dict | list) else json.dumps(node.value)
+
+    def leaves(self, node: Node) -> Iterator[Node]:
+        for location, value in _leaves(node.value, node.key):
+            yield Node(self, location, value)
+
+    def around(self, node: Node) -> Iterator[Key]:
+        for length in range(len(node.key), -1, -1):
+            yield node.key[:length]
+
+    def told(self, node: Node) -> str:
+        return f"{'.'.join(str(part) for part in node.key) or '$'}: {json.dumps(node.value, ensure_ascii=False)}"
+
+
+def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found = dict(pairs)
+    if len(found) != len(pairs):
+        names = [name for name, _ in pairs]
+        raise ValueError(f"the member '{next(name for name in names if names.count(name) > 1)}' is given twice")
+    return found
+
+
+def _members(value: Any) -> Iterator[tuple[Any, Any]]:
+    if isinstance(value, dict):
+        yield from value.items()
+    elif isinstance(value, list):
+        yield from enumerate(value)
+
+
+def _locations(value: Any, at: tuple[Any, ...]) -> Iterator[tuple[Any, ...]]:
+    yield at
+    for name, member in _members(value):
+        yield from _locations(member, (*at, name))
+
+
+def _leaves(value: Any, at: tuple[Any, ...]) -> Iterator[tuple[tuple[Any, ...], Any]]:
+    if not isinstance(value, dict | list) and value is not None:
+        yield at, value
+    for name, member in _members(value):
+        yield from _leaves(member, (*at, name))
+
+
+def _json_path(path: str) -> Callable[[Node], Iterator[Node]]:
+    name = NAME.fullmatch(path)
+    if name:
+        return partial(_name_of, int(name[1] or 0))
+    if re.fullmatch(r"[A-Za-z_]\w*(\.[A-Za-z_]\w*)*", path):
+        return partial(_plain_way, path.split("."))
+    import jsonpath_rfc9535 as jsonpath
+
+    try:
+        query = jsonpath.compile(path if path.startswith("$") else f"$.{path}" if path[0] != "[" else f"${path}")
+    except (jsonpath.JSONPathError, IndexError) as error:
+        raise ValueError(f"'{path}' is no path (RFC 9535): {str(error).splitlines()[0]}") from None
+
+    def follow(node: Node) -> Iterator[Node]:
+        for found in query.finditer(node.value):
+            yield Node(node.document, (*node.key, *found.location), found.value)
+
+    return follow
+
+
+def _plain_way(names: list[str], node: Node) -> Iterator[Node]:
+    """Names only, which most paths are: many times faster than the general way."""
+    value = node.value
+    for name in names:
+        if not isinstance(value, dict) or name not in value:
+            return
+        value = value[name]
+    yield Node(node.document, (*node.key, *names), value)
+
+
+def _name_of(outwards: int, node: Node) -> Iterator[Node]:
+    names = [part for part in reversed(node.key) if isinstance(part, str)]
+    if outwards < len(names):
+        yield Node(node.document, None, names[outwards])
+
+
+class Xml:
+    """An XML text, without entities and without anything from outside. Keys are the elements themselves, for an
+    attribute with its name."""
+
+    def __init__(self, text: str) -> None:
+        from lxml import etree
+
+        parser = etree.XMLParser(resolve_entities=False, no_network=True, remove_comments=True, remove_pis=True)
+        try:
+            element = etree.fromstring(text.lstrip().encode("utf-8", "replace"), parser)
+        except etree.XMLSyntaxError as error:
+            raise ValueError(str(error)) from None
+        self.above = text[: len(text) - len(text.lstrip())].count("\n")
+        self.root = Node(self, element, element)
+        self.kept = list(element.iter())  # lxml makes elements anew unless somebody holds them
+
+    def line(self, node: Node) -> int:
+        element = node.key[0] if isinstance(node.key, tuple) else node.key
+        return self.above + int(element.sourceline or 1)
+
+    def text(self, node: Node) -> str | None:
+        if isinstance(node.key, tuple):
+            return str(node.value)
+        return (node.value.text or "").strip() or None
+
+    def leaves(self, node: Node) -> Iterator[Node]:
+        for element in node.value.iter():
+            for name, value in element.attrib.items():
+                yield Node(self, (element, name), value)
+            if len(element) == 0 or (element.text or "").strip():
+                yield Node(self, element, element)
+
+    def around(self, node: Node) -> Iterator[Key]:
+        yield node.key
+        element: Any = node.key[0] if isinstance(node.key, tuple) else node.key
+        if isinstance(node.key, tuple):
+            yield element
+        yield from element.iterancestors()
+
+    def told(self, node: Node) -> str:
+        element: Any = node.key[0] if isinstance(node.key, tuple) else node.key
+        names = [_local(one) for one in (*reversed(list(element.iterancestors())), element)]
+        attribute = f"@{node.key[1]}" if isinstance(node.key, tuple) else ""
+        return f"{'/'.join(names)}{attribute}: {self.text(node) or ''}".rstrip()
+
+
+def _local(element: Any) -> str:
+    return str(element.tag).rpartition("}")[2]
+
+
+def _xml_path(path: str, namespaces: Mapping[str, str]) -> Callable[[Node], Iterator[Node]]:
+    from lxml import etree
+
+    try:
+        find = etree.XPath(path, namespaces=dict(namespaces))
+    except etree.XPathSyntaxError as error:
+        raise ValueError(f"'{path}' is no XPath: {error}") from None
+
+    def follow(node: Node) -> Iterator[Node]:
+        try:
+            found = find(node.value)
+        except etree.XPathEvalError as error:
+            raise ValueError(f"'{path}' cannot be followed: {error}") from None
+        for one in found if isinstance(found, list) else [found]:
+            yield _xml_node(node.document, one)
+
+    return follow
+
+
+def _xml_node(document: Document, found: Any) -> Node:
+    """An element, an attribute or a text as a node; what an XPath worked out stands nowhere."""
+    if hasattr(found, "tag"):
+        return Node(document, found, found)
+    parent = found.getparent() if hasattr(found, "getparent") else None
+    if parent is None:
+        return Node(document, None, str(found))
+    return (
+        Node(document, (parent, found.attrname), str(found)) if found.is_attribute else Node(document, parent, parent)
+    )

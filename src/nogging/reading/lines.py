@@ -1,0 +1,225 @@
+"""Runs a reader's lines over the text of an answer, and accounts for every line.
+
+Each line ends in exactly one of four accounts: read into a record, carried or skipped because the reader knows it,
+blank, or unread with a reason. The rules that keep a value out of the wrong record:
+
+- `add` needs an open record that has the field and does not have a value for it yet; else the line is unread;
+- a line at the indentation of `open` that is unread closes the open record: it may have been another's heading;
+- a value that does not fit its field's type makes the form not match; the reason is kept if no other does;
+- a record that ends without a required field is none: all of its lines become unread.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+from typing import Any
+
+from nogging.reading.account import CUT, NO_PATTERN, Reading, Unread, says, without
+from nogging.reading.declared import Action, Form, Heading, Reader
+from nogging.reading.dialect import load_dialect
+from nogging.reading.slots import Slots, absent_of, inherited, lacking
+from nogging.reading.under import Columns, positions
+from nogging.records import Kind
+
+
+class _Open:
+    """A record that lines are still being added to."""
+
+    __slots__ = ("indent", "kind", "lines", "row", "unread")
+
+    def __init__(self, kind: Kind, row: dict[str, Any], line: int, indent: int) -> None:
+        self.kind, self.row, self.indent = kind, row, indent
+        self.lines = [line]
+        self.unread = False
+
+
+class Lines:
+    """One answer being read, line by line."""
+
+    def __init__(self, reader: Reader, at: datetime, device: str) -> None:
+        self.reader, self.at, self.device = reader, at, device
+        self.dialect = load_dialect(reader.dialect)
+        self.carried = dict(reader.start)
+        self.open: _Open | None = None
+        self.last: tuple[Kind, dict[str, Any]] | None = None
+        self.columns: Columns | None = None
+        self.reading = Reading(reader.kinds, {kind.name: [] for kind in reader.kinds})
+        self.slots = Slots(reader, at)
+        self.texts: list[str] = []
+        self.starts: dict[str, dict[str, Any]] = {}
+        self.refusals = self.dialect.not_configured + self.dialect.not_supported
+        self.absent = {kind.name: absent_of(reader, kind) for kind in reader.kinds}
+
+    def read(self, text: str, whole: bool) -> Reading:
+        self.texts = text.split("\n")
+        end = len(self.texts) if whole else self.last_line()
+        for number, line in enumerate(self.texts, 1):
+            stripped = line.strip()
+            if number >= end and not whole and stripped:
+                self.refuse(number, line, CUT)
+            elif not stripped:
+                self.columns = None
+            elif not self.take(stripped, line, number):
+                self.refuse(number, line, self.reason)
+        self.close()
+        self.reading.unread.sort(key=lambda one: one.line)
+        return self.reading
+
+    def last_line(self) -> int:
+        return max((n for n, line in enumerate(self.texts, 1) if line.strip()), default=1)
+
+    def take(self, stripped: str, line: str, number: int) -> bool:
+        """One line into whatever takes it; False, with `reason` set, when nothing does."""
+        self.reason = NO_PATTERN
+        if stripped.startswith(self.refusals):
+            return says(self.reading, self.dialect, stripped)
+        for form in self.reader.forms_for(stripped.split(None, 1)[0]):
+            match = form.pattern.regex.fullmatch(stripped)
+            if match is not None and self.act(form, match.groups(), line, number):
+                return True
+        if self.columns is not None and self.table_row(line, number):
+            return True
+        return self.heading(line)
+
+    def act(self, form: Form, texts: tuple[str | None, ...], line: str, number: int) -> bool:
+        action = form.action
+        if action is Action.SKIP:
+            self.reading.skipped += 1
+            return True
+        kind = form.kind or self.target(action)
+        if kind is None and action is not Action.CARRY:
+            self.reason = f"there is no open record for this line ({form.pattern.text})"
+            return False
+        try:
+            values = self.slots.values(form, kind, texts, self.carried)
+        except ValueError as error:
+            self.reason = str(error)
+            return False
+        return _ACTIONS[action](self, kind, values, line, number)
+
+    def target(self, action: Action) -> Kind | None:
+        if action is Action.AGAIN:
+            return self.last[0] if self.last else None
+        return self.open.kind if self.open and action is Action.ADD else None
+
+    def begin(self, kind: Kind, values: dict[str, Any], number: int) -> dict[str, Any]:
+        """A new row with what it inherits: constants, what was carried, what the open record passes on."""
+        row = dict(self.given(kind))
+        if self.open is not None and self.open.kind is not kind:
+            row.update(inherited(kind, self.open.kind, self.open.row))
+        row.update(values)
+        row["answer"], row["line"] = None, [number, number]
+        return row
+
+    def given(self, kind: Kind) -> dict[str, Any]:
+        """What every new row of a kind starts from, until something else is carried."""
+        found = self.starts.get(kind.name)
+        if found is None:
+            found = self.starts[kind.name] = {"device": self.device}
+            for given in (self.reader.constants, self.carried):
+                found.update((name, value) for name, value in given.items() if name in kind.fields)
+        return found
+
+    def open_record(self, kind: Kind, values: dict[str, Any], line: str, number: int) -> bool:
+        self.close()
+        row = self.begin(kind, values, number)
+        self.open = _Open(kind, row, number, _indent(line))
+        self.last = (kind, row)
+        self.reading.taken[number] = tuple(values)
+        return True
+
+    def add(self, kind: Kind, values: dict[str, Any], line: str, number: int) -> bool:
+        assert self.open is not None
+        row = self.open.row
+        again = [name for name in values if row.get(name) is not None and name not in self.carried]
+        if again:
+            self.reason = f"a second value for '{again[0]}' in one record"
+            return False
+        row.update(values)
+        row["line"][1] = number
+        self.open.lines.append(number)
+        self.reading.taken[number] = tuple(values)
+        return True
+
+    def row(self, kind: Kind, values: dict[str, Any], line: str, number: int) -> bool:
+        row = self.begin(kind, values, number)
+        return self.keep(kind, row, number, values)
+
+    def again(self, kind: Kind, values: dict[str, Any], line: str, number: int) -> bool:
+        assert self.last is not None
+        row = {**self.last[1], **dict.fromkeys(kind.members), **values, "line": [number, number]}
+        return self.keep(kind, row, number, values)
+
+    def carry(self, kind: Kind | None, values: dict[str, Any], line: str, number: int) -> bool:
+        self.carried.update(values)
+        self.starts.clear()
+        self.reading.skipped += 1
+        return True
+
+    def keep(self, kind: Kind, row: dict[str, Any], number: int, values: dict[str, Any]) -> bool:
+        missing = lacking(kind, row, self.absent[kind.name])
+        if missing:
+            self.reason = without(kind, missing)
+            return False
+        self.reading.rows[kind.name].append(row)
+        self.last = (kind, row)
+        self.reading.taken[number] = tuple(values)
+        return True
+
+    def close(self) -> None:
+        """Ends the open record; one without a required field gives its lines back as unread."""
+        record, self.open = self.open, None
+        if record is None:
+            return
+        missing = lacking(record.kind, record.row, [] if record.unread else self.absent[record.kind.name])
+        if not missing:
+            self.reading.rows[record.kind.name].append(record.row)
+            return
+        for number in record.lines:
+            self.reading.taken.pop(number, None)
+            self.reading.unread.append(Unread(number, self.texts[number - 1], without(record.kind, missing)))
+
+    def refuse(self, number: int, line: str, reason: str) -> None:
+        self.last = None  # what `again` would repeat may have been this line
+        if self.open is not None and _indent(line) <= self.open.indent:
+            self.close()
+        if self.open is not None:
+            self.open.unread = True
+        within = self.open.lines[0] if self.open is not None else None
+        kind = self.open.kind.name if self.open is not None else None
+        self.reading.unread.append(Unread(number, line, reason, within, kind))
+
+    def heading(self, line: str) -> bool:
+        for heading in self.reader.headings:
+            starts = positions(heading.titles, line)
+            if starts is not None:
+                self.columns = Columns(heading, starts)
+                self.reading.skipped += 1
+                return True
+        return False
+
+    def table_row(self, line: str, number: int) -> bool:
+        assert self.columns is not None
+        heading: Heading = self.columns.heading
+        try:
+            cells = self.columns.cells(line)
+            texts = tuple(cells.get(title) for title in heading.columns)
+            values = self.slots.values(heading, heading.kind, texts, self.carried)
+        except ValueError as error:
+            self.reason = str(error)
+            return False
+        return self.row(heading.kind, values, line, number)
+
+
+def _indent(line: str) -> int:
+    return len(line) - len(line.lstrip())
+
+
+_ACTIONS: dict[Action, Callable[..., bool]] = {
+    Action.OPEN: Lines.open_record,
+    Action.ADD: Lines.add,
+    Action.ROW: Lines.row,
+    Action.AGAIN: Lines.again,
+    Action.CARRY: Lines.carry,
+}

@@ -1,0 +1,160 @@
+"""Runs a reader's paths over an answer in JSON or XML, and accounts for every leaf.
+
+As with lines, each leaf ends in exactly one account: read into a record, skipped because the reader knows it, or
+unread with a reason. A leaf is told by its line, its path and what it says. A value that does not fit its field
+leaves its leaf unread; a record without a required field gives all its leaves back.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from datetime import datetime
+from typing import Any
+
+from nogging.reading.account import CUT, Reading, Unread, says, without
+from nogging.reading.declared import Entry, Leaf, Reader
+from nogging.reading.dialect import load_dialect
+from nogging.reading.documents import Document, Key, Node, document
+from nogging.reading.slots import Slots, absent_of, inherited, lacking
+from nogging.records import Kind
+
+NOT_MAPPED = "no path of the reader leads here"
+Outer = tuple[Kind, dict[str, Any]] | None
+
+
+class Paths:
+    """One answer being read, entry by entry."""
+
+    def __init__(self, reader: Reader, at: datetime, device: str) -> None:
+        self.reader, self.device = reader, device
+        self.dialect = load_dialect(reader.dialect)
+        self.reading = Reading(reader.kinds, {kind.name: [] for kind in reader.kinds})
+        self.slots = Slots(reader, at)
+        self.absent = {kind.name: absent_of(reader, kind) for kind in reader.kinds}
+        self.accounted: set[Key] = set()
+        self.known: set[Key] = set()
+        self.reasons: dict[Key, str] = {}
+        self.records: dict[Key, tuple[int, str]] = {}
+        self.around: list[Node] = []
+        """The leaves of the entry without a kind that is next around: they belong to the records in it."""
+
+    def read(self, text: str, whole: bool) -> Reading:
+        said = next((line.strip() for line in text.split("\n") if line.strip()), "")
+        if said.startswith(self.dialect.not_configured + self.dialect.not_supported):
+            says(self.reading, self.dialect, said)
+            text = text.replace(said, "", 1)
+        if not text.strip():
+            return self.reading
+        try:
+            found = document(text, self.reader.notation)
+            for skip in self.reader.skip:
+                self.know(found, skip(found.root))
+            self.entries(self.reader.entries, found.root, dict(self.reader.start), None)
+        except (ValueError, RecursionError) as error:
+            return self.unreadable(text, f"this is no {self.reader.notation.upper()}: {error}" if whole else CUT)
+        self.account(found)
+        return self.reading
+
+    def unreadable(self, text: str, reason: str) -> Reading:
+        """A text that is no document at all: every line of it is unread."""
+        lines = enumerate(text.split("\n"), 1)
+        self.reading.rows = {kind.name: [] for kind in self.reader.kinds}
+        self.reading.unread = [Unread(number, line, reason) for number, line in lines if line.strip()]
+        return self.reading
+
+    def entries(self, entries: tuple[Entry, ...], node: Node, carried: Mapping[str, Any], outer: Outer) -> None:
+        for entry in entries:
+            for found in entry.each(node):
+                self.entry(entry, found, carried, outer)
+
+    def entry(self, entry: Entry, node: Node, carried: Mapping[str, Any], outer: Outer) -> None:
+        self.know(node.document, (one for skip in entry.skip for one in skip(node)))
+        values, taken = self.values(entry, node, carried)
+        if entry.kind is None:
+            self.taken(taken)
+            self.around = [leaf for leaf, _ in taken]
+            self.entries(entry.within, node, {**carried, **values}, outer)
+            return
+        row = self.record(entry.kind, node, values, taken, carried, outer)
+        if row is not None:
+            self.entries(entry.within, node, carried, (entry.kind, row))
+
+    def values(
+        self, entry: Entry, node: Node, carried: Mapping[str, Any]
+    ) -> tuple[dict[str, Any], list[tuple[Node, tuple[str, ...]]]]:
+        """The fields of an entry, and the leaves that they were read from with what each gave."""
+        found: dict[str, Any] = {}
+        taken: list[tuple[Node, tuple[str, ...]]] = []
+        for leaf in entry.leaves:
+            for at in leaf.path(node):
+                try:
+                    given = self.value(leaf, entry.kind, at, carried)
+                    again = next((name for name in given if name in found), None)
+                    if again is not None:
+                        raise ValueError(f"a second value for '{again}' in one record")
+                except ValueError as error:
+                    self.reasons.setdefault(at.key, str(error))
+                    continue
+                found.update(given)
+                taken.append((at, tuple(given)))
+        return {**entry.set, **found}, taken
+
+    def value(self, leaf: Leaf, kind: Kind | None, node: Node, carried: Mapping[str, Any]) -> dict[str, Any]:
+        text = node.value if node.key is None else node.document.text(node)
+        if text is None or not text.strip():
+            return {}
+        match = leaf.pattern.regex.fullmatch(text)
+        if match is None:
+            raise ValueError(f"'{text}' is not written as {leaf.pattern.text}")
+        return self.slots.values(leaf, kind, match.groups(), carried)
+
+    def record(
+        self,
+        kind: Kind,
+        node: Node,
+        values: dict[str, Any],
+        taken: list[tuple[Node, tuple[str, ...]]],
+        carried: Mapping[str, Any],
+        outer: Outer,
+    ) -> dict[str, Any] | None:
+        row: dict[str, Any] = {"device": self.device}
+        for given in (self.reader.constants, carried):
+            row.update((name, value) for name, value in given.items() if name in kind.fields)
+        if outer is not None:
+            row.update(inherited(kind, *outer))
+        row.update(values)
+        has_unread = any(key in self.reasons for key in (one.key for one in node.document.leaves(node)))
+        missing = lacking(kind, row, [] if has_unread else self.absent[kind.name])
+        if missing is not None:
+            self.reasons.update((one.key, without(kind, missing)) for one, _ in taken if one.key is not None)
+            return None
+        leaves = (node, *self.around, *(leaf for leaf, _ in taken))
+        lines = [node.document.line(one) for one in leaves if one.key is not None]
+        row["answer"], row["line"] = None, [min(lines), max(lines)]
+        self.records[node.key] = (min(lines), kind.name)
+        self.reading.rows[kind.name].append(row)
+        self.taken(taken)
+        return row
+
+    def taken(self, leaves: list[tuple[Node, tuple[str, ...]]]) -> None:
+        for node, names in leaves:
+            if node.key is not None:
+                self.accounted.add(node.key)
+                line = node.document.line(node)
+                self.reading.taken[line] = (*self.reading.taken.get(line, ()), *names)
+
+    def know(self, found: Document, nodes: Iterator[Node]) -> None:
+        """Everything below these nodes says nothing that matters."""
+        for node in nodes:
+            self.known.update(leaf.key for leaf in found.leaves(node))
+
+    def account(self, found: Document) -> None:
+        self.reading.leaves = 0
+        for leaf in found.leaves(found.root):
+            if leaf.key in self.accounted or leaf.key in self.known:
+                self.reading.leaves += leaf.key in self.accounted
+                self.reading.skipped += leaf.key not in self.accounted
+                continue
+            within, kind = next((self.records[key] for key in found.around(leaf) if key in self.records), (None, None))
+            reason = self.reasons.get(leaf.key, NOT_MAPPED)
+            self.reading.unread.append(Unread(found.line(leaf), found.told(leaf), reason, within, kind))

@@ -1,0 +1,138 @@
+"""Values on their way into records: the text that a pattern matched, turned into what its field holds."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from datetime import datetime
+from typing import Any, Protocol
+
+from nogging.reading.declared import PREFIX_LENGTH, Reader
+from nogging.reading.dialect import load_dialect
+from nogging.reading.notation import Value
+from nogging.records import Kind, Nature, Type
+from nogging.records.field import RESOLUTION
+from nogging.records.values import integer, reader_of
+
+_NEW = object()
+MOST_KNOWN = 65536
+
+
+class Source(Protocol):
+    """What a declaration gives to read: its number in the reader, its values, and the fields that it sets."""
+
+    @property
+    def number(self) -> int: ...
+    @property
+    def values(self) -> tuple[Value, ...]: ...
+    @property
+    def set(self) -> Mapping[str, Any]: ...
+
+
+class Slots:
+    """Turns the texts of a reader's values; keeps for each declaration how that goes."""
+
+    def __init__(self, reader: Reader, at: datetime) -> None:
+        self.reader, self.at = reader, at
+        self.names = load_dialect(reader.dialect).long_names
+        self.known: dict[tuple[int, str | None], list[_Slot]] = {}
+
+    def values(
+        self, source: Source, kind: Kind | None, texts: tuple[str | None, ...], carried: Mapping[str, Any]
+    ) -> dict[str, Any]:
+        """The fields that these texts give; `ValueError` with the reason where one does not fit."""
+        key = (source.number, kind.name if kind else None)
+        slots = self.known.get(key)
+        if slots is None:
+            slots = self.known[key] = [self.slot(kind, value.field, value.unit) for value in source.values]
+        found: dict[str, Any] = {}
+        for slot, text in zip(slots, texts, strict=True):
+            if text is None:
+                continue
+            if slot.is_prefix and "/" not in text:
+                length = carried.get(slot.name + PREFIX_LENGTH)  # a heading may give it for all that follow
+                text += f"/{length}" if length is not None else ""
+            value = slot.known.get(text, _NEW)
+            if value is _NEW:
+                value = slot.read(text)
+            if value is None:
+                continue
+            if slot.is_moment:
+                value, resolution = value
+                if slot.resolution:
+                    found[slot.resolution] = resolution
+            found[slot.name] = value
+        if source.set:
+            found.update(source.set)
+        return found
+
+    def slot(self, kind: Kind | None, name: str, unit: str) -> _Slot:
+        kinds = [kind] if kind else list(self.reader.kinds)
+        declared = next((one.fields[name] for one in kinds if name in one.fields), None)
+        if declared is None and name.endswith(PREFIX_LENGTH):
+            return _Slot(name, integer, {}, "")
+        if declared is None:
+            return _Slot(name, _no_such_field(name), {}, "")
+        convert = reader_of(declared, unit, self.names, self.at)
+        resolution = name + RESOLUTION if declared.nature is Nature.TIMER else ""
+        return _Slot(name, convert, self.reader.meanings.get(name, {}), resolution, declared.type)
+
+
+class _Slot:
+    """Where one value of a form goes: the field, how its text is turned, and the words that mean something else.
+
+    `known` keeps the texts that were turned already: most columns of a long table say the same few things.
+    """
+
+    __slots__ = ("convert", "is_moment", "is_prefix", "known", "meanings", "name", "resolution")
+
+    def __init__(
+        self,
+        name: str,
+        convert: Callable[[str], Any],
+        meanings: Any,
+        resolution: str,
+        type: Type = Type.TEXT,
+    ) -> None:
+        self.name, self.convert, self.meanings = name, convert, meanings
+        self.resolution = resolution
+        self.known: dict[str, Any] = {}
+        self.is_moment, self.is_prefix = type is Type.MOMENT, type is Type.PREFIX
+
+    def read(self, text: str) -> Any:
+        """The value that a text stands for; None where it means that there is none. `ValueError` if it does not fit."""
+        meant = self.meanings.get(text, text)
+        value = None if meant is None else self.convert(meant)
+        if len(self.known) < MOST_KNOWN:
+            self.known[text] = value
+        return value
+
+
+def _no_such_field(name: str) -> Callable[[str], Any]:
+    def refuse(_: str) -> Any:
+        raise ValueError(f"the open record has no field '{name}'")
+
+    return refuse
+
+
+def inherited(kind: Kind, outer: Kind, row: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
+    """What a nested record takes over: the fields that refer to the outer one, and keys of the same name."""
+    for name, declared in kind.fields.items():
+        if declared.refers.startswith(f"{outer.name}."):
+            yield name, row.get(declared.refers.partition(".")[2])
+        elif declared.nature is Nature.KEY and row.get(name) is not None:
+            yield name, row[name]
+
+
+def absent_of(reader: Reader, kind: Kind) -> list[tuple[str, str]]:
+    """The fields that this reader would have given, with what it means that they are not there."""
+    provided = reader.provides(kind)
+    return [(name, one.absent) for name, one in kind.fields.items() if one.absent is not None and name in provided]
+
+
+def lacking(kind: Kind, row: dict[str, Any], absent: list[tuple[str, str]]) -> str | None:
+    """Sets what follows from the rest of a record; the required field that is still missing, if one is."""
+    if kind.derive is not None:
+        kind.derive(row)
+    for name, value in absent:
+        row.setdefault(name, value)
+    return next((name for name in kind.required if row.get(name) is None), None)

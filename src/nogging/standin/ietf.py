@@ -1,0 +1,172 @@
+"""The `ietf` dialect of the stand-in devices: their state in the IETF's models (RFC 7317, 8343, 8344, 8349, 9129)."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from lxml import etree
+
+from nogging.reading.dialect import load_dialect
+from nogging.standin.model import Device, Hop, Interface, Network, Route
+
+_TYPES = "urn:ietf:params:xml:ns:yang:iana-if-type"
+_PROTOCOLS = {"direct": "rt:direct", "static": "rt:static", "ospf": "ospf:ospfv2", "bgp": "bgp:bgp"}
+_OSPF_STATES = {"full": "full", "exstart": "exstart", "exchange": "exchange"}
+
+
+def data(network: Network, device: Device, now: datetime) -> Any:
+    """All state of a device, below one element `data`."""
+    return _node("nc:data", _interfaces(device, now), _routing(network, device, now), _system(device, now))
+
+
+def _node(name: str, *inside: Any, text: object = None) -> Any:
+    """An element; the prefix is the dialect's, and what is None is left out."""
+    namespaces = load_dialect("ietf").namespaces
+    prefix, _, local = name.partition(":")
+    found = etree.Element(f"{{{namespaces[prefix]}}}{local}", nsmap={None: namespaces[prefix]})
+    for one in inside:
+        if one is not None:
+            found.append(one)
+    if text is not None:
+        found.text = str(text)
+    return found
+
+
+def _leaves(prefix: str, **values: object) -> list[Any]:
+    """Leaves by their names, with `_` for `-`; None where there is none."""
+    return [
+        _node(f"{prefix}:{name.replace('_', '-')}", text=value) for name, value in values.items() if value is not None
+    ]
+
+
+def _moment(at: datetime | None) -> str | None:
+    return f"{at:%Y-%m-%dT%H:%M:%S}+00:00" if at else None
+
+
+def _interfaces(device: Device, now: datetime) -> Any:
+    return _node("if:interfaces", *(_interface(one, now) for one in device.interfaces.values()))
+
+
+def _interface(one: Interface, now: datetime) -> Any:
+    kind = "ianaift:softwareLoopback" if one.loopback else "ianaift:ethernetCsmacd"
+    seconds = int(one.seconds_up(now))
+    counted = _leaves(
+        "if",
+        in_octets=0 if one.loopback else seconds * 1000,
+        in_unicast_pkts=0 if one.loopback else seconds * 9,
+        in_errors=0,
+        out_octets=0 if one.loopback else seconds * 900,
+        out_unicast_pkts=0 if one.loopback else seconds * 8,
+        out_errors=0,
+    )
+    found = _node(
+        "if:interface",
+        *_leaves("if", name=one.name, description=one.description or None, type=kind, enabled=_word(not one.shutdown)),
+        *_leaves("if", admin_status="down" if one.shutdown else "up", oper_status="up" if one.up else "down"),
+        *_leaves("if", last_change=_moment(one.since), if_index=one.index, phys_address=one.mac or None),
+        *_leaves("if", speed=one.speed),
+        _node("if:statistics", *_leaves("if", discontinuity_time=_moment(one.since or now)), *counted),
+        *(_family(one, version) for version in (4, 6) if any(at.version == version for at in one.addresses)),
+    )
+    etree.cleanup_namespaces(found, top_nsmap={"ianaift": _TYPES}, keep_ns_prefixes=["ianaift"])
+    return found
+
+
+def _word(truth: bool) -> str:
+    return str(truth).lower()
+
+
+def _family(one: Interface, version: int) -> Any:
+    return _node(
+        f"ip:ipv{version}",
+        *_leaves("ip", enabled="true", forwarding="true", mtu=one.mtu if version == 4 else None),
+        *(
+            _node("ip:address", *_leaves("ip", ip=at.ip, prefix_length=at.network.prefixlen, origin="static"))
+            for at in one.addresses
+            if at.version == version
+        ),
+    )
+
+
+def _routing(network: Network, device: Device, now: datetime) -> Any:
+    chosen: dict[object, Route] = {}
+    for route in network.routes[device.name]:
+        chosen.setdefault(route.prefix, route)
+    routes = [
+        _route(route, chosen[route.prefix] is route, network.route_since[device.name, route])
+        for route in network.routes[device.name]
+    ]
+    rib = _node(
+        "rt:rib",
+        *_leaves("rt", name="ipv4-main", address_family="v4ur:ipv4-unicast", default_rib="true"),
+        _node("rt:routes", *routes),
+    )
+    return _node(
+        "rt:routing",
+        _node("rt:control-plane-protocols", _ospf(network, device)),
+        _node("rt:ribs", rib),
+    )
+
+
+def _route(route: Route, active: bool, since: datetime) -> Any:
+    hops = [_leaves_of(hop) for hop in route.hops]
+    if not hops:
+        next_hop = _node("rt:next-hop", *_leaves("rt", special_next_hop="blackhole"))
+    elif len(hops) == 1:
+        next_hop = _node("rt:next-hop", *_hop("v4ur:next-hop-address", hops[0]))
+    else:
+        listed = (_node("rt:next-hop", *_hop("v4ur:address", hop)) for hop in hops)
+        next_hop = _node("rt:next-hop", _node("rt:next-hop-list", *listed))
+    return _node(
+        "rt:route",
+        _node("v4ur:destination-prefix", text=route.prefix),
+        *_leaves("rt", route_preference=route.preference),
+        _node("ospf:metric", text=route.metric) if route.source == "ospf" else None,
+        next_hop,
+        *_leaves("rt", source_protocol=_PROTOCOLS[route.source]),
+        _node("rt:active") if active else None,
+        *_leaves("rt", last_updated=_moment(since)),
+    )
+
+
+def _leaves_of(hop: Hop) -> tuple[object, object]:
+    return hop.address, hop.interface
+
+
+def _hop(name: str, hop: tuple[object, object]) -> list[Any]:
+    found = [_node(name, text=hop[0])] if hop[0] else []
+    return found + _leaves("rt", outgoing_interface=hop[1])
+
+
+def _ospf(network: Network, device: Device) -> Any:
+    areas: dict[int, list[Any]] = {}
+    for one in device.interfaces.values():
+        if one.ospf is None:
+            continue
+        adjacency = network.adjacencies.get((device.name, one.name))
+        neighbors = []
+        if adjacency is not None and adjacency.remote.ipv4 is not None:
+            told = _leaves("ospf", neighbor_router_id=adjacency.neighbor.router_id, address=adjacency.remote.ipv4.ip)
+            told += _leaves("ospf", state=_OSPF_STATES[adjacency.state])
+            told.append(_node("ospf:statistics", *_leaves("ospf", nbr_event_count=adjacency.changes)))
+            neighbors.append(_node("ospf:neighbor", *told))
+        inside = [*_leaves("ospf", name=one.name, hello_interval=one.ospf.hello, dead_interval=one.ospf.dead)]
+        inside += [*_leaves("ospf", cost=one.ospf.cost), _node("ospf:neighbors", *neighbors)]
+        areas.setdefault(one.ospf.area, []).append(_node("ospf:interface", *inside))
+    if not areas:
+        return None
+    listed = (
+        _node("ospf:area", *_leaves("ospf", area_id=f"0.0.0.{number}"), _node("ospf:interfaces", *interfaces))
+        for number, interfaces in areas.items()
+    )
+    instance = _node("ospf:ospf", *_leaves("ospf", router_id=device.router_id), _node("ospf:areas", *listed))
+    return _node("rt:control-plane-protocol", *_leaves("rt", type="ospf:ospfv2", name="1"), instance)
+
+
+def _system(device: Device, now: datetime) -> Any:
+    return _node(
+        "sys:system-state",
+        _node("sys:platform", *_leaves("sys", os_name="ietf", os_release=device.release, machine="stand-in")),
+        _node("sys:clock", *_leaves("sys", current_datetime=_moment(now), boot_datetime=_moment(device.booted))),
+    )

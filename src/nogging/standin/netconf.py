@@ -1,0 +1,125 @@
+"""A NETCONF server over a stand-in device's state: octets in, octets out. No I/O.
+
+It answers `get` (and `get-config` with the part of the state that is configuration, which here is none) with subtree
+filters as RFC 6241, 6 has them and, where it says so, XPath filters; everything else is `operation-not-supported`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from lxml import etree
+
+from nogging.devices.netconf import BASE, BASE_1_0, BASE_1_1, XPATH, Framing, capabilities_of, element, parsed
+from nogging.errors import NotUnderstood
+
+ALL = (BASE_1_0, BASE_1_1, XPATH)
+
+
+class Server:
+    """One session. `state` gives the device's data when it is asked; `capabilities` are what it says hello with."""
+
+    def __init__(self, state: Callable[[], Any], capabilities: tuple[str, ...] = ALL) -> None:
+        self.state, self.capabilities = state, capabilities
+        self.framing = Framing()
+        self.greeted = self.closed = False
+
+    def greet(self) -> bytes:
+        listed = element("capabilities", *(element("capability", one) for one in self.capabilities))
+        return self.framing.send(etree.tostring(element("hello", listed, element("session-id", "7"))))
+
+    def receive(self, octets: bytes) -> bytes:
+        """What the server sends for what arrived; it ends the session where that is no NETCONF."""
+        self.framing.receive(octets)
+        sent = b""
+        try:
+            while not self.closed and (message := self.framing.message()) is not None:
+                sent += self.message(message)
+        except NotUnderstood:
+            self.closed = True
+        return sent
+
+    def message(self, message: bytes) -> bytes:
+        if not self.greeted:
+            self.greeted = True
+            self.framing.chunked = BASE_1_1 in capabilities_of(message) & set(self.capabilities)
+            return b""
+        rpc = parsed(message)
+        reply = element("rpc-reply", self.operation(rpc[0]), **{"message-id": rpc.get("message-id", "")})
+        return self.framing.send(etree.tostring(reply))
+
+    def operation(self, asked: Any) -> Any:
+        name = etree.QName(asked).localname
+        if name == "close-session":
+            self.closed = True
+            return element("ok")
+        if name not in ("get", "get-config"):
+            return refusal("operation-not-supported", f"'{name}' is not for this server")
+        wanted = asked.find(f"{{{BASE}}}filter")
+        state = self.state() if name == "get" else element("data")
+        if wanted is None:
+            return state
+        if wanted.get("type") == "xpath":
+            return self.by_xpath(state, wanted)
+        found = element("data")
+        for one in wanted:
+            found.extend(kept for child in state if (kept := selected(one, child)) is not None)
+        return found
+
+    def by_xpath(self, state: Any, wanted: Any) -> Any:
+        """The nodes that an XPath selects, with all that is above them (RFC 6241, 8.9.4)."""
+        namespaces = {prefix: uri for prefix, uri in wanted.nsmap.items() if prefix}
+        try:
+            # the root of the path is the data model's, not the document's
+            nodes = state.xpath("." + wanted.get("select", ""), namespaces=namespaces)
+        except etree.XPathError as error:
+            return refusal("invalid-value", str(error))
+        kept = {above for node in nodes for above in (node, *node.iterancestors(), *node.iterdescendants())}
+        _prune(state, kept)
+        return state
+
+
+def _prune(node: Any, kept: set[Any]) -> None:
+    for child in list(node):
+        if child in kept:
+            _prune(child, kept)
+        else:
+            node.remove(child)
+
+
+def selected(wanted: Any, node: Any) -> Any:
+    """What a node of a subtree filter selects of a node of the state; None for nothing (RFC 6241, 6.2)."""
+    local = etree.QName(wanted)
+    if local.localname != etree.QName(node).localname or local.namespace not in (
+        None,
+        BASE,
+        etree.QName(node).namespace,
+    ):
+        return None
+    if any(node.get(name) != value for name, value in wanted.attrib.items()):
+        return None
+    if len(wanted) == 0 and not (wanted.text or "").strip():
+        return node
+    matches = [one for one in wanted if len(one) == 0 and (one.text or "").strip()]
+    for match in matches:
+        if not any(one.tag == match.tag and (one.text or "").strip() == match.text.strip() for one in node):
+            return None
+    rest = [one for one in wanted if one not in matches]
+    if not rest:
+        return node
+    found = etree.Element(node.tag, nsmap=node.nsmap)
+    children = [one for one in node if any(one.tag == match.tag for match in matches)]
+    children += [kept for one in rest for child in node if (kept := selected(one, child)) is not None]
+    found.extend(children)
+    return found if len(found) else None
+
+
+def refusal(tag: str, told: str) -> Any:
+    return element(
+        "rpc-error",
+        element("error-type", "protocol"),
+        element("error-tag", tag),
+        element("error-severity", "error"),
+        element("error-message", told),
+    )
