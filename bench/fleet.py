@@ -21,13 +21,15 @@ from nogging.inventory import Device, Inventory
 
 DEVICES, AT_ONCE = 500, 50
 KINDS = ["interface", "neighbor", "route"]
+CLOCK = "show clock"
+"""Asked of each device besides: what time it thinks it is."""
 PREPARE = ("terminal length 0", "terminal width 511")
 
 
 def figures() -> list[Figure]:
     with tempfile.TemporaryDirectory() as place, served(Path(place)) as inventory:
         fleet = _fleet(inventory, Path(place))
-        commands = [one.command for one in collect.commands_for(fleet.devices[0], KINDS)]
+        commands = [one.command for one in collect.commands_for(fleet.devices[0], KINDS)] + [CLOCK]
 
         def whole() -> None:
             capture = nogging.capture(fleet, to=Path(place) / "now", kinds=KINDS, limits=Limits(at_once=AT_ONCE))
@@ -39,13 +41,17 @@ def figures() -> list[Figure]:
         def xargs() -> None:
             _xargs(fleet, commands, Path(place))
 
+        def each() -> None:
+            _xargs(fleet, [command for command in commands if command != CLOCK], Path(place), apart=True)
+
         def only() -> None:
             collected(fleet, Path(place) / "only", KINDS)
 
         what = f"{DEVICES} stand-in devices, {len(commands)} commands each, {AT_ONCE} at a time"
         found = [
             ratio(f"{what}: answers on disk", only, "a bare asyncssh loop that sends the same", bare, times=2),
-            ratio(f"{what}: answers on disk", only, "`ssh` under `xargs -P 50`", xargs, times=2),
+            ratio(f"{what}: answers on disk", only, "`ssh` under `xargs -P 50`, one login a device", xargs, times=2),
+            ratio(f"{what}: answers on disk", only, "`ssh` under `xargs -P 50`, a file a command", each, times=1),
             ratio(f"{what}: captured, read and kept", whole, "a bare asyncssh loop that sends the same", bare, times=2),
         ]
         peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
@@ -93,19 +99,23 @@ async def _one(device: Device, commands: list[str], slots: asyncio.Semaphore) ->
                 said += await process.stdout.read(65536)
 
 
-def _xargs(fleet: Inventory, commands: list[str], place: Path) -> None:
-    """One `ssh` a device, all its commands in one login; the password by OpenSSH's own way of asking."""
+def _xargs(fleet: Inventory, commands: list[str], place: Path, apart: bool = False) -> None:
+    """One `ssh` a device, all its commands in one login, or one `ssh` a command with a file for its answer; the
+    password by OpenSSH's own way of asking."""
     ask = place / "ask"
     ask.write_text(f"#!/bin/sh\ncat {fleet.devices[0].folder}/password\n")
     ask.chmod(0o700)
     lines = place / "lines"
     lines.write_text("\n".join([*PREPARE, *commands, "exit"]) + "\n")
     known = fleet.devices[0].folder / "known_hosts"
-    options = f"-o UserKnownHostsFile={known} -o PubkeyAuthentication=no"
-    ssh = f"ssh -tt {options} -p %PORT% noc@127.0.0.1 < {lines} > /dev/null"
-    ports = "\n".join(str(device.port) for device in fleet.devices)
+    ssh = f"ssh -o UserKnownHostsFile={known} -o PubkeyAuthentication=no"
+    line = f"{ssh} -tt -p $0 noc@127.0.0.1 < {lines} > /dev/null"
+    if apart:
+        line = f'n=$0; {ssh} -p ${{n%%/*}} noc@127.0.0.1 "$1" > {place}/answer-${{n##*/}} < /dev/null'
+    asked = [f"{device.port}/{n}\n{one}" for n, device in enumerate(fleet.devices) for one in commands]
     environment = {**os.environ, "SSH_ASKPASS": str(ask), "SSH_ASKPASS_REQUIRE": "force"}
     subprocess.run(
-        ["xargs", "-P", str(AT_ONCE), "-I", "%PORT%", "sh", "-c", ssh],
-        input=ports, text=True, env=environment, check=True, stderr=subprocess.DEVNULL,
+        ["xargs", "-P", str(AT_ONCE), "-d", "\n", "-n", "2" if apart else "1", "sh", "-c", line],
+        input="\n".join(asked if apart else [str(device.port) for device in fleet.devices]),
+        text=True, env=environment, check=True, stderr=subprocess.DEVNULL,
     )  # fmt: skip

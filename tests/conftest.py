@@ -89,7 +89,9 @@ Build = Callable[..., Capture]
 def build(tmp_path: Path) -> Build:
     """Makes a capture of `frr` answers given as texts; an entry instead of a text is a command without an answer."""
 
-    def made(name: str, answers: Answers, started: str = "2026-11-23T02:00:00+00:00", **labels: str) -> Capture:
+    def made(
+        name: str, answers: Answers, started: str = "2026-11-23T02:00:00+00:00", skew: float = 0, **labels: str
+    ) -> Capture:
         with Writer(tmp_path / name) as writer:
             for device, commands in answers.items():
                 writer.begin(device, "frr", labels)
@@ -101,6 +103,7 @@ def build(tmp_path: Path) -> Build:
                     file.write(text)
                     entry = CommandEntry(ANSWERED, "", started, 0.0, file.put_in_place(), file.octets, True)
                     writer.answered(device, command, entry)
+                writer.clock(device, skew)
                 writer.outcome(device, CAPTURED)
         capture = Capture(tmp_path / name)
         capture.summed_up()

@@ -3,24 +3,20 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 
-import asyncssh
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 import nogging
-from conftest import Build, Sound, digests, listening
+from conftest import Build, Sound, digests
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import NOT_ANSWERED, CommandEntry
 from nogging.captures.names import command_of, device_of, file_name, folder_name
 from nogging.captures.writing import JOURNAL, MANIFEST, Writer
 from nogging.collecting.collect import Limits, Progress
 from nogging.errors import CaptureError
-from nogging.standin.server import new_host_key
 
 
 def test_all_devices_are_captured_and_nothing_is_unread(sound: Sound, tmp_path: Path) -> None:
@@ -40,100 +36,6 @@ def test_all_devices_are_captured_and_nothing_is_unread(sound: Sound, tmp_path: 
     assert not any(
         secret in path.read_text(errors="replace") for path in (tmp_path / "now").rglob("*") if path.is_file()
     )
-
-
-class _Mute(asyncssh.SSHServerSession[str]):
-    """Says something at the login, answers the first command in half, and then nothing any more."""
-
-    def __init__(self, greeting: str, says: str, then: str) -> None:
-        self.greeting, self.says, self.then = greeting, says, then
-
-    def connection_made(self, chan: asyncssh.SSHServerChannel[str]) -> None:
-        self.channel = chan
-
-    def shell_requested(self) -> bool:
-        return True
-
-    def pty_requested(self, *_: object) -> bool:
-        return True
-
-    def session_started(self) -> None:
-        self.channel.write(self.greeting)
-
-    def data_received(self, data: str, datatype: asyncssh.DataType) -> None:
-        if data.startswith("show"):
-            self.channel.write(f"{data.strip()}\r\n{self.says}")
-            if self.then == "hang up":
-                self.channel.exit(1)
-        elif self.says:
-            self.channel.write(f"{data.strip()}\r\nsick-r1# ")
-
-
-@contextmanager
-def sick(key: str, greeting: str, says: str, then: str) -> Iterator[int]:
-    """A device that is not well, on loopback; its port."""
-
-    class Host(asyncssh.SSHServer):
-        def begin_auth(self, username: str) -> bool:
-            return False
-
-        def session_requested(self) -> _Mute:
-            return _Mute(greeting, says, then)
-
-    with listening(key, server_factory=Host, line_editor=False) as port:
-        yield port
-
-
-def test_each_sickness_is_named_and_holds_nobody_up(sound: Sound, tmp_path: Path) -> None:
-    key = (sound.folder / "host_key").read_text()
-    ports = {device.name: device.port for device in sound.inventory.devices}
-    with (
-        sick(key, "", "", "") as mute,
-        sick(key, "\r\nsick-r1# ", "half an ans", "") as stuck,
-        sick(key, "\r\nsick-r1# ", "one line\r\nhalf", "hang up") as fallen,
-        sick(new_host_key(), "\r\nsick-r1# ", "", "") as stranger,
-    ):
-        rows = {
-            "well-r1": (ports["mole-r1"], "frr", ""),
-            "well-r2": (ports["mole-r2"], "ios", ""),
-            "closed-r1": (1, "ios", ""),
-            "wrong-r1": (ports["heron-r1"], "ios", ", login: {user: noc, password: {file: wrong}}"),
-            "mute-r1": (mute, "ios", ""),
-            "stuck-r1": (stuck, "ios", ""),
-            "fallen-r1": (fallen, "ios", ""),
-            "strange-r1": (stranger, "ios", ""),
-        }
-        for name, text in (("password", (sound.folder / "password").read_text()), ("wrong", "herring\n")):
-            (tmp_path / name).touch(0o600)
-            (tmp_path / name).write_text(text)
-        public = asyncssh.import_private_key(key).export_public_key().decode()
-        hosts = "".join(f"[127.0.0.1]:{port} {public}" for port, _, _ in rows.values())
-        (tmp_path / "known_hosts").write_text(hosts)
-        devices = "".join(
-            f"  - {{name: {name}, address: 127.0.0.1, port: {port}, dialect: {dialect}{more}}}\n"
-            for name, (port, dialect, more) in rows.items()
-        )
-        (tmp_path / "inventory.yaml").write_text(
-            "settings:\n  - login: {user: noc, password: {file: password}}\n    known_hosts: known_hosts\n"
-            f"    answer_within: 1\n    connect_within: 5\ndevices:\n{devices}"
-        )
-        capture = nogging.capture(nogging.load_inventory(tmp_path / "inventory.yaml"), to=tmp_path / "now")
-    outcomes = {name: (one.outcome, one.reason) for name, one in capture.devices.items()}
-    told = {
-        "well-r1": ("captured", ""),
-        "well-r2": ("captured", ""),
-        "closed-r1": ("unreachable", "127.0.0.1 port 1"),
-        "wrong-r1": ("login_refused", "refused the login of 'noc'"),
-        "mute-r1": ("silent", "nothing for 1 s while waiting for its first prompt"),
-        "stuck-r1": ("silent", "while waiting for the end of the answer to 'show"),
-        "fallen-r1": ("lost", "the connection ended while waiting for the end of the answer"),
-        "strange-r1": ("host_key_refused", "the host key of 127.0.0.1 port"),
-    }
-    for name, (outcome, reason) in told.items():
-        assert outcomes[name][0] == outcome and reason in outcomes[name][1], (name, outcomes[name])
-    fallen_answers = list(capture.devices["fallen-r1"].commands.values())
-    assert [one.outcome for one in fallen_answers] == ["partial"] + ["not_answered"] * 5
-    assert all("herring" not in path.read_text(errors="replace") for path in (tmp_path / "now").rglob("*.json"))
 
 
 def test_capturing_again_rewrites_only_what_changed(sound: Sound, tmp_path: Path) -> None:

@@ -459,41 +459,6 @@ def test_answers_that_somebody_else_saved_become_a_capture(tmp_path: Path) -> No
             ingest(saved, tmp_path / "now", **wrong)
 
 
-def test_five_hundred_devices_of_which_fifty_are_sick(tmp_path: Path) -> None:
-    """All the others are captured, and the time is what slots, retries and limits add up to on paper.
-
-    On paper: the sick that are silent hold a slot for `answer_within` or `connect_within`, those that refuse for the pauses
-    between the tries; all of them together, shared out over the slots, and the largest once more for the last that begins.
-    """
-    well, closed, silent, slots, within = 450, 25, 25, 50, 2.0
-    with served(tmp_path) as path, socket.create_server(("127.0.0.1", 0), backlog=200) as listener:
-        ports = [device.port for device in nogging.load_inventory(path).on("dialect = 'ios'").devices]
-        chance = random.Random(7)
-        rows = [(f"well-{n}", ports[n % len(ports)]) for n in range(well)]
-        rows += [(f"closed-{n}", 1) for n in range(closed)]
-        rows += [(f"silent-{n}", listener.getsockname()[1]) for n in range(silent)]
-        chance.shuffle(rows)
-        text = "".join(f"  - {{name: {name}, address: 127.0.0.1, port: {port}, dialect: ios}}\n" for name, port in rows)
-        head = path.read_text().split("devices:")[0]
-        (tmp_path / "fleet.yaml").write_text(f"{head}    connect_within: {within}\ndevices:\n{text}")
-        inventory = nogging.load_inventory(tmp_path / "fleet.yaml")
-        healthy = inventory.on("name like 'well-%'")
-        limits = Limits(at_once=slots, tries=2)
-        began = time.monotonic()
-        alone = nogging.capture(healthy, to=tmp_path / "alone", kinds=["system"], limits=limits)
-        bare = time.monotonic() - began
-        assert set(outcomes(alone).values()) == {"captured"}
-        began = time.monotonic()
-        capture = nogging.capture(inventory, to=tmp_path / "now", kinds=["system"], limits=limits)
-        took = time.monotonic() - began
-    found = outcomes(capture)
-    assert [found[name] for name, _ in rows if name.startswith("well")] == ["captured"] * well
-    assert {found[name] for name, _ in rows if not name.startswith("well")} == {"unreachable"}
-    waiting = 2 * within + collect.BACK_OFF
-    paper = bare + (silent * waiting + closed * collect.BACK_OFF) / slots + waiting
-    assert took <= paper * 2, (took, paper, bare)
-
-
 class Console(threading.Thread):
     """A terminal server on loopback: negotiates, asks for user and password, and leads to a stand-in device."""
 

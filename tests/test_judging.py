@@ -208,6 +208,16 @@ def test_a_timer_has_restarted_only_beyond_its_resolution(
     assert [found.what for found in nogging.compare(before, after).differences] == ["restarted"] * restarted
 
 
+def test_a_clock_that_was_put_right_restarts_nothing(build: Build) -> None:
+    told = {
+        "mole-r1": {LINKS: "Interface eth1 is up, line protocol is up\n  Link ups: 2 last: 2026/11/20 09:00:00.00\n"}
+    }
+    ahead = {"mole-r1": {LINKS: told["mole-r1"][LINKS].replace("09:00", "10:00")}}
+    before, after = build("before", ahead, skew=3600), build("after", told)
+    assert not nogging.compare(before, after).differences
+    assert [one.what for one in nogging.compare(after, build("wrong", ahead)).differences] == ["restarted"]
+
+
 @pytest.mark.parametrize(("old", "new", "restarted"), [(5, 3, True), (2**32 - 9, 4, False), (2**40, 7, True)])
 def test_a_counter_that_wrapped_has_not_restarted(build: Build, old: int, new: int, restarted: bool) -> None:
     before, after = (

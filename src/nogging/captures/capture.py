@@ -74,7 +74,7 @@ class Capture:
         if reader is None or not entry.has_text:
             return None
         text = self.answer(device, command)
-        return run(reader, text, at=entry.ended(), device=device, whole=entry.whole)
+        return run(reader, text, at=entry.ended(), device=device, whole=entry.whole, skew=self.devices[device].skew)
 
     def summed_up(self) -> None:
         """Reads everything once, and notes in the manifest what each answer turned out to be."""
@@ -135,6 +135,7 @@ class Capture:
                     entry.started,
                     entry.duration,
                     entry.whole,
+                    one.skew,
                 )
                 digest.update(json.dumps(told).encode())
                 reader = find_reader(one.dialect, command)

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -95,8 +95,10 @@ class Manifest:
         return bool(self.ended)
 
     def text(self) -> str:
-        told = asdict(self)
-        return json.dumps({"format": told.pop("format"), **told}, indent=2, ensure_ascii=False) + "\n"
+        """As JSON, laid out with one command a line: that reads well, and shows in a version control what changed."""
+        head = {"format": self.format, **{name: value for name, value in vars(self).items() if name not in _APART}}
+        devices = ",\n".join(_device_text(name, entry) for name, entry in self.devices.items())
+        return f'{{{_inner(head)},\n  "devices": {{{_on_lines(devices, 2)}}}\n}}\n'
 
     @classmethod
     def parse(cls, text: str, where: str) -> Manifest:
@@ -109,6 +111,27 @@ class Manifest:
             return cls(devices=devices, **data)
         except (ValueError, TypeError, AttributeError, KeyError) as error:
             raise CaptureError(f"{where}: this is no manifest of a capture ({error})") from None
+
+
+_APART = ("format", "devices")
+
+
+def _inner(members: Mapping[str, Any]) -> str:
+    return ",".join(f"\n  {_json(name)}: {_json(value)}" for name, value in members.items())
+
+
+def _json(value: Any) -> str:
+    return json.dumps(value, ensure_ascii=False)
+
+
+def _on_lines(text: str, indent: int) -> str:
+    return f"\n{text}\n{' ' * indent}" if text else ""
+
+
+def _device_text(name: str, entry: DeviceEntry) -> str:
+    head = ", ".join(f"{_json(key)}: {_json(value)}" for key, value in vars(entry).items() if key != "commands")
+    commands = ",\n".join(f"      {_json(key)}: {_json(vars(one))}" for key, one in entry.commands.items())
+    return f'    {_json(name)}: {{{head}, "commands": {{{_on_lines(commands, 4)}}}}}'
 
 
 def _device(data: Mapping[str, Any]) -> DeviceEntry:

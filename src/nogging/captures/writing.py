@@ -37,9 +37,8 @@ class AnswerFile:
 
     def __init__(self, path: Path, masker: Masker | None) -> None:
         self.masker = masker
-        path.parent.mkdir(parents=True, exist_ok=True)
         self.path, self.part = path, path.with_name(path.name + ".part")
-        self.file = self.part.open("w", encoding="utf-8", newline="\n", errors="backslashreplace")
+        self.file = self.part.open("wb")
         self.digest, self.octets = hashlib.sha256(), 0
 
     def write(self, text: str) -> None:
@@ -49,13 +48,17 @@ class AnswerFile:
         data = text.encode("utf-8", "backslashreplace")
         self.digest.update(data)
         self.octets += len(data)
-        self.file.write(text)
+        self.file.write(data)
 
     def put_in_place(self) -> str:
         """Ends the file and gives its digest; a file that says the same already is left as it is."""
         self.file.close()
         digest = "sha256:" + self.digest.hexdigest()
-        if self.path.is_file() and digest_of(self.path) == digest:
+        try:
+            known = self.path.stat().st_size == self.octets and digest_of(self.path) == digest
+        except FileNotFoundError:
+            known = False
+        if known:
             self.part.unlink()
         else:
             self.part.replace(self.path)
@@ -113,6 +116,7 @@ class Writer:
         self.folder, self.masker, self.resume = Path(folder), masker, resume
         self.run = str(uuid.uuid4())
         self.entries: set[tuple[str, str]] = set()
+        self.places: dict[str, Path] = {}
         self.begun: set[str] = set()
         self.logs: dict[str, SessionLog] = {}
 
@@ -190,8 +194,10 @@ class Writer:
         name = file_name(command)
         if len(name) > LONGEST:
             raise QuestionError(f"the command is too long to name a file after it: {command[:60]}…")
-        masker = self.masker.fresh() if self.masker else None
-        return AnswerFile(self.folder / ANSWERS / folder_name(device) / name, masker)
+        if device not in self.places:
+            self.places[device] = self.folder / ANSWERS / folder_name(device)
+            self.places[device].mkdir(parents=True, exist_ok=True)
+        return AnswerFile(self.places[device] / name, self.masker.fresh() if self.masker else None)
 
     def answered(self, device: str, command: str, entry: CommandEntry) -> None:
         self.entries.add((device, command))

@@ -34,6 +34,8 @@ AT_ONCE = 50
 THROUGH_ONE_JUMP = 10
 TRIES = 2
 BACK_OFF = 1.0
+DEVICE_WITHIN = 1800.0
+"""Seconds for one device where the inventory gives none: one that drips must not hold the run for ever."""
 PARTLY = "partly"
 
 Ask = Callable[[str], str]
@@ -195,11 +197,12 @@ class _Run:
     async def bounded(self, device: Device, asked: list[Asked]) -> int:
         """Asks a device all its commands within its time; how many were answered whole."""
         left = list(asked)
+        within = device.settings.device_within or DEVICE_WITHIN
         try:
-            async with asyncio.timeout(device.settings.device_within):
+            async with asyncio.timeout(within):
                 return await self.device(device, left) if left else 0
         except TimeoutError:
-            error: DeviceError = Unreachable(f"it was not done within its {device.settings.device_within:g} s")
+            error: DeviceError = Unreachable(f"it was not done within its {within:g} s")
             self.lacking(device, left, error)
             raise error from None
         except DeviceError as error:

@@ -25,6 +25,7 @@ from nogging.reading.dialect import Mode, Session
 
 _ANSI = re.compile(r"\x1b(?:\[[0-?]*[ -/]*[@-~]|\][^\x07\x1b]*(?:\x07|\x1b\\)|[()#][0-9A-Za-z]|[=>78DEHMNOZc])")
 _ANY_HOST = r"(?P<host>[A-Za-z0-9_][A-Za-z0-9_.-]*)"
+_PASSWORD = re.compile(r"(?:password|passcode|passphrase)[^:?]{0,30}[:?]\s*$", re.IGNORECASE)
 LONGEST_TAIL = 4096
 """A line without an end that is longer than this is no prompt and no pager."""
 
@@ -148,6 +149,10 @@ class Dialog:
             self.tail = ""
             return [Send(self.session.more)]
         step = self.steps[0]
+        if self.mode is None and _PASSWORD.search(shown):
+            raise LoginRefused(
+                f"after the login it asks {shown.strip()[-60:]!r}: has the password expired? Log in by hand"
+            )
         if step.asks and re.fullmatch(step.asks, shown.strip()):
             return self._tell_secret()
         if step.asks and self.mode and self._is_prompt(self.mode, shown):

@@ -9,13 +9,14 @@ import os
 import re
 from collections.abc import AsyncIterator, Awaitable, Callable
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 import asyncssh
 
 from nogging.devices.session import Log, Once, Session, Way
-from nogging.errors import DeviceError, HostKeyRefused, LoginRefused, Lost, NotUnderstood, Unreachable
+from nogging.errors import DeviceError, HostKeyRefused, LoginRefused, Lost, NotUnderstood, Silent, Unreachable
 from nogging.inventory import Device
 from nogging.reading.dialect import load_dialect
 
@@ -86,14 +87,36 @@ async def closed(connection: asyncssh.SSHClientConnection) -> None:
         await asyncio.wait_for(connection.wait_closed(), 2)
 
 
-class Presented(asyncssh.SSHClient):
-    """Remembers the host key that was presented and refused, so that it can be shown."""
+class Watching(asyncssh.SSHClient):
+    """Remembers how far a connection came and what was said on the way, so that it can be told."""
 
     key: asyncssh.SSHKey | None = None
+    connection: asyncssh.SSHClientConnection | None = None
+    said = ""
+
+    def connection_made(self, conn: asyncssh.SSHClientConnection) -> None:
+        self.connection = conn
 
     def validate_host_public_key(self, host: str, addr: str, port: int, key: asyncssh.SSHKey) -> bool:
         self.key = key
         return False
+
+    def auth_banner_received(self, msg: str, lang: str) -> None:
+        self.said = f"; it says: {' '.join(msg.split())[:200]!r}"
+
+    def password_change_requested(self, prompt: str, lang: str) -> Any:
+        self.said = f"; it wants a new password ({' '.join(prompt.split())!r}): log in by hand and set one"
+        return NotImplemented
+
+    def too_late(self, where: str, within: float) -> DeviceError:
+        """What to say of a connection that was not ready in time: at which stage it stood still."""
+        if self.connection is None:
+            return Unreachable(f"no SSH connection to {where} within {within:g} s")
+        if not self.connection.get_extra_info("server_version"):
+            return Silent(f"{where} took the connection and did not begin SSH within {within:g} s (no banner)")
+        if self.connection.get_server_host_key() is None:
+            return Silent(f"{where} did not get through the key exchange within {within:g} s")
+        return Silent(f"{where} did not answer the login within {within:g} s{self.said}")
 
 
 class Jumps:
@@ -206,21 +229,18 @@ async def connection_to(
 ) -> asyncssh.SSHClientConnection:
     """A connection with a verified host key and a login; whatever goes wrong is a `DeviceError`."""
     within = device.settings.connect_within or CONNECT_WITHIN
-    seen: list[Presented] = []
-
-    def client() -> Presented:
-        seen.append(Presented())
-        return seen[-1]
-
+    watching = Watching()
     try:
-        return await asyncio.wait_for(asyncssh.connect(**_options(device, credentials, client, tunnel)), within)
+        return await asyncio.wait_for(
+            asyncssh.connect(**_options(device, credentials, lambda: watching, tunnel)), within
+        )
     except TimeoutError:
-        raise Unreachable(f"no SSH connection to {place(device)} within {within:g} s") from None
+        raise watching.too_late(place(device), within) from None
     except (asyncssh.Error, OSError) as error:
-        raise _named(device, error, seen[-1].key if seen else None) from None
+        raise _named(device, error, watching) from None
 
 
-def _options(device: Device, credentials: Credentials, client: Callable[[], Presented], tunnel: Any) -> dict[str, Any]:
+def _options(device: Device, credentials: Credentials, client: Callable[[], Watching], tunnel: Any) -> dict[str, Any]:
     settings = device.settings
     login = settings.login
     key = device.folder / login.key if login and login.key else None
@@ -230,7 +250,7 @@ def _options(device: Device, credentials: Credentials, client: Callable[[], Pres
         "tunnel": tunnel or (),
         "client_factory": client,
         "password": credentials.password,
-        "known_hosts": str(_known_hosts(device)) if settings.known_hosts else (),
+        "known_hosts": _known_hosts(device) if settings.known_hosts else (),
         "config": [str(device.folder / settings.ssh_config)] if settings.ssh_config else (),
         "keepalive_interval": 0,
         "encryption_algs": _QUICK,
@@ -259,26 +279,36 @@ def _algorithms(wanted: dict[str, tuple[str, ...]]) -> dict[str, str]:
     return {_ALGORITHMS[name]: "+" + ",".join(names) for name, names in wanted.items() if names}
 
 
-def _known_hosts(device: Device) -> Path:
+def _known_hosts(device: Device) -> asyncssh.SSHKnownHosts:
     path = device.folder / (device.settings.known_hosts or "")
-    if not path.is_file():
+    try:
+        state = path.stat()
+        return _read_known_hosts(str(path), state.st_mtime_ns, state.st_size)
+    except OSError:
         raise HostKeyRefused(
             f"there is no file of known host keys at {path}, so no key can be verified; 'nogging trust' makes one"
-        )
-    return path
+        ) from None
+    except ValueError as error:
+        raise HostKeyRefused(f"{path}: this is no file of known host keys: {error}") from None
+
+
+@lru_cache(maxsize=8)
+def _read_known_hosts(path: str, changed: int, size: int) -> asyncssh.SSHKnownHosts:
+    """A file of known hosts as it was at a moment: a fleet asks for the same one once a device."""
+    return asyncssh.read_known_hosts(path)
 
 
 def place(device: Device) -> str:
     return f"{device.address} port {device.port}"
 
 
-def _named(device: Device, error: Exception, presented: asyncssh.SSHKey | None) -> DeviceError:
+def _named(device: Device, error: Exception, seen: Watching) -> DeviceError:
     """The error of the SSH library as ours: what happened, where, what to do next."""
     where = place(device)
     if isinstance(error, asyncssh.HostKeyNotVerifiable):
-        return HostKeyRefused(_about_host_key(device, presented))
+        return HostKeyRefused(_about_host_key(device, seen.key))
     if isinstance(error, asyncssh.PermissionDenied):
-        return LoginRefused(f"{where} refused the login of '{device.user}': {error.reason}")
+        return LoginRefused(f"{where} refused the login of '{device.user}': {error.reason}{seen.said}")
     if isinstance(error, asyncssh.KeyExchangeFailed):
         return NotUnderstood(_about_algorithms(where, error.reason))
     if isinstance(error, asyncssh.ProtocolError | asyncssh.ProtocolNotSupported):
@@ -286,7 +316,7 @@ def _named(device: Device, error: Exception, presented: asyncssh.SSHKey | None) 
     if isinstance(error, asyncssh.ChannelOpenError):
         return Unreachable(f"{where} cannot be reached from the jump host: {error.reason}")
     if isinstance(error, asyncssh.Error):
-        return Lost(f"{where} ended the connection: {error.reason}")
+        return Lost(f"{where} ended the connection: {error.reason}{seen.said}")
     number = getattr(error, "errno", None)
     return Unreachable(f"{where}: {os.strerror(number).lower() if number else error}")
 
@@ -351,7 +381,7 @@ async def host_key(device: Device, tunnel: asyncssh.SSHClientConnection | None =
     except TimeoutError:
         raise Unreachable(f"no SSH connection to {place(device)} within {within:g} s") from None
     except (asyncssh.Error, OSError) as error:
-        raise _named(device, error, None) from None
+        raise _named(device, error, Watching()) from None
     if found is None:
         raise NotUnderstood(f"{place(device)} presented no host key")
     return found

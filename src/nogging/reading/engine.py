@@ -8,16 +8,29 @@ from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
 from nogging.reading.lines import Lines
 
+UNNOTICED = 1.5
+"""A clock that is off by fewer seconds than this is right: asking for the time takes a while, too."""
 
-def run(reader: Reader, text: str, *, at: datetime | None = None, device: str = "", whole: bool = True) -> Reading:
+
+def run(
+    reader: Reader,
+    text: str,
+    *,
+    at: datetime | None = None,
+    device: str = "",
+    whole: bool = True,
+    skew: float | None = None,
+) -> Reading:
     """Reads an answer.
 
-    `at` is the moment of the answer, from which ages are counted (now, where it is not given); `whole` is false
-    for an answer that was cut off: its last line then counts as unread, and a document cannot be read at all.
+    `at` is the moment of the answer, from which ages are counted (now, where it is not given); `skew` is how many
+    seconds the device's clock, which tells dates, is ahead of that. `whole` is false for an answer that was cut
+    off: its last line then counts as unread, and a document cannot be read at all.
     """
+    skew = skew if skew is not None and abs(skew) > UNNOTICED else 0.0
     at = at or datetime.now(UTC)
     if reader.notation == "lines":
-        return Lines(reader, at, device).read(text, whole)
+        return Lines(reader, at, device, skew).read(text, whole)
     from nogging.reading.paths import Paths
 
-    return Paths(reader, at, device).read(text, whole)
+    return Paths(reader, at, device, skew).read(text, whole)

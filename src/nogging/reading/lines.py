@@ -37,7 +37,7 @@ class _Open:
 class Lines:
     """One answer being read, line by line."""
 
-    def __init__(self, reader: Reader, at: datetime, device: str) -> None:
+    def __init__(self, reader: Reader, at: datetime, device: str, skew: float) -> None:
         self.reader, self.at, self.device = reader, at, device
         self.dialect = load_dialect(reader.dialect)
         self.carried = dict(reader.start)
@@ -45,7 +45,7 @@ class Lines:
         self.last: tuple[Kind, dict[str, Any]] | None = None
         self.columns: Columns | None = None
         self.reading = Reading(reader.kinds, {kind.name: [] for kind in reader.kinds})
-        self.slots = Slots(reader, at)
+        self.slots = Slots(reader, at, skew)
         self.texts: list[str] = []
         self.starts: dict[str, dict[str, Any]] = {}
         self.refusals = self.dialect.not_configured + self.dialect.not_supported

@@ -25,11 +25,11 @@ Outer = tuple[Kind, dict[str, Any]] | None
 class Paths:
     """One answer being read, entry by entry."""
 
-    def __init__(self, reader: Reader, at: datetime, device: str) -> None:
+    def __init__(self, reader: Reader, at: datetime, device: str, skew: float) -> None:
         self.reader, self.device = reader, device
         self.dialect = load_dialect(reader.dialect)
         self.reading = Reading(reader.kinds, {kind.name: [] for kind in reader.kinds})
-        self.slots = Slots(reader, at)
+        self.slots = Slots(reader, at, skew)
         self.absent = {kind.name: absent_of(reader, kind) for kind in reader.kinds}
         self.accounted: set[Key] = set()
         self.known: set[Key] = set()

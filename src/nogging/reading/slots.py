@@ -31,8 +31,8 @@ class Source(Protocol):
 class Slots:
     """Turns the texts of a reader's values; keeps for each declaration how that goes."""
 
-    def __init__(self, reader: Reader, at: datetime) -> None:
-        self.reader, self.at = reader, at
+    def __init__(self, reader: Reader, at: datetime, skew: float) -> None:
+        self.reader, self.at, self.skew = reader, at, skew
         self.names = load_dialect(reader.dialect).long_names
         self.known: dict[tuple[int, str | None], list[_Slot]] = {}
 
@@ -72,7 +72,7 @@ class Slots:
             return _Slot(name, integer, {}, "")
         if declared is None:
             return _Slot(name, _no_such_field(name), {}, "")
-        convert = reader_of(declared, unit, self.names, self.at)
+        convert = reader_of(declared, unit, self.names, self.at, self.skew)
         resolution = name + RESOLUTION if declared.nature is Nature.TIMER else ""
         return _Slot(name, convert, self.reader.meanings.get(name, {}), resolution, declared.type)
 

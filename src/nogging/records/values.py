@@ -21,7 +21,9 @@ from nogging.records.field import Field, Type
 Moment = tuple[datetime, float]
 """A moment and the resolution of its text in seconds."""
 
+EPOCH = "s since 1970"
 UNITS: dict[str, tuple[str, float]] = {
+    EPOCH: ("s", 1),
     "bit/s": ("bit/s", 1),
     "kbit/s": ("bit/s", 1e3),
     "Mbit/s": ("bit/s", 1e6),
@@ -134,8 +136,11 @@ def span(text: str) -> tuple[float, float]:
     return total, smallest
 
 
-def moment(text: str, at: datetime) -> Moment:
-    """A date, or how long ago before `at`; a date without a zone is taken as UTC."""
+def moment(text: str, at: datetime, skew: float = 0.0) -> Moment:
+    """A date, or how long ago before `at`; a date without a zone is taken as UTC.
+
+    A date was told by a clock that is `skew` seconds ahead of that which told `at`.
+    """
     date = _DATE.fullmatch(text)
     if date is None:
         seconds, resolution = span(text)
@@ -146,7 +151,7 @@ def moment(text: str, at: datetime) -> Moment:
         found = datetime.fromisoformat(f"{day}T{clock}{(date[7] or '')[:7].ljust(7, '0') if date[7] else ''}{zone}")
     except ValueError:
         raise ValueError(f"'{text}' is not a date") from None
-    return found.astimezone(UTC), 10.0 ** -len((date[7] or ".")[1:])
+    return found.astimezone(UTC) - timedelta(seconds=skew), 10.0 ** -len((date[7] or ".")[1:])
 
 
 def _ago(seconds: float, at: datetime) -> datetime:
@@ -156,15 +161,18 @@ def _ago(seconds: float, at: datetime) -> datetime:
         raise ValueError(f"{seconds:.0f} s ago is before all time") from None
 
 
-def reader_of(field: Field, unit: str, names: dict[str, str], at: datetime) -> Callable[[str], object]:
+def reader_of(
+    field: Field, unit: str, names: dict[str, str], at: datetime, skew: float = 0.0
+) -> Callable[[str], object]:
     """The function that turns a text into a value of the field.
 
-    `unit` is the one that the text is in; `names` maps the short spellings of interfaces to the long ones.
+    `unit` is the one that the text is in; `names` maps the short spellings of interfaces to the long ones; `at` and
+    `skew` are as for `moment`.
     """
     if field.values:
         return lambda text: enumerated(field, text)
     if field.type is Type.MOMENT:
-        return _moment_reader(unit, at)
+        return _moment_reader(unit, at, skew)
     if unit:
         return _unit_reader(unit, whole=field.type is Type.INTEGER)
     if field.type is Type.INTERFACE:
@@ -172,11 +180,20 @@ def reader_of(field: Field, unit: str, names: dict[str, str], at: datetime) -> C
     return _PLAIN[field.type]
 
 
-def _moment_reader(unit: str, at: datetime) -> Callable[[str], Moment]:
+def _moment_reader(unit: str, at: datetime, skew: float) -> Callable[[str], Moment]:
     factor = UNITS[unit][1] if unit else 0
+    if unit == EPOCH:
+        return lambda text: (_since_epoch(number(text)) - timedelta(seconds=skew), factor)
     if unit:
         return lambda text: (_ago(number(text) * factor, at), factor)
-    return lambda text: moment(text, at)
+    return lambda text: moment(text, at, skew)
+
+
+def _since_epoch(seconds: float) -> datetime:
+    try:
+        return datetime.fromtimestamp(seconds, UTC)
+    except (OverflowError, OSError, ValueError):
+        raise ValueError(f"{seconds:.0f} s after 1970 is after all time") from None
 
 
 def _unit_reader(unit: str, whole: bool) -> Callable[[str], object]:
