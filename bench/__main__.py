@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bench import capturing, fleet, reading, starting
+from bench import capturing, fleet, memory, reading, starting
 
 if __name__ == "__main__":
     print("| what | reference | ratio | single runs |")
@@ -10,3 +10,7 @@ if __name__ == "__main__":
     for part in (starting, reading, capturing, fleet):
         for figure in part.figures():
             print(f"| {figure.what} | {figure.reference} | {figure.ratio:.2f} | {figure.spread} |", flush=True)
+    print("\n| what | before, MB | at most, MB |")
+    print("| --- | ---: | ---: |")
+    for peak in memory.peaks():
+        print(f"| {peak.what} | {peak.idle:.0f} | {peak.peak:.0f} |", flush=True)

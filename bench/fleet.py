@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import os
-import resource
 import subprocess
-import sys
 import tempfile
 from pathlib import Path
 
@@ -28,7 +26,7 @@ PREPARE = ("terminal length 0", "terminal width 511")
 
 def figures() -> list[Figure]:
     with tempfile.TemporaryDirectory() as place, served(Path(place)) as inventory:
-        fleet = _fleet(inventory, Path(place))
+        fleet = fleet_of(inventory)
         commands = [one.command for one in collect.commands_for(fleet.devices[0], KINDS)] + [CLOCK]
 
         def whole() -> None:
@@ -48,18 +46,15 @@ def figures() -> list[Figure]:
             collected(fleet, Path(place) / "only", KINDS)
 
         what = f"{DEVICES} stand-in devices, {len(commands)} commands each, {AT_ONCE} at a time"
-        found = [
+        return [
             ratio(f"{what}: answers on disk", only, "a bare asyncssh loop that sends the same", bare, times=2),
             ratio(f"{what}: answers on disk", only, "`ssh` under `xargs -P 50`, one login a device", xargs, times=2),
             ratio(f"{what}: answers on disk", only, "`ssh` under `xargs -P 50`, a file a command", each, times=1),
             ratio(f"{what}: captured, read and kept", whole, "a bare asyncssh loop that sends the same", bare, times=2),
         ]
-        peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
-        print(f"peak memory of the process that captured and read all of it: {peak:.0f} MB", file=sys.stderr)
-        return found
 
 
-def _fleet(inventory: Inventory, place: Path) -> Inventory:
+def fleet_of(inventory: Inventory) -> Inventory:
     """The same few servers under many names."""
     ports = [device.port for device in inventory.devices if device.dialect == "ios"]
     rows = "".join(

@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 
 from conftest import Change
-from nogging.reading.dialect import LIBRARY
+from nogging.reading.places import LIBRARY
 
 EXAMPLES = Path(__file__).parent.parent / "examples"
 ROUTES = LIBRARY / "frr" / "routes.answer"

@@ -14,10 +14,10 @@ import nogging
 from nogging.errors import FileError, QuestionError
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
-from nogging.reading.dialect import LIBRARY
 from nogging.reading.documents import document
 from nogging.reading.engine import run
 from nogging.reading.notation import NotationError, compile_pattern
+from nogging.reading.places import LIBRARY
 from nogging.reading.reader import load_reader, readers
 from nogging.reading.samples import read_sample, samples
 from nogging.records import KINDS

@@ -25,6 +25,7 @@ from nogging.errors import QuestionError, nearest
 from nogging.files import Path_, Source, Strict, load, read_text, validated
 from nogging.predicates import Predicate, PredicateError, Schema, holds, parse
 from nogging.reading.dialect import dialects, load_dialect
+from nogging.reading.places import add as add_readers
 from nogging.records import Field as RecordField
 from nogging.records import Nature, Type
 
@@ -195,13 +196,6 @@ class DeviceEntry(Settings):
             raise ValueError(f"'{text}' is neither an IP address nor a host name")
         return text
 
-    @field_validator("dialect")
-    @classmethod
-    def known_dialect(cls, name: str) -> str:
-        if name not in dialects():
-            raise ValueError(f"unknown dialect '{name}'{nearest(name, dialects())}")
-        return name
-
     @field_validator("port")
     @classmethod
     def good_port(cls, port: int | None) -> int | None:
@@ -211,6 +205,8 @@ class DeviceEntry(Settings):
 
 
 class InventoryModel(Strict):
+    readers: str | None = None
+    """A folder with readers of the user's own, which go before the library's."""
     settings: tuple[SettingsEntry, ...] = ()
     devices: tuple[DeviceEntry, ...]
 
@@ -260,6 +256,7 @@ class Inventory:
 
     devices: tuple[Device, ...]
     path: Path = Path()
+    readers: Path | None = None
     everyone: tuple[Device, ...] = ()
     """All devices of the file, also where `devices` are only some: a jump host may be among the others."""
 
@@ -293,7 +290,7 @@ class Inventory:
         kept = tuple(d for d, is_on in zip(self.devices, _asked(parsed, self.devices), strict=True) if is_on)
         if not kept:
             raise QuestionError(f'the predicate "{predicate}" holds for none of {len(self)} devices')
-        return Inventory(kept, self.path, self.everyone)
+        return replace(self, devices=kept)
 
 
 def _schema(devices: Iterable[Device]) -> Schema:
@@ -312,6 +309,12 @@ def load_inventory(path: str | Path) -> Inventory:
     path = Path(path)
     model, source = _csv(path) if path.suffix.lower() == ".csv" else load(path, InventoryModel)
     _no_twins(model, source)
+    own = (path.parent / model.readers).resolve() if model.readers else None
+    if own is not None:
+        if not own.is_dir():
+            raise source.error(("readers",), f"there is no folder {own}")
+        add_readers(own)
+    _known_dialects(model, source)
     devices = [_bare(entry, path.parent, source, n) for n, entry in enumerate(model.devices)]
     layers = [_layer(entry, source, n, devices) for n, entry in enumerate(model.settings)]
     found = []
@@ -322,7 +325,7 @@ def load_inventory(path: str | Path) -> Inventory:
             needs = "is asked over netconf only" if device.way != "netconf" else "is not spoken over netconf; 'ietf' is"
             raise source.error(("devices", n, "dialect"), f"the dialect '{device.dialect}' {needs}")
         found.append(device if model.devices[n].port else replace(device, port=PORTS.get(device.way, PORT)))
-    return Inventory(tuple(found), path, tuple(found))
+    return Inventory(tuple(found), path, own, tuple(found))
 
 
 def _csv(path: Path) -> tuple[InventoryModel, Source]:
@@ -364,6 +367,14 @@ def _no_twins(model: InventoryModel, source: Source) -> None:
             where: Path_ = ("devices", n, "name")
             raise source.error(where, f"the device '{entry.name}' is given twice (first on line {line})")
         seen[entry.name.lower()] = n
+
+
+def _known_dialects(model: InventoryModel, source: Source) -> None:
+    known = dialects()
+    for n, entry in enumerate(model.devices):
+        if entry.dialect not in known:
+            message = f"unknown dialect '{entry.dialect}'{nearest(entry.dialect, known)}"
+            raise source.error(("devices", n, "dialect"), message)
 
 
 def _bare(entry: DeviceEntry, folder: Path, source: Source, n: int) -> Device:

@@ -28,6 +28,7 @@ from nogging.captures.writing import ANSWERS, RECORDS, replace_text
 from nogging.errors import CaptureError, QuestionError, nearest
 from nogging.reading.account import Reading
 from nogging.reading.engine import run
+from nogging.reading.places import add as add_readers
 from nogging.reading.reader import find_reader
 from nogging.records import KINDS
 
@@ -44,6 +45,8 @@ class Capture:
     def __init__(self, folder: str | Path) -> None:
         self.folder = Path(folder)
         self.manifest = manifest_of(self.folder)
+        if self.manifest.readers:
+            add_readers(Path(self.manifest.readers))
         self._found: list[tuple[CommandEntry, dict[str, int], int, str]] = []
 
     @property

@@ -79,13 +79,15 @@ class DeviceEntry:
 
 @dataclass
 class Manifest:
-    """One run. Times are UTC, in ISO 8601; `masking_key` is the fingerprint of the key that masked its secrets."""
+    """One run. Times are UTC, in ISO 8601; `masking_key` is the fingerprint of the key that masked its secrets,
+    `readers` the folder of the inventory's own readers."""
 
     run: str
     started: str
     ended: str = ""
     nogging: str = ""
     masking_key: str = ""
+    readers: str = ""
     devices: dict[str, DeviceEntry] = field(default_factory=dict)
     format: int = FORMAT
 

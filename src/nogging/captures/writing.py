@@ -112,8 +112,10 @@ class Writer:
     Leaving by an exception keeps the journal, so that the capture opens as what it is: interrupted.
     """
 
-    def __init__(self, folder: str | Path, masker: Masker | None = None, resume: bool = False) -> None:
-        self.folder, self.masker, self.resume = Path(folder), masker, resume
+    def __init__(
+        self, folder: str | Path, masker: Masker | None = None, resume: bool = False, readers: Path | None = None
+    ) -> None:
+        self.folder, self.masker, self.resume, self.readers = Path(folder), masker, resume, readers
         self.run = str(uuid.uuid4())
         self.entries: set[tuple[str, str]] = set()
         self.places: dict[str, Path] = {}
@@ -132,7 +134,8 @@ class Writer:
         except OSError as error:
             raise CaptureError(f"{self.folder}: a capture cannot be written here: {error.strerror}") from None
         fingerprint = self.masker.fingerprint if self.masker else ""
-        self.tell("run", run=self.run, started=moment(), nogging=nogging.__version__, masking_key=fingerprint)
+        told = {"nogging": nogging.__version__, "masking_key": fingerprint, "readers": str(self.readers or "")}
+        self.tell("run", run=self.run, started=moment(), **told)
         for device, entry in (earlier.devices if earlier else {}).items():
             self._carry_over(device, entry)
         part.replace(self.folder / JOURNAL)  # only now: until all that is kept is told, the old journal stands

@@ -16,6 +16,7 @@ from nogging.errors import QuestionError
 from nogging.reading import Reading, read
 from nogging.records import KINDS
 from nogging.report import plain, text
+from nogging.report.explained import explained
 
 
 def command(
@@ -23,14 +24,17 @@ def command(
     dialect: Annotated[str, typer.Option(help="What the device speaks.")],
     asked: Annotated[str, typer.Option("--command", help="The command that was asked.")],
     format: FormatOption = Format.TEXT,
+    explain: Annotated[bool, typer.Option("--explain", help="Show for each line what took it, and into what.")] = False,
 ) -> int:
     """Reads one saved answer: the records in it, and the lines that could not be read.
 
     Ages count back from when the file was last written. Exit status 3 when a line is unread.
     """
     content, at = _content(file)
-    reading = read(content, dialect=dialect, command=asked, at=at)
-    if format is Format.JSON:
+    reading = read(content, dialect=dialect, command=asked, at=at, explain=explain)
+    if explain:
+        print_lines(explained(reading, content, width() if sys.stdout.isatty() else 80))
+    elif format is Format.JSON:
         print_json(plain.reading(reading))
     elif format is Format.CSV:
         for name, table in reading.records.items():

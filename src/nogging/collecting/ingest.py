@@ -42,7 +42,8 @@ def ingest(
     if not devices:
         raise QuestionError(f"{folder}: there is nothing in it; FOLDER/<device>/<command>.txt is expected")
     spoken = {name: _dialect(name, dialect, inventory) for name in devices}
-    with Writer(to, Masker(user_key())) as writer:
+    readers = inventory.readers if inventory is not None else None
+    with Writer(to, Masker(user_key()), readers=readers) as writer:
         for name, path in devices.items():
             labels = dict(inventory.device(name).labels) if inventory is not None else {}
             writer.begin(name, spoken[name], labels)

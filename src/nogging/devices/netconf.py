@@ -231,7 +231,8 @@ class Netconf:
                     self.log("<", found.decode("utf-8", "backslashreplace") + "\n")
                 return found
             try:
-                octets = await asyncio.wait_for(self.link.read(), self.within)
+                async with asyncio.timeout(self.within):
+                    octets = await self.link.read()
             except TimeoutError:
                 raise Silent(f"nothing for {self.within:g} s while waiting for {awaited}") from None
             if not octets:

@@ -108,7 +108,8 @@ class Session:
 
     async def _more(self) -> str:
         try:
-            text = await asyncio.wait_for(self.link.read(), self.within)
+            async with asyncio.timeout(self.within):  # `wait_for` makes a task each time, and memory falls to pieces
+                text = await self.link.read()
         except TimeoutError:
             shown = f"; the last that came was {self.last[-60:]!r}" if self.last else ""
             message = f"nothing for {self.within:g} s while waiting for {self.dialog.waiting_for()}{shown}"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
@@ -26,6 +27,17 @@ class Unread:
     kind: str | None = None
 
 
+@dataclass(frozen=True)
+class Took:
+    """How a line came to its account: what the reader does with it (`action`), by which pattern or path, what that
+    gave, and which other patterns could have taken it as well."""
+
+    action: str
+    pattern: str
+    gave: Mapping[str, Any] = field(default_factory=dict)
+    also: tuple[str, ...] = ()
+
+
 @dataclass
 class Reading:
     """What a reader made of an answer: rows by kind, the lines that it could not read, and the account.
@@ -41,6 +53,8 @@ class Reading:
     not_supported: bool = False
     taken: dict[int, tuple[str, ...]] = field(default_factory=dict)
     leaves: int | None = None
+    took: dict[int, list[Took]] | None = None
+    """For each line how it was taken; only where an explanation is wanted."""
 
     @property
     def read(self) -> int:

@@ -9,8 +9,7 @@ from pydantic import Field
 
 from nogging.errors import QuestionError, nearest
 from nogging.files import Source, Strict, load
-
-LIBRARY = Path(__file__).parent / "library"
+from nogging.reading.places import files, places
 
 
 class Mode(Strict):
@@ -81,8 +80,8 @@ class Dialect(Strict):
 
 
 def dialects() -> list[str]:
-    """The names of the dialects that the library knows."""
-    return sorted(path.parent.name for path in LIBRARY.glob("*/dialect.yaml"))
+    """The names of the dialects that the library and the user's own folders know."""
+    return sorted({path.parent.name for place in places() for path in place.glob("*/dialect.yaml")})
 
 
 def require_dialect(name: str) -> None:
@@ -91,9 +90,13 @@ def require_dialect(name: str) -> None:
         raise QuestionError(f"unknown dialect '{name}'{nearest(name, dialects())}")
 
 
-@cache
 def load_dialect(name: str) -> Dialect:
     """The declaration of a dialect."""
+    return _load(name, places())
+
+
+@cache
+def _load(name: str, where: tuple[Path, ...]) -> Dialect:
     require_dialect(name)
-    found: tuple[Dialect, Source] = load(LIBRARY / name / "dialect.yaml", Dialect)
+    found: tuple[Dialect, Source] = load(files(name, where)["dialect.yaml"], Dialect)
     return found[0]

@@ -20,17 +20,19 @@ def run(
     device: str = "",
     whole: bool = True,
     skew: float | None = None,
+    explain: bool = False,
 ) -> Reading:
     """Reads an answer.
 
     `at` is the moment of the answer, from which ages are counted (now, where it is not given); `skew` is how many
     seconds the device's clock, which tells dates, is ahead of that. `whole` is false for an answer that was cut
-    off: its last line then counts as unread, and a document cannot be read at all.
+    off: its last line then counts as unread, and a document cannot be read at all. `explain` keeps how each line was
+    taken.
     """
     skew = skew if skew is not None and abs(skew) > UNNOTICED else 0.0
     at = at or datetime.now(UTC)
     if reader.notation == "lines":
-        return Lines(reader, at, device, skew).read(text, whole)
+        return Lines(reader, at, device, skew, explain).read(text, whole)
     from nogging.reading.paths import Paths
 
-    return Paths(reader, at, device, skew).read(text, whole)
+    return Paths(reader, at, device, skew, explain).read(text, whole)

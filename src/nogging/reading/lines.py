@@ -15,7 +15,7 @@ from collections.abc import Callable
 from datetime import datetime
 from typing import Any
 
-from nogging.reading.account import CUT, NO_PATTERN, Reading, Unread, says, without
+from nogging.reading.account import CUT, NO_PATTERN, Reading, Took, Unread, says, without
 from nogging.reading.declared import Action, Form, Heading, Reader
 from nogging.reading.dialect import load_dialect
 from nogging.reading.slots import Slots, absent_of, inherited, lacking
@@ -37,7 +37,7 @@ class _Open:
 class Lines:
     """One answer being read, line by line."""
 
-    def __init__(self, reader: Reader, at: datetime, device: str, skew: float) -> None:
+    def __init__(self, reader: Reader, at: datetime, device: str, skew: float, explain: bool = False) -> None:
         self.reader, self.at, self.device = reader, at, device
         self.dialect = load_dialect(reader.dialect)
         self.carried = dict(reader.start)
@@ -45,6 +45,7 @@ class Lines:
         self.last: tuple[Kind, dict[str, Any]] | None = None
         self.columns: Columns | None = None
         self.reading = Reading(reader.kinds, {kind.name: [] for kind in reader.kinds})
+        self.reading.took = {} if explain else None
         self.slots = Slots(reader, at, skew)
         self.texts: list[str] = []
         self.starts: dict[str, dict[str, Any]] = {}
@@ -77,15 +78,26 @@ class Lines:
         for form in self.reader.forms_for(stripped.split(None, 1)[0]):
             match = form.pattern.regex.fullmatch(stripped)
             if match is not None and self.act(form, match.groups(), line, number):
+                if self.reading.took is not None:
+                    self.explain(form, stripped, number)
                 return True
-        if self.columns is not None and self.table_row(line, number):
+        if self.heading(line):
             return True
-        return self.heading(line)
+        return self.columns is not None and self.table_row(line, number)
+
+    def explain(self, taken: Form, stripped: str, number: int) -> None:
+        """Keeps which form took a line, and which others fit it as well."""
+        forms = self.reader.forms_for(stripped.split(None, 1)[0])
+        also = (one for one in forms if one is not taken and one.pattern.regex.fullmatch(stripped))
+        assert self.reading.took is not None
+        took = Took(taken.action, taken.pattern.text, self.gave, tuple(one.pattern.text for one in also))
+        self.reading.took[number] = [took]
 
     def act(self, form: Form, texts: tuple[str | None, ...], line: str, number: int) -> bool:
         action = form.action
         if action is Action.SKIP:
             self.reading.skipped += 1
+            self.gave = {}
             return True
         kind = form.kind or self.target(action)
         if kind is None and action is not Action.CARRY:
@@ -96,6 +108,7 @@ class Lines:
         except ValueError as error:
             self.reason = str(error)
             return False
+        self.gave = values
         return _ACTIONS[action](self, kind, values, line, number)
 
     def target(self, action: Action) -> Kind | None:
@@ -209,6 +222,8 @@ class Lines:
         except ValueError as error:
             self.reason = str(error)
             return False
+        if self.reading.took is not None:
+            self.reading.took[number] = [Took(Action.UNDER, " ".join(heading.titles), values)]
         return self.row(heading.kind, values, line, number)
 
 

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Mapping
 from datetime import datetime
 from typing import Any
 
-from nogging.reading.account import CUT, Reading, Unread, says, without
+from nogging.reading.account import CUT, Reading, Took, Unread, says, without
 from nogging.reading.declared import Entry, Leaf, Reader
 from nogging.reading.dialect import load_dialect
 from nogging.reading.documents import Document, Key, Node, document
@@ -19,16 +19,19 @@ from nogging.reading.slots import Slots, absent_of, inherited, lacking
 from nogging.records import Kind
 
 NOT_MAPPED = "no path of the reader leads here"
+Given = tuple[Node, dict[str, Any]]
+"""A leaf, and the fields that it gave."""
 Outer = tuple[Kind, dict[str, Any]] | None
 
 
 class Paths:
     """One answer being read, entry by entry."""
 
-    def __init__(self, reader: Reader, at: datetime, device: str, skew: float) -> None:
+    def __init__(self, reader: Reader, at: datetime, device: str, skew: float, explain: bool = False) -> None:
         self.reader, self.device = reader, device
         self.dialect = load_dialect(reader.dialect)
         self.reading = Reading(reader.kinds, {kind.name: [] for kind in reader.kinds})
+        self.reading.took = {} if explain else None
         self.slots = Slots(reader, at, skew)
         self.absent = {kind.name: absent_of(reader, kind) for kind in reader.kinds}
         self.accounted: set[Key] = set()
@@ -79,12 +82,10 @@ class Paths:
         if row is not None:
             self.entries(entry.within, node, carried, (entry.kind, row))
 
-    def values(
-        self, entry: Entry, node: Node, carried: Mapping[str, Any]
-    ) -> tuple[dict[str, Any], list[tuple[Node, tuple[str, ...]]]]:
+    def values(self, entry: Entry, node: Node, carried: Mapping[str, Any]) -> tuple[dict[str, Any], list[Given]]:
         """The fields of an entry, and the leaves that they were read from with what each gave."""
         found: dict[str, Any] = {}
-        taken: list[tuple[Node, tuple[str, ...]]] = []
+        taken: list[Given] = []
         for leaf in entry.leaves:
             for at in leaf.path(node):
                 try:
@@ -96,7 +97,7 @@ class Paths:
                     self.reasons.setdefault(at.key, str(error))
                     continue
                 found.update(given)
-                taken.append((at, tuple(given)))
+                taken.append((at, given))
         return {**entry.set, **found}, taken
 
     def value(self, leaf: Leaf, kind: Kind | None, node: Node, carried: Mapping[str, Any]) -> dict[str, Any]:
@@ -113,7 +114,7 @@ class Paths:
         kind: Kind,
         node: Node,
         values: dict[str, Any],
-        taken: list[tuple[Node, tuple[str, ...]]],
+        taken: list[Given],
         carried: Mapping[str, Any],
         outer: Outer,
     ) -> dict[str, Any] | None:
@@ -136,12 +137,15 @@ class Paths:
         self.taken(taken)
         return row
 
-    def taken(self, leaves: list[tuple[Node, tuple[str, ...]]]) -> None:
-        for node, names in leaves:
+    def taken(self, leaves: list[Given]) -> None:
+        for node, gave in leaves:
             if node.key is not None:
                 self.accounted.add(node.key)
                 line = node.document.line(node)
-                self.reading.taken[line] = (*self.reading.taken.get(line, ()), *names)
+                self.reading.taken[line] = (*self.reading.taken.get(line, ()), *gave)
+                if self.reading.took is not None:
+                    told = node.document.told(node).partition(": ")[0]
+                    self.reading.took.setdefault(line, []).append(Took("read", told, gave))
 
     def know(self, found: Document, nodes: Iterator[Node]) -> None:
         """Everything below these nodes says nothing that matters."""

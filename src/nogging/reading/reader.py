@@ -7,13 +7,16 @@ reader's file, line and column.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 from functools import cache
 from itertools import count
 from pathlib import Path
 from typing import Any
 
-from nogging.errors import QuestionError, nearest
-from nogging.files import Path_, Source, load
+from pydantic import BaseModel
+
+from nogging.errors import FileError, QuestionError, nearest
+from nogging.files import Path_, Source, load, loads, read_text
 from nogging.reading.declared import (
     PREFIX_LENGTH,
     Action,
@@ -28,8 +31,9 @@ from nogging.reading.declared import (
     Scalar,
     Select,
 )
-from nogging.reading.dialect import LIBRARY, load_dialect, require_dialect
+from nogging.reading.dialect import load_dialect, require_dialect
 from nogging.reading.notation import NotationError, Pattern, compile_pattern, whole_text
+from nogging.reading.places import files, places
 from nogging.records import KINDS, Kind, Type
 from nogging.records.values import boolean, enumerated
 
@@ -180,29 +184,69 @@ def load_reader(path: Path) -> Reader:
     return _Compiler(path, model, source).reader()
 
 
+@dataclass(frozen=True)
+class Head:
+    """What can be told of a reader without loading it all: which commands it answers."""
+
+    path: Path
+    commands: tuple[str, ...]
+    patterns: tuple[Pattern, ...]
+
+    def answers(self, command: str) -> bool:
+        return any(pattern.regex.fullmatch(command.strip()) for pattern in self.patterns)
+
+
+class _HeadModel(BaseModel):
+    commands: tuple[str, ...]
+
+
+def heads(dialect: str) -> tuple[Head, ...]:
+    """The heads of all readers of a dialect, the user's own first, in the order of their files' names."""
+    return _heads(dialect, places())
+
+
 @cache
-def readers(dialect: str) -> tuple[Reader, ...]:
-    """The library's readers of a dialect, in the order of their files' names."""
+def _heads(dialect: str, where: tuple[Path, ...]) -> tuple[Head, ...]:
     require_dialect(dialect)
-    files = sorted(path for path in (LIBRARY / dialect).glob("*.yaml") if _is_reader(path))
-    return tuple(load_reader(path) for path in files)
+    found = [path for name, path in files(dialect, where).items() if name != "dialect.yaml"]
+    return tuple(_head(path) for path in found)
 
 
-def _is_reader(path: Path) -> bool:
-    return path.name != "dialect.yaml" and not path.name.endswith(".records.yaml")
+def _head(path: Path) -> Head:
+    """Reads no more of a file than its commands; what is wrong with it is told when all of it is loaded."""
+    kept, within = "", False
+    for line in read_text(path).splitlines(keepends=True):
+        if line[:1].strip() and line[0] not in "#-]}":
+            within = line.startswith("commands:")
+        kept += line if within else "\n"
+    try:
+        model, _ = loads(kept, str(path), _HeadModel)
+        return Head(path, model.commands, tuple(compile_pattern(text) for text in model.commands))
+    except (FileError, NotationError):
+        reader = load_reader(path)
+        return Head(path, reader.commands, reader.command_patterns)
 
 
-@cache
+def readers(dialect: str) -> tuple[Reader, ...]:
+    """The readers of a dialect, all of them loaded."""
+    return tuple(load_reader(head.path) for head in heads(dialect))
+
+
 def find_reader(dialect: str, command: str) -> Reader | None:
     """The reader for the answer to a command, or None."""
-    return next((reader for reader in readers(dialect) if reader.answers(command)), None)
+    return _find(dialect, command, places())
+
+
+@cache
+def _find(dialect: str, command: str, where: tuple[Path, ...]) -> Reader | None:
+    return next((load_reader(head.path) for head in _heads(dialect, where) if head.answers(command)), None)
 
 
 def require_reader(dialect: str, command: str) -> Reader:
     """The reader for the answer to a command; `QuestionError` where there is none."""
     found = find_reader(dialect, command)
     if found is None:
-        known = [command for reader in readers(dialect) for command in reader.commands]
+        known = [command for head in heads(dialect) for command in head.commands]
         raise QuestionError(f"no reader of {dialect} knows the command '{command}'{nearest(command, known)}")
     return found
 

@@ -1,0 +1,37 @@
+"""Where readers and dialects are looked for: the user's own folders ahead of the library.
+
+A folder is laid out as the library is, `FOLDER/<dialect>/<subject>.yaml`. The environment names some
+(`NOGGING_READERS`, parted as a search path is), an inventory may name one, and a capture remembers that of its
+inventory. A reader of the user's with the name of one of the library's takes its place.
+"""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+LIBRARY = Path(__file__).parent / "library"
+ENVIRONMENT = "NOGGING_READERS"
+_added: list[Path] = []
+
+
+def add(folder: Path) -> None:
+    """Looks into one more folder, behind those that the environment names."""
+    if folder not in _added:
+        _added.append(folder)
+
+
+def places() -> tuple[Path, ...]:
+    """The folders, in the order in which they are looked into."""
+    named = [Path(one).expanduser() for one in os.environ.get(ENVIRONMENT, "").split(os.pathsep) if one]
+    return (*named, *_added, LIBRARY)
+
+
+def files(folder: str, where: tuple[Path, ...]) -> dict[str, Path]:
+    """The YAML files of a dialect by name, each from the first place that has it."""
+    found: dict[str, Path] = {}
+    for place in where:
+        for path in sorted((place / folder).glob("*.yaml")):
+            if not path.name.endswith(".records.yaml"):
+                found.setdefault(path.name, path)
+    return found
