@@ -414,7 +414,8 @@ def test_probing_tells_each_device_in_one_table(tmp_path: Path) -> None:
             False,
         )
         assert all(one.skew is not None and abs(one.skew) < 5 for one in found.values())
-        assert found["mole-r1"].kinds["neighbor"] == ["show bgp summary", "lldpctl", "show ip ospf neighbor detail"]
+        assert found["mole-r1"].kinds["neighbor"] == [
+            "show bfd peers", "show bgp summary", "show isis neighbor detail", "lldpctl", "show ip ospf neighbor detail"]  # fmt: skip
         done = subprocess.run(
             [sys.executable, "-m", "nogging", "probe", str(path.with_name("changed.yaml")), "--on", "site = 'mole'"],
             capture_output=True, text=True, check=False,

@@ -157,8 +157,17 @@ TWO_HOPS = (
 
 def test_routes_are_counted_by_key_and_hops_by_member(build: Build, tmp_path: Path) -> None:
     after = build("now", {"mole-r1": {ROUTES: BLACKHOLE + TWO_HOPS}})
-    assert one(tmp_path, "{count: route, must: n = 2 and hops = 3}", after).verdict is Verdict.PASS
-    assert one(tmp_path, "{none: route, where: outgoing_interface = 'eth3'}", after).verdict is Verdict.PASS
+    four = "where: \"family = 'ipv4'\""
+    assert one(tmp_path, f"{{count: route, {four}, must: n = 2 and hops = 3}}", after).verdict is Verdict.PASS
+    asked_for_all = one(tmp_path, "{none: route, where: outgoing_interface = 'eth3'}", after)
+    assert (asked_for_all.verdict, asked_for_all.reason) == (
+        Verdict.UNPROVEN,
+        "after: 'show ipv6 route vrf all' was not asked",
+    )
+    both = build(
+        "both", {"mole-r1": {ROUTES: BLACKHOLE + TWO_HOPS, ROUTES + " json": "", "show ipv6 route vrf all json": "{}"}}
+    )
+    assert one(tmp_path, "{none: route, where: outgoing_interface = 'eth3'}", both).verdict is Verdict.PASS
 
 
 def what(differences: tuple[Difference, ...]) -> list[tuple[str, str, dict[str, Any]]]:

@@ -158,7 +158,7 @@ def test_netconf_and_the_command_line_tell_the_same(sound: Sound, tmp_path: Path
     for kind, fields in compared.items():
         one, other = (
             {tuple(row[name] for name in ("device", *fields)) for row in capture.records(kind).to_pylist()
-             if row["device"] in by.devices and row.get("protocol", "ospf") == "ospf"}
+             if row["device"] in by.devices and row.get("protocol", "ospf") == "ospf" and row.get("family") != "ipv6"}
             for capture in (over, by)
         )  # fmt: skip
         assert one == other and len(one) > 3, kind

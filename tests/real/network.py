@@ -176,7 +176,7 @@ def _namespace(router: Router) -> None:
     setup = f"""
         mount --make-rprivate /
         mount -t tmpfs tmpfs /run
-        mkdir -p /run/frr /run/lldpd /run/sshd
+        mkdir -p /run/frr /run/lldpd /run/sshd /run/bird
         chown frr:frr /run/frr
         mount --bind {router.place}/etc /etc/frr
         hostname {router.name}
@@ -265,7 +265,7 @@ def _bird(router: Router) -> None:
             connect retry time 1; error wait time 1,2; ipv4 { import all; export where source = RTS_STATIC; }; }
     """
     (router.place / "bird.conf").write_text(text)
-    inside(router.name, "bird", "-c", str(router.place / "bird.conf"), "-s", str(router.place / "bird.ctl"))
+    inside(router.name, "bird", "-c", str(router.place / "bird.conf"))
 
 
 def _host(router: Router) -> None:

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 from tests.real import network
+from tests.real.oracle import disagreements
 
 import nogging
 from nogging.captures.capture import Capture
@@ -106,6 +107,94 @@ def test_commands_one_by_one(real: Real) -> None:
     capture, found = differences(real, nogging.load_inventory(path), "once")
     assert {one.outcome for one in capture.devices.values()} == {"captured"}
     assert but_lldp(found) == []
+
+
+FORMS = {
+    "frr": {
+        "show interface vrf all": "show interface vrf all json",
+        "show ip route vrf all": "show ip route vrf all json",
+        "show ipv6 route vrf all": "show ipv6 route vrf all json",
+        "show ip ospf neighbor detail": "show ip ospf neighbor detail json",
+        "show bgp summary": "show bgp summary json",
+        "show bfd peers": "show bfd peers json",
+        "show isis neighbor detail": "show isis neighbor detail json",
+        "lldpctl": "lldpctl -f json0",
+    },
+    "linux": {
+        "ip -s address": "ip -j -s address",
+        "ip -d -s address": "ip -j -p -d -s address",
+        "ip route": "ip -j route",
+        "ip -6 route": "ip -j -6 route",
+        "ip neigh": "ip -j neigh",
+        "bridge fdb show": "bridge -j fdb show",
+        "lldpctl": "lldpctl -f json0",
+    },
+}
+
+
+@pytest.mark.parametrize("link", ["up", "down"])
+@pytest.mark.parametrize("dialect", FORMS)
+def test_the_text_says_what_the_json_says(real: Real, dialect: str, link: str) -> None:
+    path = real.folder / f"{dialect}.yaml"
+    path.write_text((real.folder / "root.yaml").read_text().replace("dialect: frr", f"dialect: {dialect}"))
+    found = nogging.load_inventory(path)
+    network.inside("gannet-r1", "ip", "link", "set", "eth3", link)
+    try:
+        for _ in range(4):
+            time.sleep(4 if link == "down" else 0)
+            jsons, texts = list(FORMS[dialect].values()), list(FORMS[dialect])
+            early, text, late = (
+                nogging.capture(found, to=real.folder / name, kinds=["system"], commands=commands)
+                for name, commands in (("early", jsons), ("text", texts), ("late", jsons))
+            )
+            wrong = {
+                (device, command): differing
+                for device in FRR
+                for command, json in FORMS[dialect].items()
+                if text.devices[device].commands[command].outcome == "answered"
+                and (differing := list(disagreements(text, early, late, device, command, json)))
+            }
+            if not wrong:
+                break
+    finally:
+        network.inside("gannet-r1", "ip", "link", "set", "eth3", "up")
+        network.settled()
+    assert wrong == {}
+    compared = {
+        command: sum(text.devices[device].commands[command].outcome == "answered" for device in FRR)
+        for command in texts
+    }
+    assert min(compared.values()) > 0, compared
+
+
+def test_bird_says_what_it_was_told_and_what_its_neighbor_sees(real: Real) -> None:
+    path = real.folder / "bird.yaml"
+    head, everything = (real.folder / "root.yaml").read_text().split("devices:")[0], network.routers()
+    path.write_text(
+        f"{head}devices:\n  - {{name: edge-r1, address: {everything['edge-r1'].management}, dialect: bird}}\n"
+    )
+    edge = nogging.load_inventory(path)
+    pin(host_keys(edge))
+    capture = nogging.capture(edge, to=real.folder / "bird")
+    assert capture.devices["edge-r1"].outcome == "captured" and capture.records("unread").to_pylist() == []
+    (session,) = capture.records("neighbor").to_pylist()
+    (seen,) = [
+        row for row in real.captured("beside bird").records("neighbor").to_pylist() if row["neighbor"] == "203.0.113.26"
+    ]
+    assert (session["neighbor"], session["remote_as"], session["state"]) == ("203.0.113.25", 64496, "established")
+    assert (seen["device"], seen["remote_as"], seen["state"]) == ("mole-r2", 64500, session["state"])
+    assert (session["prefixes_sent"], session["prefixes_received"]) == (seen["prefixes_received"], 1)
+    assert abs((session["since"] - seen["since"]).total_seconds()) < 3
+    routes = {row["destination_prefix"]: row for row in capture.records("route").to_pylist()}
+    assert {prefix for prefix, row in routes.items() if row["source_protocol"] == "static"} == {
+        "198.51.100.0/26",
+        "198.51.100.64/26",
+    }
+    assert (routes["192.0.2.0/24"]["next_hop_address"], routes["192.0.2.0/24"]["outgoing_interface"]) == (
+        "203.0.113.25",
+        "eth1",
+    )
+    assert "203.0.113.26" in capture.records("address").column("ip").to_pylist()
 
 
 ADJACENCIES = "{every: neighbor, where: protocol = 'ospf', must: state = 'full'}"

@@ -31,6 +31,7 @@ from nogging.reading.engine import run
 from nogging.reading.places import add as add_readers
 from nogging.reading.reader import find_reader
 from nogging.records import KINDS
+from nogging.records.joining import joined
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -106,6 +107,7 @@ class Capture:
         rows: dict[str, list[dict[str, Any]]] = {name: [] for name in KINDS}
         unread: list[dict[str, Any]] = []
         for device, one in self.devices.items():
+            answers: dict[str, list[list[dict[str, Any]]]] = {}
             for command, entry in one.commands.items():
                 reading = self.read(device, command)
                 if reading is None:
@@ -115,8 +117,11 @@ class Capture:
                 for kind, found in reading.rows.items():
                     for row in found:
                         row["answer"] = command
-                    rows[kind] += found
+                    if found:
+                        answers.setdefault(kind, []).append(found)
                 unread += [{"device": device, "answer": command, **vars(line)} for line in reading.unread]
+            for kind, several in answers.items():
+                rows[kind] += joined(KINDS[kind], several)
         return {
             **{name: table(KINDS[name], found) for name, found in rows.items()},
             UNREAD: _unread_table(unread),

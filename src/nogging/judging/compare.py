@@ -56,18 +56,26 @@ def compare_pairs(pairs: Pairs) -> Comparison:
     for kind in KINDS.values():
         table = pairs.table(kind)
         blind += [_told_twice(kind, row) for row in pairs.doubled[kind.name]]
-        missing = {
-            AFTER: _hiding(gaps(pairs.after, kind.name, AFTER, pairs.before), differing),
-            BEFORE: _hiding(gaps(pairs.before, kind.name, BEFORE, pairs.after), differing),
+        lacking = {
+            AFTER: gaps(pairs.after, kind.name, AFTER, pairs.before),
+            BEFORE: gaps(pairs.before, kind.name, BEFORE, pairs.after),
         }
+        on_both = {(gap.device, gap.question) for gap in lacking[AFTER] if gap.question}
+        on_both &= {(gap.device, gap.question) for gap in lacking[BEFORE]}
+        missing = {when: _hiding(found, differing, on_both) for when, found in lacking.items()}
         rows = _routes(pairs, kind, table) if kind.members else _rows(pairs, kind, table)
         found += [one for row in rows for one in _differences(kind, row, missing)]
     return Comparison(tuple(found), tuple(dict.fromkeys(blind)), tuple(KINDS))
 
 
-def _hiding(found: list[Gap], differing: set[tuple[str, str]]) -> list[Gap]:
-    """The gaps that could hide a record of the other side: lines that are as unread there as here cannot."""
-    return [gap for gap in found if not gap.unread or (gap.device, gap.unread) in differing]
+def _hiding(found: list[Gap], differing: set[tuple[str, str]], on_both: set[tuple[str, str]]) -> list[Gap]:
+    """The gaps that could hide a record of the other side: lines that are as unread there as here cannot, and neither
+    can a question that neither side has an answer to."""
+    return [
+        gap
+        for gap in found
+        if (gap.device, gap.question) not in on_both and (not gap.unread or (gap.device, gap.unread) in differing)
+    ]
 
 
 def _told_twice(kind: Kind, row: dict[str, Any]) -> str:

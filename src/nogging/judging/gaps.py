@@ -41,6 +41,8 @@ class Gap:
     labels: Mapping[str, str] = field(default_factory=dict)
     known: Mapping[str, Any] = field(default_factory=dict)
     unread: str = ""
+    question: str = ""
+    """The command that would have had to be answered, where it was not."""
 
     def matters(self, where: Predicate | None) -> bool:
         """Whether a record that is hidden in the gap could meet the condition."""
@@ -73,8 +75,9 @@ def gaps(capture: Capture, kind: str, when: str, other: Capture | None = None) -
                 found.append(Gap(when, name, kind, "not in this capture", device.labels, reader.constants))
     unread = _unread(capture)
     for name, device in capture.devices.items():
-        for reason, known in _device_gaps(device, kind):
-            found.append(Gap(when, name, kind, reason, device.labels, known))
+        for reason, feeding in _device_gaps(device, kind):
+            known, question = (feeding.constants, feeding.command) if feeding else ({}, "")
+            found.append(Gap(when, name, kind, reason, device.labels, known, question=question))
         for reader, command, entry in _answers(device, kind):
             lines = [n for n, within in unread.get((name, command), ()) if within != kind]
             if entry.is_evidence and lines:
@@ -111,18 +114,19 @@ def _answers(device: DeviceEntry, kind: str) -> Iterator[tuple[Reader, str, Comm
                 yield reader, command, entry
 
 
-def _device_gaps(device: DeviceEntry, kind: str) -> Iterator[tuple[str, Mapping[str, Any]]]:
+def _device_gaps(device: DeviceEntry, kind: str) -> Iterator[tuple[str, Reader | None]]:
     feeding = list(_feeding(device.dialect, kind))
     if not feeding:
-        yield f"no reader of {device.dialect} gives records of the kind {kind}", {}
-    for reader in feeding:
-        asked = [(command, entry) for command, entry in device.commands.items() if reader.answers(command)]
+        yield f"no reader of {device.dialect} gives records of the kind {kind}", None
+    for reader in (one for one in feeding if not one.instead_of):
+        forms = [reader, *(one for one in feeding if one.instead_of == reader.name)]
+        asked = [(c, entry) for c, entry in device.commands.items() if any(form.answers(c) for form in forms)]
         if any(entry.is_evidence for _, entry in asked):
             continue
         if asked:
-            yield told(asked[0][0], asked[0][1], device), reader.constants
+            yield told(asked[0][0], asked[0][1], device), reader
         elif reader.asked:
-            yield _not_asked(reader, device), reader.constants
+            yield _not_asked(reader, device), reader
 
 
 def _not_asked(reader: Reader, device: DeviceEntry) -> str:

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     import pyarrow as pa
 
 NO_PATTERN = "no pattern of the reader matches"
+NO_ROWS = "nothing follows that would make a record of it"
 CUT = "the answer ends here, in the middle"
 
 

@@ -48,12 +48,19 @@ class LineModel(Strict):
     columns: dict[str, str] = Field(default_factory=dict)
     kind: str | None = None
     set: dict[str, Scalar] = Field(default_factory=dict)
+    frame: bool = False
+    wrapped: bool = False
+    indent: int | None = None
+    carries: tuple[str, ...] = ()
+    inside: bool = False
 
     @model_validator(mode="after")
     def one_action(self) -> LineModel:
         given = [action for action in Action if getattr(self, action) is not None]
         if len(given) != 1:
             raise ValueError(f"a line does one thing, one of: {', '.join(Action)}")
+        if ((self.frame or self.inside) and self.open is None) or (self.wrapped and self.under is None):
+            raise ValueError("'frame' and 'inside' go with 'open', and 'wrapped' with 'under'")
         return self
 
     @property
@@ -77,6 +84,7 @@ class ReaderModel(Strict):
     dialect: str
     commands: tuple[str, ...]
     asked: bool = True
+    instead_of: str = ""
     mode: str = ""
     always: dict[str, Scalar] = Field(default_factory=dict)
     start: dict[str, Scalar] = Field(default_factory=dict)
@@ -103,6 +111,14 @@ class Form:
     kind: Kind | None
     set: Mapping[str, Any]
     number: int
+    frame: bool = False
+    """Opens no record of its own, but what the rows below it have in common."""
+    indent: int | None = None
+    """How far in a line has to stand, in characters; None where that says nothing."""
+    carries: tuple[str, ...] = ()
+    """The fields of this line that later lines inherit as well."""
+    inside: bool = False
+    """Whether it opens a record only within a frame."""
 
     @property
     def values(self) -> tuple[Value, ...]:
@@ -153,9 +169,12 @@ class Heading:
 
     titles: tuple[str, ...]
     columns: Mapping[str, Value]
-    kind: Kind
+    kind: Kind | None
+    """None for a table that belongs to the open record."""
     set: Mapping[str, Any]
     number: int
+    wrapped: bool = False
+    """Whether a first cell that is too long has a line of its own."""
 
     @property
     def values(self) -> tuple[Value, ...]:
@@ -171,6 +190,8 @@ class Reader:
     dialect: str
     commands: tuple[str, ...]
     asked: bool
+    instead_of: str
+    """The name of the reader whose question this one answers in another form."""
     mode: str
     kinds: tuple[Kind, ...]
     constants: Mapping[str, Any]

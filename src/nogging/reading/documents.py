@@ -127,7 +127,7 @@ def _json_path(path: str) -> Callable[[Node], Iterator[Node]]:
     name = NAME.fullmatch(path)
     if name:
         return partial(_name_of, int(name[1] or 0))
-    if re.fullmatch(r"[A-Za-z_]\w*(\.[A-Za-z_]\w*)*", path):
+    if re.fullmatch(r"[A-Za-z_0-9][\w-]*(\.[A-Za-z_0-9][\w-]*)*", path):
         return partial(_plain_way, path.split("."))
     import jsonpath_rfc9535 as jsonpath
 

@@ -15,7 +15,7 @@ from collections.abc import Callable
 from datetime import datetime
 from typing import Any
 
-from nogging.reading.account import CUT, NO_PATTERN, Reading, Took, Unread, says, without
+from nogging.reading.account import CUT, NO_PATTERN, NO_ROWS, Reading, Took, Unread, says, without
 from nogging.reading.declared import Action, Form, Heading, Reader
 from nogging.reading.dialect import load_dialect
 from nogging.reading.slots import Slots, absent_of, inherited, lacking
@@ -26,10 +26,11 @@ from nogging.records import Kind
 class _Open:
     """A record that lines are still being added to."""
 
-    __slots__ = ("indent", "kind", "lines", "row", "unread")
+    __slots__ = ("frame", "indent", "kind", "lines", "pending", "row", "unread")
 
-    def __init__(self, kind: Kind, row: dict[str, Any], line: int, indent: int) -> None:
-        self.kind, self.row, self.indent = kind, row, indent
+    def __init__(self, kind: Kind, row: dict[str, Any], line: int, indent: int, frame: bool) -> None:
+        self.kind, self.row, self.indent, self.frame = kind, row, indent, frame
+        self.pending: list[tuple[Kind, dict[str, Any], list[int]]] = []
         self.lines = [line]
         self.unread = False
 
@@ -41,7 +42,7 @@ class Lines:
         self.reader, self.at, self.device = reader, at, device
         self.dialect = load_dialect(reader.dialect)
         self.carried = dict(reader.start)
-        self.open: _Open | None = None
+        self.stack: list[_Open] = []
         self.last: tuple[Kind, dict[str, Any]] | None = None
         self.columns: Columns | None = None
         self.reading = Reading(reader.kinds, {kind.name: [] for kind in reader.kinds})
@@ -52,6 +53,11 @@ class Lines:
         self.refusals = self.dialect.not_configured + self.dialect.not_supported
         self.absent = {kind.name: absent_of(reader, kind) for kind in reader.kinds}
 
+    @property
+    def open(self) -> _Open | None:
+        """The record that lines are added to: the innermost."""
+        return self.stack[-1] if self.stack else None
+
     def read(self, text: str, whole: bool) -> Reading:
         self.texts = text.split("\n")
         end = len(self.texts) if whole else self.last_line()
@@ -60,9 +66,11 @@ class Lines:
             if number >= end and not whole and stripped:
                 self.refuse(number, line, CUT)
             elif not stripped:
+                self.drop_first()
                 self.columns = None
             elif not self.take(stripped, line, number):
                 self.refuse(number, line, self.reason)
+        self.drop_first()
         self.close()
         self.reading.unread.sort(key=lambda one: one.line)
         return self.reading
@@ -76,6 +84,8 @@ class Lines:
         if stripped.startswith(self.refusals):
             return says(self.reading, self.dialect, stripped)
         for form in self.reader.forms_for(stripped.split(None, 1)[0]):
+            if form.indent is not None and form.indent != _indent(line):
+                continue
             match = form.pattern.regex.fullmatch(stripped)
             if match is not None and self.act(form, match.groups(), line, number):
                 if self.reading.took is not None:
@@ -108,8 +118,12 @@ class Lines:
         except ValueError as error:
             self.reason = str(error)
             return False
-        self.gave = values
-        return _ACTIONS[action](self, kind, values, line, number)
+        self.gave, self.form = values, form
+        taken = _ACTIONS[action](self, kind, values, line, number)
+        if taken and form.carries:
+            self.carried.update((name, values[name]) for name in form.carries if name in values)
+            self.starts.clear()
+        return taken
 
     def target(self, action: Action) -> Kind | None:
         if action is Action.AGAIN:
@@ -135,9 +149,14 @@ class Lines:
         return found
 
     def open_record(self, kind: Kind, values: dict[str, Any], line: str, number: int) -> bool:
-        self.close()
-        row = self.begin(kind, values, number)
-        self.open = _Open(kind, row, number, _indent(line))
+        indent = _indent(line)
+        if self.form.inside and not any(one.frame and one.indent < indent for one in self.stack):
+            self.reason = f"there is no frame around this line ({self.form.pattern.text})"
+            return False
+        while self.stack and not (self.stack[-1].frame and self.stack[-1].indent < indent):
+            self.close_last()
+        row = dict(values) if self.stack else self.begin(kind, values, number)
+        self.stack.append(_Open(kind, row, number, indent, self.form.frame))
         self.last = (kind, row)
         self.reading.taken[number] = tuple(values)
         return True
@@ -150,14 +169,19 @@ class Lines:
             self.reason = f"a second value for '{again[0]}' in one record"
             return False
         row.update(values)
-        row["line"][1] = number
+        row.setdefault("line", [number, number])[1] = number
         self.open.lines.append(number)
         self.reading.taken[number] = tuple(values)
         return True
 
     def row(self, kind: Kind, values: dict[str, Any], line: str, number: int) -> bool:
-        row = self.begin(kind, values, number)
-        return self.keep(kind, row, number, values)
+        while self.stack and (self.stack[0].frame and _indent(line) <= self.stack[-1].indent):
+            self.close_last()
+        if self.open is not None and self.open.frame:
+            self.open.pending.append((kind, values, [number]))
+            self.reading.taken[number] = tuple(values)
+            return True
+        return self.keep(kind, self.begin(kind, values, number), number, values)
 
     def again(self, kind: Kind, values: dict[str, Any], line: str, number: int) -> bool:
         assert self.last is not None
@@ -165,6 +189,7 @@ class Lines:
         return self.keep(kind, row, number, values)
 
     def carry(self, kind: Kind | None, values: dict[str, Any], line: str, number: int) -> bool:
+        self.close_to(line)
         self.carried.update(values)
         self.starts.clear()
         self.reading.skipped += 1
@@ -181,22 +206,53 @@ class Lines:
         return True
 
     def close(self) -> None:
-        """Ends the open record; one without a required field gives its lines back as unread."""
-        record, self.open = self.open, None
-        if record is None:
+        """Ends the open records; one without a required field gives its lines back as unread."""
+        while self.stack:
+            self.close_last()
+
+    def close_last(self) -> None:
+        record = self.stack.pop()
+        if record.frame:
+            self.close_frame(record)
+            return
+        if self.stack:
+            self.stack[-1].pending.append((record.kind, record.row, record.lines))
             return
         missing = lacking(record.kind, record.row, [] if record.unread else self.absent[record.kind.name])
         if not missing:
             self.reading.rows[record.kind.name].append(record.row)
             return
-        for number in record.lines:
+        self.leave(record.lines, without(record.kind, missing))
+
+    def close_frame(self, frame: _Open) -> None:
+        """Makes the records of a frame, now that all is known that they have in common."""
+        made = False
+        for kind, values, numbers in frame.pending:
+            row = {**frame.row, **values, "line": [frame.lines[0], max(numbers[-1], frame.lines[-1])]}
+            row = {name: value for name, value in row.items() if name in kind.fields}
+            missing = lacking(kind, row, self.absent[kind.name])
+            if missing is None:
+                self.reading.rows[kind.name].append(row)
+                made = True
+            else:
+                self.leave(numbers, without(kind, missing))
+        if not made:
+            self.leave(frame.lines, NO_ROWS)
+
+    def leave(self, numbers: list[int], reason: str) -> None:
+        """Leaves lines that were taken unread after all."""
+        for number in numbers:
             self.reading.taken.pop(number, None)
-            self.reading.unread.append(Unread(number, self.texts[number - 1], without(record.kind, missing)))
+            self.reading.unread.append(Unread(number, self.texts[number - 1], reason))
+
+    def close_to(self, line: str) -> None:
+        """Ends the open records that a line at this indentation cannot belong to."""
+        while self.stack and _indent(line) <= self.stack[-1].indent:
+            self.close_last()
 
     def refuse(self, number: int, line: str, reason: str) -> None:
         self.last = None  # what `again` would repeat may have been this line
-        if self.open is not None and _indent(line) <= self.open.indent:
-            self.close()
+        self.close_to(line)
         if self.open is not None:
             self.open.unread = True
         within = self.open.lines[0] if self.open is not None else None
@@ -207,6 +263,7 @@ class Lines:
         for heading in self.reader.headings:
             starts = positions(heading.titles, line)
             if starts is not None:
+                self.drop_first()
                 self.columns = Columns(heading, starts)
                 self.reading.skipped += 1
                 return True
@@ -215,16 +272,49 @@ class Lines:
     def table_row(self, line: str, number: int) -> bool:
         assert self.columns is not None
         heading: Heading = self.columns.heading
+        kind = heading.kind or (self.open.kind if self.open is not None else None)
+        if kind is None:
+            return False
         try:
             cells = self.columns.cells(line)
+            if self.columns.wraps(cells):
+                self.drop_first()
+                self.columns.first = (number, cells[heading.titles[0]])
+                return True
+            begins = self.take_first(cells)
             texts = tuple(cells.get(title) for title in heading.columns)
-            values = self.slots.values(heading, heading.kind, texts, self.carried)
+            values = self.slots.values(heading, kind, texts, self.carried)
         except ValueError as error:
             self.reason = str(error)
             return False
         if self.reading.took is not None:
             self.reading.took[number] = [Took(Action.UNDER, " ".join(heading.titles), values)]
-        return self.row(heading.kind, values, line, number)
+        kept = (self.row if heading.kind else self.add)(kind, values, line, number)
+        if kept and begins:
+            self.reading.taken[begins] = (heading.columns[heading.titles[0]].field,)
+            self.reading.rows[kind.name][-1]["line"][0] = begins
+        elif begins:
+            self.reading.unread.append(Unread(begins, self.texts[begins - 1], self.reason))
+        return kept
+
+    def take_first(self, cells: dict[str, str]) -> int | None:
+        """Gives a row the first cell that had a line of its own; the number of that line."""
+        assert self.columns is not None
+        title = self.columns.heading.titles[0]
+        if self.columns.first is None or title in cells:
+            self.drop_first()
+            return None
+        begins, cells[title] = self.columns.first
+        self.columns.first = None
+        return begins
+
+    def drop_first(self) -> None:
+        """A first cell that had a line of its own, and after it no row without one."""
+        if self.columns is not None and self.columns.first is not None:
+            number, self.columns.first = self.columns.first[0], None
+            self.reading.unread.append(
+                Unread(number, self.texts[number - 1], "a first cell, and not the rest of its row")
+            )
 
 
 def _indent(line: str) -> int:

@@ -66,7 +66,8 @@ class _Compiler:
             path=self.path,
             dialect=model.dialect,
             commands=model.commands,
-            asked=model.asked,
+            asked=model.asked and not model.instead_of,
+            instead_of=model.instead_of,
             mode=model.mode,
             kinds=tuple(self.kinds.values()),
             constants=self.fixed(model.always, ("always",), self.kinds.values()),
@@ -123,7 +124,17 @@ class _Compiler:
         kinds = [kind] if kind else list(self.kinds.values())
         for value in pattern.values:
             self.known(value.field, kinds, where, value.offset)
-        return Form(line.action, pattern, kind, self.fixed(line.set, ("lines", n, "set"), kinds), n)
+        return Form(
+            line.action,
+            pattern,
+            kind,
+            self.fixed(line.set, ("lines", n, "set"), kinds),
+            n,
+            line.frame,
+            line.indent,
+            line.carries,
+            line.inside,
+        )
 
     def known(self, name: str, kinds: Iterable[Kind], where: Path_, offset: int = 0) -> None:
         known = {field for kind in kinds for field in kind.fields}
@@ -131,11 +142,9 @@ class _Compiler:
             raise self.source.error(where, f"unknown field '{name}'{nearest(name, known)}", offset=offset)
 
     def heading(self, n: int, line: LineModel) -> Heading:
-        where: Path_ = ("lines", n, "under")
         titles = tuple(line.under or ())
-        if not line.kind:
-            raise self.source.error(where, "a table needs the 'kind' of its records", at_key=True)
-        kind = KINDS[line.kind]
+        kind = KINDS[line.kind] if line.kind else None
+        kinds = [kind] if kind else list(self.kinds.values())
         columns = {}
         for title, written in line.columns.items():
             if title not in titles:
@@ -145,9 +154,9 @@ class _Compiler:
                     at_key=True,
                 )
             value = self.pattern(f"<{written}>", ("lines", n, "columns", title)).values[0]
-            self.known(value.field, [kind], ("lines", n, "columns", title))
+            self.known(value.field, kinds, ("lines", n, "columns", title))
             columns[title] = value
-        return Heading(titles, columns, kind, self.fixed(line.set, ("lines", n, "set"), [kind]), n)
+        return Heading(titles, columns, kind, self.fixed(line.set, ("lines", n, "set"), kinds), n, line.wrapped)
 
     def fixed(self, given: Mapping[str, Scalar], where: Path_, kinds: Iterable[Kind]) -> dict[str, Any]:
         kinds = list(kinds)
@@ -192,8 +201,10 @@ class Head:
     commands: tuple[str, ...]
     patterns: tuple[Pattern, ...]
 
-    def answers(self, command: str) -> bool:
-        return any(pattern.regex.fullmatch(command.strip()) for pattern in self.patterns)
+    def fits(self, command: str) -> int | None:
+        """How loosely it answers a command: the fewest values in a pattern that fits; None where none does."""
+        fitting = [one.text.count("<") for one in self.patterns if one.regex.fullmatch(command.strip())]
+        return min(fitting, default=None)
 
 
 class _HeadModel(BaseModel):
@@ -233,13 +244,14 @@ def readers(dialect: str) -> tuple[Reader, ...]:
 
 
 def find_reader(dialect: str, command: str) -> Reader | None:
-    """The reader for the answer to a command, or None."""
+    """The reader for the answer to a command, the one that knows it most exactly; None where none does."""
     return _find(dialect, command, places())
 
 
 @cache
 def _find(dialect: str, command: str, where: tuple[Path, ...]) -> Reader | None:
-    return next((load_reader(head.path) for head in _heads(dialect, where) if head.answers(command)), None)
+    fitting = [(fit, n) for n, head in enumerate(_heads(dialect, where)) if (fit := head.fits(command)) is not None]
+    return load_reader(_heads(dialect, where)[min(fitting)[1]].path) if fitting else None
 
 
 def require_reader(dialect: str, command: str) -> Reader:

@@ -33,6 +33,8 @@ class Columns:
 
     def __init__(self, heading: Heading, extents: list[Extent]) -> None:
         self.heading, self.extents = heading, extents
+        self.first: tuple[int, str] | None = None
+        """A first cell that had a line of its own, with its number: it belongs to the next row."""
 
     def cells(self, line: str) -> dict[str, str]:
         """The cells of a row by heading; `ValueError` where a cell cannot be told."""
@@ -41,6 +43,10 @@ class Columns:
             title = self.heading.titles[self.column(word.start(), word.end(), word[0])]
             found.setdefault(title, []).append(word[0])
         return {title: " ".join(words) for title, words in found.items()}
+
+    def wraps(self, cells: dict[str, str]) -> bool:
+        """Whether a row is nothing but a first cell."""
+        return self.heading.wrapped and list(cells) == [self.heading.titles[0]]
 
     def column(self, start: int, end: int, word: str) -> int:
         over = [n for n, (first, last) in enumerate(self.extents) if start < last and first < end]

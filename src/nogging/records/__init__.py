@@ -1,13 +1,22 @@
 """The kinds of records, each declared once in its own module."""
 
 from nogging.records.address import ADDRESS
+from nogging.records.arp import ARP
+from nogging.records.component import COMPONENT
+from nogging.records.event import EVENT
+from nogging.records.fdb import FDB
 from nogging.records.field import Field, Kind, Nature, Type
 from nogging.records.interface import INTERFACE
 from nogging.records.neighbor import NEIGHBOR
+from nogging.records.queue import QUEUE
 from nogging.records.route import ROUTE
+from nogging.records.setting import SETTING
 from nogging.records.system import SYSTEM
+from nogging.records.vlan import VLAN
 
-KINDS: dict[str, Kind] = {kind.name: kind for kind in (SYSTEM, INTERFACE, ADDRESS, NEIGHBOR, ROUTE)}
+_ALL = (COMPONENT, SYSTEM, SETTING, INTERFACE, QUEUE, VLAN, FDB, ADDRESS, ARP, NEIGHBOR, ROUTE, EVENT)
+
+KINDS: dict[str, Kind] = {kind.name: kind for kind in _ALL}
 """All kinds by name, from the lowest layer up: the order in which a cause comes before its effects."""
 
 __all__ = ["KINDS", "Field", "Kind", "Nature", "Type"]

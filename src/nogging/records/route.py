@@ -5,10 +5,13 @@ from typing import Any
 from nogging.records.field import Field, Kind, Nature, Type
 
 
-def _nowhere(record: dict[str, Any]) -> None:
-    """What is not forwarded leaves by no interface; that is known, and not the same as not told."""
+def _derived(record: dict[str, Any]) -> None:
+    """The family follows from the prefix. What is not forwarded leaves by no interface; that is known, and not the
+    same as not told."""
+    if record.get("destination_prefix") is not None:
+        record["family"] = "ipv6" if ":" in record["destination_prefix"] else "ipv4"
     if record.get("special_next_hop") is not None:
-        record.setdefault("outgoing_interface", "")
+        record["outgoing_interface"] = ""
 
 
 SOURCES = ("direct", "local", "static", "kernel", "ospf", "ospfv3", "bgp", "isis", "rip", "other")
@@ -57,8 +60,9 @@ ROUTE = Kind(
         Field("route_preference", Type.INTEGER, Nature.STATE, "preference", "RFC 8349, route-preference"),
         Field("metric", Type.INTEGER, Nature.STATE, "metric", "RFC 8349, metric of the protocol's model"),
         Field("active", Type.BOOLEAN, Nature.STATE, "chosen among its equals", "RFC 8349, active"),
+        Field("family", Type.TEXT, Nature.NOTE, "its address family", "RFC 8349", values=("ipv4", "ipv6")),
         Field("weight", Type.INTEGER, Nature.NOTE, "its share among equal next hops"),
         Field("last_updated", Type.MOMENT, Nature.NOTE, "when it last changed", "RFC 8349, last-updated"),
     ),
-    derive=_nowhere,
+    derive=_derived,
 )

@@ -21,9 +21,10 @@ from nogging.records.field import Field, Type
 Moment = tuple[datetime, float]
 """A moment and the resolution of its text in seconds."""
 
-EPOCH = "s since 1970"
+EPOCH, TIME_OF_DAY = "s since 1970", "time of day"
 UNITS: dict[str, tuple[str, float]] = {
     EPOCH: ("s", 1),
+    TIME_OF_DAY: ("s", 1),
     "bit/s": ("bit/s", 1),
     "kbit/s": ("bit/s", 1e3),
     "Mbit/s": ("bit/s", 1e6),
@@ -42,7 +43,10 @@ UNITS: dict[str, tuple[str, float]] = {
 """Units that a pattern may name: the canonical unit each is turned into, and the factor."""
 
 _CLOCK = re.compile(r"(?:(\d+)\s*days?,\s+)?(\d+):(\d\d):(\d\d)")
-_SPAN = re.compile(r"(\d+(?:\.\d+)?)\s*(years?|weeks?|days?|hours?|minutes?|seconds?|secs?|msecs?|ms|[ywdhms])[, ]*")
+_SPAN = re.compile(
+    r"(\d+(?:\.\d+)?)\s*(?:(years?|weeks?|days?|hours?|minutes?|seconds?|secs?|msecs?|ms|[ywdhms])(?:\(s\))?)[, ]*"
+)
+_TIME_OF_DAY = re.compile(r"(\d\d):(\d\d)(?::(\d\d)(?:\.(\d{1,6}))?)?")
 _DATE = re.compile(r"(\d{4})[-/](\d\d)[-/](\d\d)[T ](\d\d):(\d\d):(\d\d)(\.\d+)?(Z|[+-]\d\d:?\d\d)?")
 _SECONDS = {"y": 31536000.0, "w": 604800.0, "d": 86400.0, "h": 3600.0, "m": 60.0, "s": 1.0, "ms": 0.001}
 _TRUE_WORDS = frozenset({"true", "yes", "on", "enabled"})
@@ -184,9 +188,32 @@ def _moment_reader(unit: str, at: datetime, skew: float) -> Callable[[str], Mome
     factor = UNITS[unit][1] if unit else 0
     if unit == EPOCH:
         return lambda text: (_since_epoch(number(text)) - timedelta(seconds=skew), factor)
+    if unit == TIME_OF_DAY:
+        return lambda text: time_of_day(text, at, skew)
     if unit:
         return lambda text: (_ago(number(text) * factor, at), factor)
     return lambda text: moment(text, at, skew)
+
+
+def time_of_day(text: str, at: datetime, skew: float = 0.0) -> Moment:
+    """The last time before `at` that a clock showed this (`10:36:27.720`, `10:36`); a date is that date."""
+    match = _TIME_OF_DAY.fullmatch(text)
+    if match is None:
+        day = re.fullmatch(r"\d{4}-\d\d-\d\d", text)
+        return (moment(f"{text} 00:00:00", at, skew)[0], 86400.0) if day else moment(text, at, skew)
+    there = at + timedelta(seconds=skew)
+    try:
+        found = there.replace(
+            hour=int(match[1]),
+            minute=int(match[2]),
+            second=int(match[3] or 0),
+            microsecond=int((match[4] or "0").ljust(6, "0")),
+        )
+    except ValueError:
+        raise ValueError(f"'{text}' is not a time of day") from None
+    resolution = 60.0 if match[3] is None else 10.0 ** -len(match[4] or "")
+    found -= timedelta(days=1) if found > there + timedelta(seconds=max(resolution, 1)) else timedelta()
+    return found - timedelta(seconds=skew), resolution
 
 
 def _since_epoch(seconds: float) -> datetime:

@@ -115,6 +115,17 @@ def show_routes(network: Network, device: Device, now: datetime) -> str:
     return "\n".join(lines) + "\n"
 
 
+def show_routes6(network: Network, device: Device, now: datetime) -> str:
+    legend = _LEGEND.replace("R - RIP,", "R - RIPng,").replace("O - OSPF,", "O - OSPFv3,")
+    lines = [legend, "VRF default:"]
+    for one in device.interfaces.values():
+        for address in one.addresses:
+            if address.version == 6 and one.up and one.since:
+                since = clock(age(one.since, now))
+                lines.append(f"C>* {address.network} is directly connected, {one.name}, {since}")
+    return "\n".join(lines) + "\n"
+
+
 def _route(route: Route, chosen: bool, since: str) -> list[str]:
     head = f"{_CODES[route.source]}{'>*' if chosen else '  '} {route.prefix}"
     head += "" if route.source == "direct" else f" [{route.preference}/{route.metric}]"
@@ -165,6 +176,9 @@ SHOWS: dict[str, Show] = {
     "show bgp summary": show_bgp_summary,
     "show ip route": lambda n, d, t: show_routes(n, d, t).replace("VRF default:\n", ""),
     "show ip route vrf all": show_routes,
+    "show ipv6 route vrf all": show_routes6,
+    "show bfd peers": lambda _network, _device, _now: "BFD Peers:\n",
+    "show isis neighbor detail": lambda _network, _device, _now: "isisd is not running\n",
 }
 SHELL: dict[str, Show] = {
     "lldpctl": show_lldp,

@@ -1,0 +1,21 @@
+"""`component`: what a device is made of: chassis, modules, power supplies, fans, sensors."""
+
+from nogging.records.field import Field, Kind, Nature, Type
+
+COMPONENT = Kind(
+    "component",
+    "a part of the hardware",
+    "RFC 8348",
+    (
+        Field("name", Type.TEXT, Nature.KEY, "its name", "RFC 8348, name", required=True),
+        Field("class", Type.TEXT, Nature.STATE, "what it is", "RFC 8348, class"),
+        Field("description", Type.TEXT, Nature.STATE, "what the device says of it", "RFC 8348, description", absent=""),
+        Field("model_name", Type.TEXT, Nature.STATE, "its model", "RFC 8348, model-name"),
+        Field("serial_num", Type.TEXT, Nature.STATE, "its serial number", "RFC 8348, serial-num"),
+        Field("hardware_rev", Type.TEXT, Nature.STATE, "its revision", "RFC 8348, hardware-rev"),
+        Field("software_rev", Type.TEXT, Nature.STATE, "the revision of its software", "RFC 8348, software-rev"),
+        Field("oper_state", Type.TEXT, Nature.STATE, "whether it works", "RFC 8348, oper-state"),
+        Field("temperature", Type.NUMBER, Nature.GAUGE, "its temperature", "RFC 8348, sensor value", "Celsius"),
+        Field("speed", Type.NUMBER, Nature.GAUGE, "how fast it turns", "RFC 8348, sensor value", "rpm"),
+    ),
+)

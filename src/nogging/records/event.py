@@ -1,0 +1,21 @@
+"""`event`: a line of a device's log."""
+
+from nogging.records.field import Field, Kind, Nature, Type
+
+SEVERITIES = ("emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug")
+
+EVENT = Kind(
+    "event",
+    "a message of a device's log; not compared, for every message is new",
+    "RFC 5424",
+    (
+        Field("at", Type.MOMENT, Nature.NOTE, "when it was logged", "RFC 5424, TIMESTAMP"),
+        Field("severity", Type.TEXT, Nature.NOTE, "how bad", "RFC 5424, 6.2.1", values=SEVERITIES),
+        Field("facility", Type.TEXT, Nature.NOTE, "who says it", "RFC 5424, APP-NAME"),
+        Field("name", Type.TEXT, Nature.NOTE, "what it is called", "RFC 5424, MSGID"),
+        Field("message", Type.TEXT, Nature.NOTE, "what it says", "RFC 5424, MSG", required=True),
+        Field("interface", Type.INTERFACE, Nature.NOTE, "the interface that went up or down"),
+        Field("neighbor", Type.TEXT, Nature.NOTE, "the neighbor that went up or down"),
+        Field("state", Type.TEXT, Nature.NOTE, "up or down", values=("up", "down")),
+    ),
+)

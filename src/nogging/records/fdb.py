@@ -1,0 +1,29 @@
+"""`fdb`: the forwarding database of a bridge."""
+
+from nogging.records.field import Field, Kind, Nature, Type
+
+FDB = Kind(
+    "fdb",
+    "an address in the forwarding database of a bridge",
+    "IEEE 802.1Q, 8.8",
+    (
+        Field("vlan_id", Type.INTEGER, Nature.KEY, "the VLAN", "IEEE 802.1Q, VID"),
+        Field("address", Type.MAC, Nature.KEY, "the address", "IEEE 802.1Q, MAC address", required=True),
+        Field(
+            "interface",
+            Type.INTERFACE,
+            Nature.MEMBER,
+            "the port behind which it is",
+            "IEEE 802.1Q, port map",
+            refers="interface.name",
+        ),
+        Field(
+            "status",
+            Type.TEXT,
+            Nature.STATE,
+            "how it came there",
+            "RFC 4188, dot1dTpFdbStatus",
+            values=("learned", "self", "static", "other"),
+        ),
+    ),
+)

@@ -1,0 +1,44 @@
+"""Records that several answers of one device tell of: put together where they do not contradict each other.
+
+One answer may know an interface's state and another its counters. What the first leaves open the others fill in; of
+what moves by itself (counters, gauges, timers, notes) the first one's value stands. Where two answers tell different
+states, nothing is put together: both records stay, and a key that occurs twice is told.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from nogging.records.field import Kind, Nature
+
+Row = dict[str, Any]
+
+
+def joined(kind: Kind, answers: Iterable[list[Row]]) -> list[Row]:
+    """The records of one kind and one device, put together from those that each answer gave."""
+    first, *others = answers
+    if not others:
+        return first
+    names = (*kind.keys, *kind.members)
+    found = list(first)
+    known: dict[tuple[Any, ...], Row] = {}
+    for row in first:
+        known.setdefault(tuple(row.get(name) for name in names), row)
+    for rows in others:
+        for row in rows:
+            key = tuple(row.get(name) for name in names)
+            if key in known and _agree(kind, known[key], row):
+                known[key].update((name, value) for name, value in row.items() if known[key].get(name) is None)
+            else:
+                known.setdefault(key, row)
+                found.append(row)
+    return found
+
+
+def _agree(kind: Kind, one: Row, other: Row) -> bool:
+    """Whether two records of one key come from two answers and tell no different states."""
+    states = kind.named(Nature.STATE)
+    return one["answer"] != other["answer"] and all(
+        one.get(name) is None or other.get(name) is None or one[name] == other[name] for name in states
+    )
