@@ -31,7 +31,7 @@ def same(kind: Kind, name: str, one: dict[str, Any], other: dict[str, Any]) -> b
     if mine is None or others is None or name in ("line", "answer") or name.endswith(RESOLUTION):
         return True
     if isinstance(mine, datetime):
-        return abs((mine - others).total_seconds()) <= max(one[name + RESOLUTION] if name + RESOLUTION in one else 1, other.get(name + RESOLUTION, 1)) + 6  # fmt: skip
+        return abs((mine - others).total_seconds()) <= max(one.get(name + RESOLUTION, 1), other.get(name + RESOLUTION, 1)) + 6  # fmt: skip
     if kind.fields[name].nature in (Nature.COUNTER, Nature.GAUGE, Nature.NOTE) and isinstance(mine, int):
         return abs(mine - others) <= 0.2 * abs(mine) + 2000
     return bool(mine == others)
@@ -42,7 +42,7 @@ def disagreements(text: Capture, early: Capture, late: Capture, device: str, com
     said = rows(text, device, command)
     before, after = rows(early, device, json), rows(late, device, json)
     for kind in said.keys() & before.keys():
-        steady = {key for key in before[kind].keys() & after[kind].keys()}
+        steady = set(before[kind].keys() & after[kind].keys())
         moving = before[kind].keys() ^ after[kind].keys()
         yield from ((kind, key, "only in one form") for key in (said[kind].keys() ^ steady) - moving)
         for key in steady & said[kind].keys():
