@@ -1,9 +1,13 @@
-"""Writes `docs/records.md` from the declarations of the kinds. Run it after changing one; a test compares."""
+"""Writes `docs/records.md` and `docs/dialects.md` from the declarations of the kinds and the readers. Run it after
+changing one; a test compares."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
+from nogging.reading.declared import Reader
+from nogging.reading.dialect import dialects, load_dialect
+from nogging.reading.reader import readers
 from nogging.records import KINDS, Field, Kind
 
 NATURES = """\
@@ -37,5 +41,38 @@ def _row(field: Field) -> str:
     return f"| `{field.name}` | {field.type}{unit} | {field.nature} | {field.meaning}{words} | {field.standard} |\n"
 
 
+def matrix() -> str:
+    """Which dialect gives which kinds, by which commands, and what that was proven on."""
+    spoken = [name for name in dialects() if readers(name)]
+    head = "# Dialects\n\nWritten by `docs/generate.py` from the readers in `src/nogging/reading/library/`.\n\n"
+    head += (
+        "R: proven on a real system, named below; F: written from knowledge of the format; empty: no reader yet.\n\n"
+    )
+    rows = "".join(
+        f"| `{kind.name}` | {' | '.join(_cell(name, kind) for name in spoken)} |\n" for kind in KINDS.values()
+    )
+    table = f"| kind | {' | '.join(f'`{name}`' for name in spoken)} |\n| --- |{' :---: |' * len(spoken)}\n{rows}"
+    return head + table + "".join(_dialect(name) for name in spoken)
+
+
+def _cell(dialect: str, kind: Kind) -> str:
+    giving = [reader for reader in readers(dialect) if kind in reader.kinds]
+    return ("R" if any(reader.proven for reader in giving) else "F") if giving else ""
+
+
+def _dialect(name: str) -> str:
+    rows = "".join(_reader(reader) for reader in readers(name))
+    head = f"\n## `{name}`\n\n{load_dialect(name).meaning[:1].upper()}{load_dialect(name).meaning[1:]}.\n\n"
+    return f"{head}| command | form | kinds | |\n| --- | --- | --- | --- |\n{rows}"
+
+
+def _reader(reader: Reader) -> str:
+    form = {"lines": "text", "json": "JSON", "xml": "XML"}[reader.notation]
+    kinds = ", ".join(f"`{kind.name}`" for kind in reader.kinds)
+    proof = f"proven on real {reader.proven}" if reader.proven else "from format knowledge"
+    return f"| `{reader.command}` | {form} | {kinds} | {proof} |\n"
+
+
 if __name__ == "__main__":
+    Path(__file__).with_name("dialects.md").write_text(matrix())
     Path(__file__).with_name("records.md").write_text(document())

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import re
+import subprocess
+import sys
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -11,6 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import nogging
+from conftest import Build
 from nogging.errors import FileError, QuestionError
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
@@ -252,8 +256,9 @@ def test_the_documentation_is_what_is_declared() -> None:
     script = Path(__file__).parent.parent / "docs" / "generate.py"
     found: dict[str, object] = {}
     exec(compile(script.read_text(), str(script), "exec"), found)
-    document = found["document"]
-    assert callable(document) and document() == script.with_name("records.md").read_text()
+    for name, page in (("document", "records.md"), ("matrix", "dialects.md")):
+        write = found[name]
+        assert callable(write) and write() == script.with_name(page).read_text()
 
 
 PORTS = """\
@@ -322,3 +327,116 @@ def test_an_answer_in_json_by_paths(tmp_path: Path) -> None:
     (tmp_path / "wrong.yaml").write_text(PORTS.replace("$.vrfs.*", "$.vrfs[", 1))
     with pytest.raises(FileError, match=r":4:11: '\$\.vrfs\[' is no path \(RFC 9535\)"):
         load_reader(tmp_path / "wrong.yaml")
+
+
+MINE = """\
+dialect: quay
+commands: [show bells]
+lines:
+  - open: Bell <name> on span <-> [{rung|still}]
+    kind: interface
+    frame: true
+  - open: "Clapper <description>"
+    kind: interface
+    inside: true
+  - add: "mtu <mtu>"
+  - row: "Bell <name> is <oper_status>"
+    kind: interface
+  - under: [Bell, State]
+    columns: {Bell: name, State: oper_status}
+    kind: interface
+    wrapped: true
+"""
+
+
+def test_readers_of_ones_own_go_before_the_librarys(tmp_path: Path) -> None:
+    own = tmp_path / "mine"
+    (own / "quay").mkdir(parents=True)
+    (own / "frr").mkdir()
+    (own / "quay" / "dialect.yaml").write_text("meaning: bells\nsession: {modes: {shell: {prompt: '{host}> '}}}\n")
+    (own / "quay" / "bells.yaml").write_text(MINE)
+    (own / "frr" / "version.yaml").write_text(
+        "dialect: frr\ncommands: [show version]\nlines: [{row: Mine <os_release>, kind: system}]\n"
+    )
+    (tmp_path / "answers" / "a1").mkdir(parents=True)
+    (tmp_path / "answers" / "a1" / "show bells.txt").write_text("Bell b1 is up\n")
+    (tmp_path / "inventory.yaml").write_text(
+        "readers: mine\ndevices: [{name: a1, address: 192.0.2.1, dialect: quay}]\n"
+    )
+    script = f"""
+import nogging
+from nogging.collecting.ingest import ingest
+i = nogging.load_inventory("{tmp_path}/inventory.yaml")
+print(ingest("{tmp_path}/answers", "{tmp_path}/now", inventory=i).records("interface").column("name").to_pylist())
+print(nogging.read("Mine 9", dialect="frr", command="show version").rows["system"][0]["os_release"])
+"""
+    told = subprocess.run(
+        [sys.executable, "-c", script], capture_output=True, text=True, check=True, cwd=tmp_path
+    ).stdout
+    assert told == "['b1']\n9\n"
+    again = [
+        sys.executable,
+        "-m",
+        "nogging",
+        "records",
+        "interface",
+        str(tmp_path / "now"),
+        "--fields",
+        "name",
+        "--format",
+        "csv",
+    ]
+    assert "b1" in subprocess.run(again, capture_output=True, text=True, check=True).stdout, (
+        "the capture knows the folder"
+    )
+    environment = {**os.environ, "NOGGING_READERS": str(own)}
+    read = [sys.executable, "-m", "nogging", "read", "-", "--dialect", "quay", "--command", "show bells", "--explain"]
+    text = "Bell b1 on span 7 still\n  Clapper brass\n    mtu 1500 of 9000\nBell b2 is up\n"
+    done = subprocess.run(read, input=text, capture_output=True, text=True, env=environment, check=False)
+    assert done.returncode == 3
+    lines = [line.strip() for line in done.stdout.splitlines()]
+    assert "gives name = b2, oper_status = up" in lines and "- add: 'mtu <mtu> of <->'" in lines
+    assert "3 ?     mtu 1500 of 9000" in lines and "unread: no pattern of the reader matches" in lines
+
+
+def test_frames_and_wrapped_cells_account_for_every_line(tmp_path: Path) -> None:
+    (tmp_path / "bells.yaml").write_text(MINE.replace("dialect: quay", "dialect: frr"))
+    reader = load_reader(tmp_path / "bells.yaml")
+    text = (
+        "Bell b1 on span 7\n  Clapper brass\n    mtu 1500\n  Clapper iron\nBell b2 on span 8\nmtu 9\n"
+        "Bell    State\na-very-long-bell\n        up\nb4      down\nlonely\n\nClapper outside\n"
+    )
+    reading = accounted(reader, text)
+    told = [(row["name"], row.get("description"), row.get("mtu"), row["line"]) for row in reading.rows["interface"]]
+    assert told[:2] == [("b1", "brass", 1500, [1, 3]), ("b1", "iron", None, [1, 4])]
+    assert [(row["name"], row.get("oper_status")) for row in reading.rows["interface"]][2:] == [
+        ("a-very-long-bell", "up"),
+        ("b4", "down"),
+    ]
+    assert {one.line: one.reason for one in reading.unread} == {
+        5: "nothing follows that would make a record of it", 6: "nothing follows that would make a record of it",
+        11: "a first cell, and not the rest of its row",
+        13: "there is no frame around this line (Clapper <description>)",
+    }  # fmt: skip
+
+
+def test_what_several_answers_tell_is_put_together(build: Build) -> None:
+    text = "Interface eth1 is up, line protocol is up\n  vrf: default\n  index 3 metric 0 mtu 1500 speed 10000\n"
+    json = '{"eth1": {"administrativeStatus": "up", "linkUps": 4, "mtu": 1500}, "eth2": {"mtu": 9000}}'
+    capture = build("now", {"mole-r1": {"show interface vrf all": text, "show interface vrf all json": json}})
+    one, other = capture.records("interface").to_pylist()
+    assert (one["name"], one["oper_status"], one["up_transitions"], one["mtu"], other["name"]) == (
+        "eth1",
+        "up",
+        4,
+        1500,
+        "eth2",
+    )
+    contradicting = build(
+        "other",
+        {"mole-r1": {"show interface vrf all": text, "show interface vrf all json": json.replace("1500", "1400")}},
+    )
+    assert sorted(row["mtu"] for row in contradicting.records("interface").to_pylist()) == [1400, 1500, 9000]
+    assert "a second interface with the key name eth1" in str(
+        nogging.compare(contradicting, contradicting).not_compared
+    )

@@ -85,6 +85,8 @@ class ReaderModel(Strict):
     commands: tuple[str, ...]
     asked: bool = True
     instead_of: str = ""
+    proven: str = ""
+    """The real system whose answers it was proven on; without it, written from knowledge of the format."""
     mode: str = ""
     always: dict[str, Scalar] = Field(default_factory=dict)
     start: dict[str, Scalar] = Field(default_factory=dict)
@@ -192,6 +194,7 @@ class Reader:
     asked: bool
     instead_of: str
     """The name of the reader whose question this one answers in another form."""
+    proven: str
     mode: str
     kinds: tuple[Kind, ...]
     constants: Mapping[str, Any]

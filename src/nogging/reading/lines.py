@@ -264,6 +264,7 @@ class Lines:
             starts = positions(heading.titles, line)
             if starts is not None:
                 self.drop_first()
+                self.close_to(line)
                 self.columns = Columns(heading, starts)
                 self.reading.skipped += 1
                 return True
@@ -276,11 +277,11 @@ class Lines:
         if kind is None:
             return False
         try:
-            cells = self.columns.cells(line)
-            if self.columns.wraps(cells):
+            if self.columns.wraps(line):
                 self.drop_first()
-                self.columns.first = (number, cells[heading.titles[0]])
+                self.columns.first = (number, line.strip())
                 return True
+            cells = self.columns.cells(line)
             begins = self.take_first(cells)
             texts = tuple(cells.get(title) for title in heading.columns)
             values = self.slots.values(heading, kind, texts, self.carried)

@@ -68,6 +68,7 @@ class _Compiler:
             commands=model.commands,
             asked=model.asked and not model.instead_of,
             instead_of=model.instead_of,
+            proven=model.proven,
             mode=model.mode,
             kinds=tuple(self.kinds.values()),
             constants=self.fixed(model.always, ("always",), self.kinds.values()),

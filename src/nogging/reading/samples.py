@@ -35,9 +35,9 @@ class SampleModel(Strict):
     unread: list[int] = Field(default_factory=list)
 
 
-def samples(folder: Path) -> Iterator[Path]:
+def samples(folder: str | Path) -> Iterator[Path]:
     """The answers below a folder of readers."""
-    return iter(sorted(folder.glob(f"**/*{ANSWER}")))
+    return iter(sorted(Path(folder).glob(f"**/*{ANSWER}")))
 
 
 def read_sample(answer: Path) -> tuple[dict[str, Any], dict[str, Any]]:

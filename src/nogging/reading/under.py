@@ -44,9 +44,10 @@ class Columns:
             found.setdefault(title, []).append(word[0])
         return {title: " ".join(words) for title, words in found.items()}
 
-    def wraps(self, cells: dict[str, str]) -> bool:
-        """Whether a row is nothing but a first cell."""
-        return self.heading.wrapped and list(cells) == [self.heading.titles[0]]
+    def wraps(self, line: str) -> bool:
+        """Whether a line is nothing but a first cell, be it as long as it likes."""
+        words = line.split()
+        return self.heading.wrapped and len(words) == 1 and line.index(words[0]) <= self.extents[0][0]
 
     def column(self, start: int, end: int, word: str) -> int:
         over = [n for n, (first, last) in enumerate(self.extents) if start < last and first < end]
