@@ -16,13 +16,15 @@ from hypothesis import strategies as st
 import nogging
 from conftest import Build
 from nogging.errors import FileError, QuestionError
+from nogging.reading import flat
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
 from nogging.reading.documents import document
 from nogging.reading.engine import run
+from nogging.reading.lines import Lines
 from nogging.reading.notation import NotationError, compile_pattern
 from nogging.reading.places import LIBRARY
-from nogging.reading.reader import load_reader, readers
+from nogging.reading.reader import find_reader, load_reader, readers
 from nogging.reading.samples import read_sample, samples
 from nogging.records import KINDS
 from nogging.records.values import interface_spelling, moment, prefix, span
@@ -440,3 +442,86 @@ def test_what_several_answers_tell_is_put_together(build: Build) -> None:
     assert "a second interface with the key name eth1" in str(
         nogging.compare(contradicting, contradicting).not_compared
     )
+
+
+LONG = {
+    "frr": ("show ip route vrf all", """\
+Codes: K - kernel route, C - connected,
+VRF default:
+O>* 192.0.2.11/32 [110/20] via 198.51.100.2, eth1, weight 1, 00:12:33
+  *                        via 198.51.100.6, eth2, weight 1, 00:12:33
+O   192.0.2.12/32 [110/10] is directly connected, lo, weight 1, 02w2d05h
+C>* 192.0.2.12/32 is directly connected, lo, 02w2d05h
+B>  198.51.100.0/26 [200/0] via 192.0.2.2 (recursive), weight 1, 00:02:09
+  *                           via 203.0.113.2, eth1, weight 1, 00:02:09
+S>* 203.0.113.0/24 [1/0] unreachable (blackhole), weight 1, 1d02h03m
+B>* 203.0.113.9/27 [20/0] via 198.51.100.2, eth,1, label 17, weight 1, 00:00:09
+O>q 203.0.113.64/26 [110/20] via 198.51.100.2, eth1 onlink, src 192.0.2.1, weight 1, 00:12:33
+VRF quay:
+O>* 2001:db8::/48 [110/20] via 2001:db8::2, eth1, weight 1, 00:12:33
+"""),
+    "ios": ("show ip route", """\
+O*E2  0.0.0.0/0 [110/1] via 198.51.100.2, 02:11:10, GigabitEthernet0/1
+      192.0.2.0/24 is variably subnetted, 5 subnets, 2 masks
+O        192.0.2.11/32 [110/20] via 198.51.100.2, 02:11:10, Gi0/1
+                       [110/20] via 198.51.100.6, 02:11:10, GigabitEthernet0/2
+C        192.0.2.12/32 is directly connected, Loopback0
+      198.51.100.0/30 is subnetted, 2 subnets
+O IA     198.51.100.8 [110/20] via 198.51.100.2, 02:11:10, GigabitEthernet0/1
+S     203.0.113.0/24 is directly connected, Null0
+"""),
+    "linux": ("ip route", """\
+default via 192.0.2.254 dev eth0 metric 50
+192.0.2.0/24 dev eth0 proto kernel scope link src 192.0.2.1
+203.0.113.0/26 nhid 7 via 192.0.2.2 dev eth0 proto ospf metric 20
+blackhole 203.0.113.64/26
+"""),
+}  # fmt: skip
+
+
+@settings(max_examples=60, deadline=None)
+@given(data=st.data())
+def test_many_lines_at_once_are_read_as_one_by_one(data: st.DataObject) -> None:
+    """Tables put together at random out of good lines and spoilt ones: the same records, lines and accounts either way."""
+    dialect = data.draw(st.sampled_from(["frr", "frr", "ios"]))
+    command, sample = LONG[dialect]
+    reader = find_reader(dialect, command)
+    assert reader is not None and flat.can(reader, sample)
+    known = sample.splitlines()
+    spoil = st.builds(
+        lambda line, at, text: line[:at] + text + line[at:],
+        st.sampled_from(known),
+        st.integers(0, 70),
+        st.text(" ,/[]>*x1.:\t", max_size=4),
+    )
+    line = st.one_of(st.sampled_from(known), st.sampled_from(known), spoil, st.just(""))
+    lines = data.draw(st.lists(line, min_size=1, max_size=40))
+    text = "\n".join(lines + data.draw(st.sampled_from([[], [""]])))
+    one = Lines(reader, AT, "a1", 0.0).read(text, whole=True)
+    many = flat.Flat(reader, AT, "a1", 0.0).read(text)
+    assert many.unread == one.unread and many.skipped == one.skipped and dict(many.taken) == one.taken
+    assert many.records["route"].to_pylist() == one.records["route"].to_pylist()
+    assert many.counts() == one.counts()
+
+
+def test_a_long_table_is_read_at_once_and_captured_as_such(build: Build) -> None:
+    command, sample = LONG["frr"]
+    lines = [
+        f"O>* 10.{n // 256}.{n % 256}.0/24 [110/20] via 198.51.100.2, eth{n % 7}, weight 1, 00:12:33"
+        for n in range(3000)
+    ]
+    text = sample + "\n".join(lines) + "\nwhat is this\n"
+    reading = nogging.read(text, dialect="frr", command=command, at=AT)
+    assert isinstance(reading, flat.FastReading) and reading.fast["route"].num_rows > 3000
+    assert [one.text for one in reading.unread] == ["what is this"] and reading.read + reading.skipped + 1 == len(
+        text.splitlines()
+    )
+    capture = build("now", {"mole-r1": {command: text}})
+    routes = capture.records("route")
+    assert routes.num_rows == sum(reading.counts().values()) and routes.column("answer").unique().to_pylist() == [
+        command
+    ]
+    assert capture.devices["mole-r1"].commands[command].records == {"route": routes.num_rows}
+    again = build("again", {"mole-r1": {command: text.replace("10.3.7.0/24 [110/20]", "10.3.7.0/24 [110/30]")}})
+    (moved,) = nogging.compare(capture, again).differences
+    assert (moved.key["destination_prefix"], moved.fields) == ("10.3.7.0/24", {"metric": (20, 30)})

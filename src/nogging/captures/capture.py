@@ -102,28 +102,32 @@ class Capture:
         return tables
 
     def _read_all(self) -> dict[str, pa.Table]:
+        import pyarrow as pa
+
         from nogging.records.tables import table
 
+        long: dict[str, list[pa.Table]] = {name: [] for name in KINDS}
         rows: dict[str, list[dict[str, Any]]] = {name: [] for name in KINDS}
         unread: list[dict[str, Any]] = []
         for device, one in self.devices.items():
-            answers: dict[str, list[list[dict[str, Any]]]] = {}
+            answers: dict[str, list[Reading]] = {}
             for command, entry in one.commands.items():
                 reading = self.read(device, command)
                 if reading is None:
                     continue
-                counts = {kind: len(found) for kind, found in reading.rows.items() if found}
+                counts = reading.counts()
                 self._found.append((entry, counts, len(reading.unread), _said(reading)))
-                for kind, found in reading.rows.items():
-                    for row in found:
-                        row["answer"] = command
-                    if found:
-                        answers.setdefault(kind, []).append(found)
+                reading.answer_is(command)
+                for kind in counts:
+                    answers.setdefault(kind, []).append(reading)
                 unread += [{"device": device, "answer": command, **vars(line)} for line in reading.unread]
             for kind, several in answers.items():
-                rows[kind] += joined(KINDS[kind], several)
+                if len(several) == 1 and several[0].is_long(kind):
+                    long[kind].append(several[0].records[kind])
+                else:
+                    rows[kind] += joined(KINDS[kind], [reading.all_rows(kind) for reading in several])
         return {
-            **{name: table(KINDS[name], found) for name, found in rows.items()},
+            **{name: pa.concat_tables([*long[name], table(KINDS[name], found)]) for name, found in rows.items()},
             UNREAD: _unread_table(unread),
         }
 

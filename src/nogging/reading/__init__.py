@@ -20,7 +20,5 @@ def read(
     `QuestionError` for a dialect or a command that no reader knows; no text at all raises anything.
     """
     reading = run(require_reader(dialect, command), text, at=at, device=device, explain=explain)
-    for rows in reading.rows.values():
-        for row in rows:
-            row["answer"] = command
+    reading.answer_is(command)
     return reading

@@ -62,6 +62,24 @@ class Reading:
         """How many lines, or leaves of a document, were read into records."""
         return len(self.taken) if self.leaves is None else self.leaves
 
+    def counts(self) -> dict[str, int]:
+        """How many records of each kind there are, where there are any."""
+        return {kind: len(rows) for kind, rows in self.rows.items() if rows}
+
+    def is_long(self, kind: str) -> bool:
+        """Whether the records of a kind are better taken as a table."""
+        return False
+
+    def all_rows(self, kind: str) -> list[dict[str, Any]]:
+        """The records of a kind one by one."""
+        return self.rows[kind]
+
+    def answer_is(self, command: str) -> None:
+        """Notes in every record which answer it is from."""
+        for rows in self.rows.values():
+            for row in rows:
+                row["answer"] = command
+
     @property
     def records(self) -> dict[str, pa.Table]:
         """The records of each kind as an Arrow table."""

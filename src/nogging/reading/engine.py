@@ -8,6 +8,9 @@ from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
 from nogging.reading.lines import Lines
 
+WORTH_IT = 2000
+"""Fewer lines than this are read one by one as fast."""
+TOO_LONG = 1 << 30
 UNNOTICED = 1.5
 """A clock that is off by fewer seconds than this is right: asking for the time takes a while, too."""
 
@@ -31,6 +34,11 @@ def run(
     """
     skew = skew if skew is not None and abs(skew) > UNNOTICED else 0.0
     at = at or datetime.now(UTC)
+    if reader.notation == "lines" and whole and not explain and text.count("\n") >= WORTH_IT and len(text) < TOO_LONG:
+        from nogging.reading.flat import Flat, can
+
+        if can(reader, text):
+            return Flat(reader, at, device, skew).read(text)
     if reader.notation == "lines":
         return Lines(reader, at, device, skew, explain).read(text, whole)
     from nogging.reading.paths import Paths

@@ -62,14 +62,22 @@ class Lines:
         self.texts = text.split("\n")
         end = len(self.texts) if whole else self.last_line()
         for number, line in enumerate(self.texts, 1):
-            stripped = line.strip()
-            if number >= end and not whole and stripped:
+            if number >= end and not whole and line.strip():
                 self.refuse(number, line, CUT)
-            elif not stripped:
-                self.drop_first()
-                self.columns = None
-            elif not self.take(stripped, line, number):
-                self.refuse(number, line, self.reason)
+            else:
+                self.line(number, line)
+        return self.end()
+
+    def line(self, number: int, line: str) -> None:
+        """One line into its account."""
+        stripped = line.strip()
+        if not stripped:
+            self.drop_first()
+            self.columns = None
+        elif not self.take(stripped, line, number):
+            self.refuse(number, line, self.reason)
+
+    def end(self) -> Reading:
         self.drop_first()
         self.close()
         self.reading.unread.sort(key=lambda one: one.line)

@@ -19,7 +19,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from nogging.errors import nearest
 from nogging.records.values import UNITS
@@ -86,6 +86,7 @@ class Pattern:
     values: tuple[Value, ...]
     first_word: str | None
     """The word that every matching line begins with, where there is such a word."""
+    elements: Sequence_ = ()
 
 
 def compile_pattern(text: str) -> Pattern:
@@ -96,7 +97,38 @@ def compile_pattern(text: str) -> Pattern:
         raise NotationError(f"more than {MOST_OPTIONALS} optional parts and choices; write two lines instead", 0)
     written, _ = _written(elements, frozenset({_END}))
     values = tuple(one for one in _walk(elements) if isinstance(one, Value) and one.field)
-    return Pattern(text, re.compile(written), values, _first_word(elements))
+    return Pattern(text, re.compile(written), values, _first_word(elements), elements)
+
+
+@dataclass
+class Trace:
+    """An expression that tells all that it did: the group `v<n>` is the text of the n-th of `values`, each kept with
+    the characters that it stops at; `c<n>` is where the n-th of `choices` began, `b<n>_<k>` its k-th branch."""
+
+    values: list[tuple[Value, str]] = field(default_factory=list)
+    choices: list[Choice] = field(default_factory=list)
+
+
+def traced(pattern: Pattern) -> tuple[re.Pattern[str], Trace]:
+    """The same expression with a group for everything."""
+    trace = Trace()
+    written, _ = _written(pattern.elements, frozenset({_END}), trace)
+    return re.compile(written), trace
+
+
+def loose(elements: Sequence_) -> str:
+    """An expression, without what only Python's engine knows, that matches whatever the pattern matches, and more."""
+    return "".join(_loose(element) for element in elements)
+
+
+def _loose(element: Element) -> str:
+    if isinstance(element, Space):
+        return r"[ \t]+"
+    if isinstance(element, Literal):
+        return re.escape(element.text)
+    if isinstance(element, Value):
+        return r"\S.*" if element.rest else r"\S+"
+    return f"(?:{'|'.join(loose(branch) for branch in element.branches)}){'?' if element.optional else ''}"
 
 
 def whole_text(written: str) -> Pattern:
@@ -208,40 +240,49 @@ def _hung(elements: Sequence_) -> Sequence_:
     return tuple(one for one in found if one != Literal(""))
 
 
-def _written(elements: Sequence_, after: Stops) -> tuple[str, Stops]:
+def _written(elements: Sequence_, after: Stops, trace: Trace | None = None) -> tuple[str, Stops]:
     """The regular expression of a sequence, and what it may begin with, given what may come after it."""
     written = ""
     for element in reversed(elements):
-        one, after = _element_written(element, after)
+        one, after = _element_written(element, after, trace)
         written = one + written
     return written, after
 
 
-def _element_written(element: Element, after: Stops) -> tuple[str, Stops]:
+def _element_written(element: Element, after: Stops, trace: Trace | None) -> tuple[str, Stops]:
     if isinstance(element, Space):
         return r"[ \t]++", frozenset({_SPACE})
     if isinstance(element, Literal):
         tail = _SPACE if after <= {_SPACE, _END} else ""
         return re.escape(element.text), frozenset({element.text + tail})
     if isinstance(element, Value):
-        return _value_written(element, after), frozenset({_VALUE})
-    branches = [_written(branch, after) for branch in element.branches]
+        return _value_written(element, after, trace), frozenset({_VALUE})
+    number = len(trace.choices) if trace is not None else 0
+    if trace is not None:
+        trace.choices.append(element)
+    branches = [_written(branch, after, trace) for branch in element.branches]
     joined = "|".join(branch for branch, _ in branches)
+    if trace is not None:
+        named = "|".join(f"(?P<b{number}_{k}>{branch})" for k, (branch, _) in enumerate(branches))
+        joined = f"(?P<c{number}>){named}" if not element.optional else named
     begins = frozenset().union(*(stops for _, stops in branches))
     if element.optional:
-        return f"(?:{joined})?", begins | after
+        return ("" if trace is None else f"(?P<c{number}>)") + f"(?:{joined})?", begins | after
     return f"(?:{joined})", begins
 
 
-def _value_written(value: Value, after: Stops) -> str:
+def _value_written(value: Value, after: Stops, trace: Trace | None) -> str:
     group = "(" if value.field else "(?:"
+    literals = sorted(stop for stop in after if stop not in (_END, _SPACE, _VALUE))
+    if trace is not None:
+        group = f"(?P<v{len(trace.values)}>"
+        trace.values.append((value, "".join(sorted({stop[0] for stop in literals}))))
     if value.rest:
         if after != {_END}:
             raise NotationError("nothing can come after the rest of the line", value.offset)
         return rf"{group}\S.*+)"
     if _VALUE in after:
         raise NotationError("two values with nothing between them; where would one end?", value.offset)
-    literals = sorted(stop for stop in after if stop not in (_END, _SPACE))
     if not literals:
         return rf"{group}\S++)"
     firsts = "".join(sorted({re.escape(stop[0]) for stop in literals}))

@@ -34,16 +34,13 @@ class Slots:
     def __init__(self, reader: Reader, at: datetime, skew: float) -> None:
         self.reader, self.at, self.skew = reader, at, skew
         self.names = load_dialect(reader.dialect).long_names
-        self.known: dict[tuple[int, str | None], list[_Slot]] = {}
+        self.known: dict[tuple[int, str | None], list[Slot]] = {}
 
     def values(
         self, source: Source, kind: Kind | None, texts: tuple[str | None, ...], carried: Mapping[str, Any]
     ) -> dict[str, Any]:
         """The fields that these texts give; `ValueError` with the reason where one does not fit."""
-        key = (source.number, kind.name if kind else None)
-        slots = self.known.get(key)
-        if slots is None:
-            slots = self.known[key] = [self.slot(kind, value.field, value.unit) for value in source.values]
+        slots = self.of(source, kind)
         found: dict[str, Any] = {}
         for slot, text in zip(slots, texts, strict=True):
             if text is None:
@@ -65,19 +62,27 @@ class Slots:
             found.update(source.set)
         return found
 
-    def slot(self, kind: Kind | None, name: str, unit: str) -> _Slot:
+    def of(self, source: Source, kind: Kind | None) -> list[Slot]:
+        """Where each value of a declaration goes."""
+        key = (source.number, kind.name if kind else None)
+        slots = self.known.get(key)
+        if slots is None:
+            slots = self.known[key] = [self.slot(kind, value.field, value.unit) for value in source.values]
+        return slots
+
+    def slot(self, kind: Kind | None, name: str, unit: str) -> Slot:
         kinds = [kind] if kind else list(self.reader.kinds)
         declared = next((one.fields[name] for one in kinds if name in one.fields), None)
         if declared is None and name.endswith(PREFIX_LENGTH):
-            return _Slot(name, integer, {}, "")
+            return Slot(name, integer, {}, "")
         if declared is None:
-            return _Slot(name, _no_such_field(name), {}, "")
+            return Slot(name, _no_such_field(name), {}, "")
         convert = reader_of(declared, unit, self.names, self.at, self.skew)
         resolution = name + RESOLUTION if declared.nature is Nature.TIMER else ""
-        return _Slot(name, convert, self.reader.meanings.get(name, {}), resolution, declared.type)
+        return Slot(name, convert, self.reader.meanings.get(name, {}), resolution, declared.type)
 
 
-class _Slot:
+class Slot:
     """Where one value of a form goes: the field, how its text is turned, and the words that mean something else.
 
     `known` keeps the texts that were turned already: most columns of a long table say the same few things.

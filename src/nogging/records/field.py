@@ -10,7 +10,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    import pyarrow as pa
 
 
 class Nature(StrEnum):
@@ -69,7 +72,8 @@ class Field:
 class Kind:
     """One kind of record. `own` are the fields it declares; `fields` adds what every record carries.
 
-    `derive` sets, in a finished record, what follows from its other fields and so is never read.
+    `derive` sets, in a finished record, what follows from its other fields and so is never read; `derive_table`
+    does the same to a whole table, where many records come at once.
     """
 
     name: str
@@ -77,6 +81,7 @@ class Kind:
     standard: str
     own: tuple[Field, ...]
     derive: Callable[[dict[str, Any]], None] | None = None
+    derive_table: Callable[[pa.Table], pa.Table] | None = None
 
     @cached_property
     def fields(self) -> dict[str, Field]:

@@ -1,8 +1,13 @@
 """`route`: the routing table. A route is its key; its records are its next hops."""
 
-from typing import Any
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
 
 from nogging.records.field import Field, Kind, Nature, Type
+
+if TYPE_CHECKING:
+    import pyarrow as pa
 
 
 def _derived(record: dict[str, Any]) -> None:
@@ -12,6 +17,18 @@ def _derived(record: dict[str, Any]) -> None:
         record["family"] = "ipv6" if ":" in record["destination_prefix"] else "ipv4"
     if record.get("special_next_hop") is not None:
         record["outgoing_interface"] = ""
+
+
+def _derived_table(routes: pa.Table) -> pa.Table:
+    import pyarrow as pa
+    import pyarrow.compute as pc
+
+    six = pc.match_substring(routes.column("destination_prefix"), ":")
+    family = pc.if_else(six, "ipv6", "ipv4")
+    nowhere = pc.if_else(pc.is_valid(routes.column("special_next_hop")), "", routes.column("outgoing_interface"))
+    for name, values in (("family", family), ("outgoing_interface", nowhere)):
+        routes = routes.set_column(routes.schema.get_field_index(name), pa.field(name, pa.string()), values)
+    return routes
 
 
 SOURCES = ("direct", "local", "static", "kernel", "ospf", "ospfv3", "bgp", "isis", "rip", "other")
@@ -65,4 +82,5 @@ ROUTE = Kind(
         Field("last_updated", Type.MOMENT, Nature.NOTE, "when it last changed", "RFC 8349, last-updated"),
     ),
     derive=_derived,
+    derive_table=_derived_table,
 )

@@ -1,0 +1,452 @@
+"""Long tables, many lines at a time: the same records as line by line, in a fraction of the time.
+
+Most lines of a long answer are laid out like another one (`layout.py`). One line of each layout is read by the
+reader's own pattern; all others of that layout are found by comparing octets, and their values cut out and turned by
+columns, in NumPy and Arrow. What a column holds few of is turned once for each.
+
+Only a line that is certain is taken this way: of a form that makes a record by itself (`row`) or repeats the last
+(`again`), with a layout, that no earlier form could have taken, whose values fit. All others go through the reader line
+by line, in order. Because `again` and what is carried depend on what came before, lines are taken by groups: a row
+with the lines after it up to the next row. A group with any other line in it goes line by line as a whole, so that
+nothing has to be known across the border of a group but what was carried when it began.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from nogging.reading.account import Reading
+from nogging.reading.columns import Bools, Cells, Column, Ints, Octets, converted, squared
+from nogging.reading.declared import Action, Form, Reader
+from nogging.reading.layout import Layout, Part, Word, layout_of
+from nogging.reading.lines import Lines
+from nogging.reading.notation import loose
+from nogging.records import Kind
+from nogging.records.tables import arrow_type, schema, table
+
+if TYPE_CHECKING:
+    from nogging.reading.slots import Slots
+
+MOST_TRIES = 256
+LONGEST_WORD = 64
+_BLOCK, _AT_ONCE = 1 << 20, 1 << 15
+_ODD = re.compile(r"[^\t\n\x20-\x7e]")
+
+
+def is_flat(reader: Reader) -> bool:
+    """Whether each line of a reader stands for itself, but for what is carried and what is repeated."""
+    flat = {Action.ROW, Action.AGAIN, Action.CARRY, Action.SKIP}
+    simple = all(form.action in flat and form.indent is None and not form.carries for form in reader.forms)
+    return simple and not reader.headings and all(kind.derive is None or kind.derive_table for kind in reader.kinds)
+
+
+def can(reader: Reader, text: str) -> bool:
+    """Whether an answer can be read this way: plain text, one kind, each line for itself."""
+    return len(reader.kinds) == 1 and is_flat(reader) and _ODD.search(text) is None
+
+
+@dataclass
+class _Found:
+    """Lines of one layout: which, what each field holds, and what else the form sets."""
+
+    layout: Layout
+    lines: Ints
+    columns: dict[str, Column]
+
+
+class Flat:
+    """One answer being read."""
+
+    def __init__(self, reader: Reader, at: datetime, device: str, skew: float) -> None:
+        self.reader, self.device = reader, device
+        self.plain = Lines(reader, at, device, skew)
+        self.slots: Slots = self.plain.slots
+        self.refused = bytes({word.encode()[0] for word in self.plain.refusals if word})
+
+    def read(self, text: str) -> Reading:
+        self.words = _Words(text)
+        found = self.layouts()
+        fast = self.groups(found)
+        given = self.line_by_line(text, fast)
+        reading = FastReading(**vars(self.plain.end()))
+        for one in found:
+            kept = fast[one.lines]
+            one.lines, one.columns = one.lines[kept], {name: column.kept(kept) for name, column in one.columns.items()}
+        for kind in self.reader.kinds:
+            mine = [one for one in found if len(one.lines) and self.kind_of(one.layout.form) is kind]
+            if mine:
+                reading.fast[kind.name] = _Assembled(kind, mine, self.plain.absent[kind.name], given[kind.name]).table()
+        reading.spread(found)
+        return reading
+
+    def kind_of(self, form: Form) -> Kind:
+        return form.kind or self.reader.kinds[0]
+
+    def layouts(self) -> list[_Found]:
+        """The layouts of the answer with their lines, none of which is in two."""
+        left = self.words.counts > 0
+        found: list[_Found] = []
+        at = 0
+        for _ in range(MOST_TRIES):
+            at += int(left[at:].argmax())
+            if not left[at]:
+                break
+            left[at] = False
+            layout = self.seeded(self.words.line(at))
+            if layout is None:
+                continue
+            left[at] = True
+            one = self.of_layout(layout, np.flatnonzero(left))
+            left[one.lines] = False
+            left[at] = False
+            found.append(one)
+        return found
+
+    def seeded(self, line: str) -> Layout | None:
+        """The layout of the form that takes this line; None where no layout is to be had."""
+        if line.startswith(self.plain.refusals):
+            return None
+        for form in self.reader.forms_for(line.split(None, 1)[0]):
+            if form.pattern.regex.fullmatch(line):
+                return layout_of(form, line) if form.action in (Action.ROW, Action.AGAIN) else None
+        return None
+
+    def of_layout(self, layout: Layout, lines: Ints) -> _Found:
+        """The lines of a layout among these, with their values turned."""
+        lines = lines[self.words.counts[lines] == len(layout.words)]
+        parts = [self.part_of(layout, lines[n : n + _AT_ONCE]) for n in range(0, len(lines), _AT_ONCE)]
+        if not parts:
+            return _Found(layout, lines, {})
+        names = parts[0].columns
+        joined = {name: Column.of([one.columns[name] for one in parts]) for name in names}
+        return _Found(layout, np.concatenate([one.lines for one in parts]), joined)
+
+    def part_of(self, layout: Layout, lines: Ints) -> _Found:
+        """As many lines as the processor has at hand."""
+        cells: dict[int, Cells] = {}
+        for n, word in enumerate(layout.words):
+            kept, inside = self.words.fitting(word, n, lines)
+            if not kept.all():
+                lines, cells = lines[kept], {slot: one.kept(kept) for slot, one in cells.items()}
+            cells.update(inside)
+        kept = self.certain(layout.form, lines)
+        columns: dict[str, Column] = {}
+        kind = self.kind_of(layout.form)
+        slots = self.slots.of(layout.form, kind)
+        for slot, one in cells.items():
+            if slot >= 0:
+                given, fits = converted(slots[slot], kind, self.words.data, one)
+                columns.update(given)
+                kept &= fits
+        for name in kind.required if layout.form.action is Action.ROW else ():
+            if name in columns:
+                kept &= columns[name].known()
+        for name, value in layout.form.set.items():
+            columns[name] = Column.constant(kind.fields[name], value, len(lines))
+        return _Found(layout, lines[kept], {name: column.kept(kept) for name, column in columns.items()})
+
+    def certain(self, form: Form, lines: Ints) -> Bools:
+        """Whether no earlier form could take a line, and the device does not say by it that there is nothing."""
+        starts = self.words.data[self.words.starts[self.words.first[lines]]]
+        kept: Bools = ~np.isin(starts, np.frombuffer(self.refused, dtype=np.uint8))
+        for earlier in self.reader.forms:
+            if earlier is form or not len(lines):
+                break
+            matches = pc.match_substring_regex(
+                self.words.text_of(lines), rf"^[ \t]*{loose(earlier.pattern.elements)}[ \t]*\n?$"
+            )
+            kept &= ~matches.to_numpy(zero_copy_only=False)
+        return kept
+
+    def groups(self, found: list[_Found]) -> Bools:
+        """For each line of the answer whether it is in a group of which all lines are certain."""
+        count = len(self.words.counts)
+        row, again = np.zeros(count, dtype=bool), np.zeros(count, dtype=bool)
+        for one in found:
+            (row if one.layout.form.action is Action.ROW else again)[one.lines] = True
+        group = np.cumsum(row)
+        other = ~row & ~again & (self.words.counts > 0)
+        tainted = np.zeros(int(group[-1]) + 1, dtype=bool)
+        tainted[group[other]] = True
+        tainted[0] = True  # what comes before the first row
+        certain: Bools = (row | again) & ~tainted[group]
+        return certain
+
+    def line_by_line(self, text: str, fast: Bools) -> dict[str, _Given]:
+        """Reads the lines that are left; what the records of the others start from, as it was when each began."""
+        given = {kind.name: _Given() for kind in self.reader.kinds}
+        left = np.flatnonzero(~fast & (self.words.counts > 0))
+        self.plain.texts = self.words  # type: ignore[assignment]
+        for kind in self.reader.kinds:
+            given[kind.name].note(0, self.plain.given(kind))
+        for n in left.tolist():
+            self.plain.line(n + 1, self.words[n])
+            for kind in self.reader.kinds:
+                given[kind.name].note(n, self.plain.given(kind))
+        return given
+
+
+class _Words(Sequence[str]):
+    """The words of a text, by their octets: line `n` has `counts[n]` words, of which the first is `first[n]`."""
+
+    def __init__(self, text: str) -> None:
+        octets = text.encode() + (b"" if text.endswith("\n") else b"\n")
+        self.data = np.frombuffer(octets + bytes(4 * LONGEST_WORD), dtype=np.uint8)
+        self.size = len(octets)
+        blocks = range(0, self.size, _BLOCK)
+        edges = np.concatenate([self.edges(begin) for begin in blocks])
+        self.starts, self.ends = edges[0::2], edges[1::2]
+        newlines = [np.flatnonzero(self.data[n : min(n + _BLOCK, self.size)] == 10) + n for n in blocks]
+        self.begins = np.concatenate((np.zeros(1, dtype=np.int64), *newlines)) + 1
+        self.begins[0] = 0
+        self.first = np.searchsorted(self.starts, self.begins[:-1].astype(self.starts.dtype))
+        self.counts = np.diff(np.concatenate((self.first, [len(self.starts)])))
+
+    def edges(self, begin: int) -> npt.NDArray[np.int32]:
+        """Where words start and end in one block, in turns: there is nothing below a space but white space."""
+        blank = self.data[max(begin - 1, 0) : min(begin + _BLOCK, self.size)] <= 32
+        if begin == 0:
+            blank = np.concatenate(([True], blank))
+        return (np.flatnonzero(blank[1:] != blank[:-1]) + begin).astype(np.int32)
+
+    def __len__(self) -> int:
+        return len(self.counts)
+
+    def __getitem__(self, n: Any) -> Any:
+        return self.data[self.begins[n] : self.begins[n + 1] - 1].tobytes().decode()
+
+    def line(self, n: int) -> str:
+        return str(self[n]).strip()
+
+    def text_of(self, lines: Ints) -> pa.LargeStringArray:
+        """These lines as Arrow's strings."""
+        every = pa.LargeStringArray.from_buffers(len(self), pa.py_buffer(self.begins), pa.py_buffer(self.data))
+        return every if len(lines) == len(self) else every.take(pa.array(lines))
+
+    def fitting(self, word: Word, n: int, lines: Ints) -> tuple[Bools, dict[int, Cells]]:
+        """Which lines have this word in the n-th place, and where the values in it are (for those lines only)."""
+        which = self.first[lines] + n
+        begin = self.starts[which].astype(np.int64)
+        lengths = self.ends[which] - begin
+        if not any(part.is_value for part in word):
+            return self.same(word[0].literal, begin, lengths), {}
+        one = _Square(squared(self.data, Cells(begin, np.minimum(lengths, LONGEST_WORD))), lengths)
+        cells: dict[int, Cells] = {}
+        at = np.zeros(len(lines), dtype=np.int64)
+        for k, part in enumerate(word):
+            if not part.is_value:
+                at = one.literal(part.literal, at, whole=k == len(word) - 1)
+                continue
+            ends = one.end_of(word[k + 1 :], at)
+            one.value(part, at, ends)
+            if part.slot is not None:
+                cells[part.slot] = Cells(begin + at, np.maximum(ends - at, 0), one.cut(k, word, ends))
+            at = ends
+        return one.kept, {slot: found.kept(one.kept) for slot, found in cells.items()}
+
+    def same(self, literal: str, begin: Ints, lengths: Ints) -> Bools:
+        """Which words are this very one."""
+        kept: Bools = lengths == len(literal)
+        for n, octet in enumerate(literal.encode()):
+            kept &= self.data[begin + n] == octet
+        return kept
+
+
+class _Square:
+    """The same word of many lines, a column each; `kept` tells which of them still fit."""
+
+    def __init__(self, octets: Octets, lengths: Ints) -> None:
+        self.octets, self.lengths = octets, lengths
+        self.kept: Bools = lengths <= LONGEST_WORD
+
+    def at(self, places: Ints) -> Octets:
+        """The octet at a place of each word."""
+        found: Octets = self.octets[np.clip(places, 0, len(self.octets) - 1), np.arange(len(places))]
+        return found
+
+    def literal(self, text: str, at: Ints, whole: bool) -> Ints:
+        """Requires a literal at these places (with nothing after it, if it is the last); where it ends."""
+        for n, octet in enumerate(text.encode()):
+            self.kept &= self.at(at + n) == octet
+        ends = at + len(text)
+        self.kept &= (ends == self.lengths) if whole else (ends <= self.lengths)
+        return ends
+
+    def cut(self, k: int, word: Word, ends: Ints) -> Octets | None:
+        """The octets of the k-th part alone, where that begins at the same place in every word."""
+        if any(part.is_value for part in word[:k]):
+            return None
+        at = sum(len(part.literal) for part in word[:k])
+        alone = self.octets[at : max(int(ends.max(initial=0)), at + 1)]
+        if k == len(word) - 1 or not len(alone):
+            return alone if len(alone) else None
+        return np.stack([octets * (at + n < ends) for n, octets in enumerate(alone)])
+
+    def end_of(self, rest: Word, at: Ints) -> Ints:
+        """Where a value ends: at the end, before the last literal, or where the next literal begins."""
+        if not rest:
+            return self.lengths
+        if len(rest) == 1:
+            return self.lengths - len(rest[0].literal)
+        return self.place_of(ord(rest[0].literal[0]), at)
+
+    def place_of(self, octet: int, at: Ints) -> Ints:
+        """Where an octet first stands from these places on; the end where it does not."""
+        place = self.lengths.copy()
+        for n in reversed(range(len(self.octets))):
+            place[(self.octets[n] == octet) & (n >= at)] = n
+        return place
+
+    def value(self, part: Part, at: Ints, ends: Ints) -> None:
+        """Requires a value that keeps to what its layout asks."""
+        self.kept &= ends > at
+        if part.not_first:
+            self.kept &= ~np.isin(self.at(at), np.frombuffer(part.not_first.encode(), dtype=np.uint8))
+        for n, octets in enumerate(self.octets):
+            for octet in part.without.encode():
+                self.kept &= (octets != octet) | (n < at) | (n >= ends)
+
+
+class _Given:
+    """What records start from (constants, and what was carried), and from which line on."""
+
+    def __init__(self) -> None:
+        self.since: list[int] = []
+        self.values: list[Mapping[str, Any]] = []
+
+    def note(self, line: int, given: Mapping[str, Any]) -> None:
+        if not self.values or self.values[-1] is not given:
+            self.since.append(line)
+            self.values.append(given)
+
+    def column(self, name: str, lines: Ints, kind: pa.DataType) -> pa.Array:
+        told = [given.get(name) for given in self.values]
+        if all(value == told[0] for value in told):
+            return pa.repeat(pa.scalar(told[0], type=kind), len(lines))
+        return pa.array(told, type=kind).take(pa.array(np.searchsorted(np.array(self.since), lines, side="right") - 1))
+
+
+class _Assembled:
+    """The lines of all layouts of one kind as one table, in the order of the answer."""
+
+    def __init__(self, kind: Kind, found: list[_Found], absent: list[tuple[str, str]], given: _Given) -> None:
+        self.kind, self.found, self.absent, self.given = kind, found, absent, given
+        lines = np.concatenate([one.lines for one in found])
+        self.order = np.argsort(lines, kind="stable")
+        self.lines, self.in_order = lines[self.order], len(found) == 1
+        self.again = self.flags(lambda one: one.layout.form.action is Action.AGAIN)
+        self.inherited = np.maximum.accumulate(np.where(self.again, 0, np.arange(len(self.lines))))
+
+    def flags(self, of: Any) -> Bools:
+        return np.concatenate([np.full(len(one.lines), of(one)) for one in self.found])[self.order]
+
+    def table(self) -> pa.Table:
+        columns = [self.column(name) for name in self.kind.fields]
+        made = pa.Table.from_arrays(columns, schema=schema(self.kind))
+        if self.kind.derive_table is not None:
+            made = self.kind.derive_table(made)
+        for name, value in self.absent:
+            n = made.schema.get_field_index(name)
+            made = made.set_column(n, made.schema.field(n), made.column(n).fill_null(value))
+        return made
+
+    def column(self, name: str) -> pa.Array:
+        kind = arrow_type(self.kind.fields[name])
+        if name == "line":
+            pairs = np.repeat((self.lines + 1).astype(np.int32), 2)
+            return pa.FixedSizeListArray.from_arrays(pa.array(pairs), type=kind)
+        if not any(name in one.columns for one in self.found):
+            return self.given.column(name, self.lines, kind)
+        found = self.joined(name)
+        own = self.flags(lambda one: name in one.columns)
+        if self.again.any() and name not in self.kind.members:
+            source = np.where(own | ~self.again, np.arange(len(own)), 0)
+            found = found.take(pa.array(np.maximum.accumulate(source)))
+        if pa.types.is_dictionary(found.type):
+            found = found.dictionary_decode()
+        if not own[~self.again].all():
+            start = self.given.column(name, self.lines, kind)
+            found = pc.coalesce(found, start) if name not in self.kind.members else found
+        return found
+
+    def joined(self, name: str) -> pa.Array:
+        """What the layouts say of a field, in the order of the answer."""
+        kind = next(one.columns[name].values.type for one in self.found if name in one.columns)
+        parts = [one.columns.get(name, Column(pa.nulls(len(one.lines), kind))) for one in self.found]
+        whole = Column.of(parts).values
+        return whole if self.in_order else whole.take(pa.array(self.order))
+
+
+@dataclass
+class FastReading(Reading):
+    """A reading of which some records are tables already. `rows` are the others; all of them are in `records`."""
+
+    fast: dict[str, pa.Table] = field(default_factory=dict)
+
+    def spread(self, found: list[_Found]) -> None:
+        """Notes which line gave which fields."""
+        self.taken = _Taken(self.taken, [(one.lines + 1, tuple(one.columns)) for one in found if len(one.lines)])  # type: ignore[assignment]
+
+    @property
+    def records(self) -> dict[str, pa.Table]:
+        return {kind.name: self._whole(kind) for kind in self.kinds}
+
+    def _whole(self, kind: Kind) -> pa.Table:
+        fast, rows = self.fast.get(kind.name), table(kind, self.rows[kind.name])
+        if fast is None:
+            return rows
+        both = pa.concat_tables([fast, rows])
+        begins = pc.list_element(both.column("line"), 0)
+        return both.take(pc.array_sort_indices(begins)) if rows.num_rows else fast
+
+    def counts(self) -> dict[str, int]:
+        found = {kind.name: len(self.rows[kind.name]) for kind in self.kinds}
+        return {name: n for name, rows in found.items() if (n := rows + self._fast_rows(name))}
+
+    def _fast_rows(self, kind: str) -> int:
+        return int(self.fast[kind].num_rows) if kind in self.fast else 0
+
+    def is_long(self, kind: str) -> bool:
+        return kind in self.fast
+
+    def all_rows(self, kind: str) -> list[dict[str, Any]]:
+        rows: list[dict[str, Any]] = self.records[kind].to_pylist()
+        return rows
+
+    def answer_is(self, command: str) -> None:
+        super().answer_is(command)
+        for name, made in self.fast.items():
+            n = made.schema.get_field_index("answer")
+            column = pa.repeat(pa.scalar(command), made.num_rows)
+            self.fast[name] = made.set_column(n, made.schema.field(n), column)
+
+
+class _Taken(Mapping[int, tuple[str, ...]]):
+    """Which fields each line gave, without an entry for each."""
+
+    def __init__(self, plain: Mapping[int, tuple[str, ...]], fast: list[tuple[Ints, tuple[str, ...]]]) -> None:
+        self.plain, self.fast = plain, fast
+
+    def __getitem__(self, line: int) -> tuple[str, ...]:
+        for lines, names in self.fast:
+            n = int(np.searchsorted(lines, line))
+            if n < len(lines) and lines[n] == line:
+                return names
+        return self.plain[line]
+
+    def __iter__(self) -> Iterator[int]:
+        yield from self.plain
+        for lines, _ in self.fast:
+            yield from lines.tolist()
+
+    def __len__(self) -> int:
+        return len(self.plain) + sum(len(lines) for lines, _ in self.fast)
