@@ -7,7 +7,7 @@ import re
 import nogging
 from bench.measure import Figure, ratio
 
-ROUTES = 200_000
+ROUTES = 1_000_000
 ROUTE = re.compile(r"(\w)(>\*|  ) (\S+) \[(\d+)/(\d+)\] via (\S+), (\S+), weight (\d+), (\S+)")
 HOP = re.compile(r"\s+\*\s+via (\S+), (\S+), weight (\d+), (\S+)")
 NAMES = ("source", "active", "prefix", "preference", "metric", "hop", "interface", "weight", "age")

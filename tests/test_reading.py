@@ -15,18 +15,16 @@ from hypothesis import strategies as st
 
 import nogging
 from conftest import Build
+from mutations import accounted
 from nogging.errors import FileError, QuestionError
 from nogging.reading import flat
 from nogging.reading.account import Reading
-from nogging.reading.declared import Reader
-from nogging.reading.documents import document
 from nogging.reading.engine import run
 from nogging.reading.lines import Lines
 from nogging.reading.notation import NotationError, compile_pattern
 from nogging.reading.places import LIBRARY
 from nogging.reading.reader import find_reader, load_reader, readers
 from nogging.reading.samples import read_sample, samples
-from nogging.records import KINDS
 from nogging.records.values import interface_spelling, moment, prefix, span
 
 AT = datetime(2026, 11, 23, 2, 0, tzinfo=UTC)
@@ -198,28 +196,6 @@ def test_canonical_values() -> None:
     for text in ("soon", "1x", "99999-99-99 00:00:00", "9" * 400 + "d"):
         with pytest.raises((ValueError, OverflowError)):
             moment(text, AT)
-
-
-def leaves(reader: Reader, text: str) -> int:
-    """How many leaves a document has; 0 for a text that is none."""
-    try:
-        found = document(text, reader.notation) if reader.notation != "lines" else None
-    except ValueError:
-        return 0
-    return sum(1 for _ in found.leaves(found.root)) if found is not None else 0
-
-
-def accounted(reader: Reader, text: str) -> Reading:
-    """Reads a text and checks that each of its lines, or of its leaves, is in exactly one account."""
-    reading = run(reader, text, at=AT)
-    lines = [line for line in text.split("\n") if line.strip()]
-    unread = {line.line for line in reading.unread}
-    assert reader.notation != "lines" or not unread & set(reading.taken)
-    assert len(reading.unread) + reading.read + reading.skipped == (leaves(reader, text) or len(lines))
-    for kind, table in reading.records.items():
-        assert table.num_rows == len(reading.rows[kind])
-        assert not any(row.get(name) is None for row in reading.rows[kind] for name in KINDS[kind].required)
-    return reading
 
 
 @settings(max_examples=150, deadline=None)

@@ -43,6 +43,8 @@ class Lines:
         self.dialect = load_dialect(reader.dialect)
         self.carried = dict(reader.start)
         self.stack: list[_Open] = []
+        self.open: _Open | None = None
+        """The record that lines are added to: the last of the stack."""
         self.last: tuple[Kind, dict[str, Any]] | None = None
         self.columns: Columns | None = None
         self.reading = Reading(reader.kinds, {kind.name: [] for kind in reader.kinds})
@@ -52,11 +54,6 @@ class Lines:
         self.starts: dict[str, dict[str, Any]] = {}
         self.refusals = self.dialect.not_configured + self.dialect.not_supported
         self.absent = {kind.name: absent_of(reader, kind) for kind in reader.kinds}
-
-    @property
-    def open(self) -> _Open | None:
-        """The record that lines are added to: the innermost."""
-        return self.stack[-1] if self.stack else None
 
     def read(self, text: str, whole: bool) -> Reading:
         self.texts = text.split("\n")
@@ -164,7 +161,8 @@ class Lines:
         while self.stack and not (self.stack[-1].frame and self.stack[-1].indent < indent):
             self.close_last()
         row = dict(values) if self.stack else self.begin(kind, values, number)
-        self.stack.append(_Open(kind, row, number, indent, self.form.frame))
+        self.open = _Open(kind, row, number, indent, self.form.frame)
+        self.stack.append(self.open)
         self.last = (kind, row)
         self.reading.taken[number] = tuple(values)
         return True
@@ -220,6 +218,7 @@ class Lines:
 
     def close_last(self) -> None:
         record = self.stack.pop()
+        self.open = self.stack[-1] if self.stack else None
         if record.frame:
             self.close_frame(record)
             return

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from datetime import datetime
+from functools import cache
 from typing import Any, Protocol
 
 from nogging.reading.declared import PREFIX_LENGTH, Reader
@@ -121,11 +122,21 @@ def _no_such_field(name: str) -> Callable[[str], Any]:
 
 def inherited(kind: Kind, outer: Kind, row: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
     """What a nested record takes over: the fields that refer to the outer one, and keys of the same name."""
+    for name, source, is_key in _heirlooms(kind, outer):
+        if not is_key or row.get(source) is not None:
+            yield name, row.get(source)
+
+
+@cache
+def _heirlooms(kind: Kind, outer: Kind) -> list[tuple[str, str, bool]]:
+    """The fields that a nested record takes over, each with the outer record's own, and whether it is but a key."""
+    found = []
     for name, declared in kind.fields.items():
         if declared.refers.startswith(f"{outer.name}."):
-            yield name, row.get(declared.refers.partition(".")[2])
-        elif declared.nature is Nature.KEY and row.get(name) is not None:
-            yield name, row[name]
+            found.append((name, declared.refers.partition(".")[2], False))
+        elif declared.nature is Nature.KEY:
+            found.append((name, name, True))
+    return found
 
 
 def absent_of(reader: Reader, kind: Kind) -> list[tuple[str, str]]:

@@ -68,7 +68,7 @@ class Field:
     absent: str | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Kind:
     """One kind of record. `own` are the fields it declares; `fields` adds what every record carries.
 

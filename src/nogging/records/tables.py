@@ -30,7 +30,11 @@ def arrow_type(field: Field) -> pa.DataType:
 def table(kind: Kind, rows: Iterable[Mapping[str, Any]]) -> pa.Table:
     """Rows as a table; what a row does not have is null."""
     listed = list(rows)
+    told = {name for row in listed for name in row}
     columns = [
-        pa.array([row.get(name) for row in listed], type=arrow_type(field)) for name, field in kind.fields.items()
+        pa.array([row.get(name) for row in listed], type=arrow_type(field))
+        if name in told
+        else pa.nulls(len(listed), arrow_type(field))
+        for name, field in kind.fields.items()
     ]
     return pa.Table.from_arrays(columns, schema=schema(kind))

@@ -225,7 +225,13 @@ def _since_epoch(seconds: float) -> datetime:
 
 def _unit_reader(unit: str, whole: bool) -> Callable[[str], object]:
     factor = UNITS[unit][1]
-    return lambda text: round(number(text) * factor) if whole else number(text) * factor
+    return lambda text: _whole(number(text) * factor) if whole else number(text) * factor
+
+
+def _whole(value: float) -> int:
+    if abs(value) > MOST:
+        raise ValueError(f"{value:g} does not fit 64 bits")
+    return round(value)
 
 
 def enumerated(field: Field, text: str) -> str:
