@@ -6,6 +6,7 @@ import re
 
 import nogging
 from bench.measure import Figure, ratio
+from nogging.reading.places import LIBRARY
 
 ROUTES = 1_000_000
 ROUTE = re.compile(r"(\w)(>\*|  ) (\S+) \[(\d+)/(\d+)\] via (\S+), (\S+), weight (\d+), (\S+)")
@@ -43,8 +44,48 @@ def by_hand(text: str) -> list[dict[str, object]]:
     return found
 
 
+INTERFACES = 300
+_LINES = (
+    (("name", "admin_status", "oper_status"), r"Interface (\S+) is (up|down)(?:, line protocol is (\S+))?"),
+    (("up_transitions", "last_change"), r"\s+Link ups:\s+(\d+)\s+last: (.*)"),
+    (("down_transitions",), r"\s+Link downs:\s+(\d+)\s+last: .*"),
+    (("vrf",), r"\s+vrf: (\S+)"),
+    (("description",), r"\s+Description: (.*)"),
+    (("if_index", "mtu", "speed"), r"\s+index (\d+) metric \d+ mtu (\d+) speed (\d+)"),
+    (("phys_address",), r"\s+HWaddr: (\S+)"),
+    (("ip", "prefix_length"), r"\s+inet6? (\S+)/(\d+)"),
+    (("type",), r"\s+Interface Type (.*)"),
+)
+_FORMS = [(names, re.compile(pattern)) for names, pattern in _LINES]
+
+
+def interfaces() -> str:
+    block = (LIBRARY / "frr" / "interfaces.answer").read_text().split("Interface ")[2].partition(" ")[2]
+    return "".join(f"Interface eth{n} {block}" for n in range(INTERFACES))
+
+
+def interfaces_by_hand(text: str) -> list[dict[str, object]]:
+    found: list[dict[str, object]] = []
+    for line in text.split("\n"):
+        for names, form in _FORMS:
+            if match := form.match(line):
+                if names[0] in ("name", "ip"):
+                    found.append({})
+                found[-1].update(zip(names, match.groups(), strict=True))
+                break
+    for row in found:
+        for name in ("up_transitions", "down_transitions", "if_index", "mtu", "speed", "prefix_length"):
+            if name in row:
+                row[name] = int(str(row[name]))
+    return found
+
+
 def figures() -> list[Figure]:
-    text = table(ROUTES)
+    text, ports = table(ROUTES), interfaces()
+
+    def read_ports() -> None:
+        reading = nogging.read(ports, dialect="frr", command="show interface")
+        assert len(reading.rows["interface"]) == INTERFACES and not reading.unread
 
     def read() -> None:
         reading = nogging.read(text, dialect="frr", command="show ip route")
@@ -58,5 +99,12 @@ def figures() -> list[Figure]:
             "a hand-written `re` loop that builds dicts and accounts for nothing",
             lambda: by_hand(text),
             times=3,
-        )
+        ),
+        ratio(
+            f"reading {INTERFACES} interfaces of `show interface` (frr), every line accounted for",
+            read_ports,
+            "a hand-written `re` loop that builds dicts and accounts for nothing",
+            lambda: interfaces_by_hand(ports),
+            times=9,
+        ),
     ]

@@ -294,6 +294,11 @@ def test_an_answer_in_json_by_paths(tmp_path: Path) -> None:
         "2.kind": (6, None, nowhere),
         "2.name": (6, None, nowhere),
     }
+    (tmp_path / "numbered.yaml").write_text(PORTS.replace("name(): vrf", "mtu: mtu, name(): vrf", 1))
+    apart = accounted(
+        load_reader(tmp_path / "numbered.yaml"), PORTS_ANSWER.replace('{"ports"', '{"mtu": "wide", "ports"')
+    )
+    assert apart.rows == {"interface": [], "address": []} and "what holds for all of this" in apart.unread[-1].reason
     for broken, reason in (
         (PORTS_ANSWER[:-5], "this is no JSON"),
         ('{"a": 1, "a": 2}', "'a' is given twice"),
@@ -382,7 +387,7 @@ def test_frames_and_wrapped_cells_account_for_every_line(tmp_path: Path) -> None
     reader = load_reader(tmp_path / "bells.yaml")
     text = (
         "Bell b1 on span 7\n  Clapper brass\n    mtu 1500\n  Clapper iron\nBell b2 on span 8\nmtu 9\n"
-        "Bell    State\na-very-long-bell\n        up\nb4      down\nlonely\n\nClapper outside\n"
+        "Bell    State\na-very-long-bell\n        up\nb4      down\nbroken\n        sideways\nlonely\n\nClapper outside\n"
     )
     reading = accounted(reader, text)
     told = [(row["name"], row.get("description"), row.get("mtu"), row["line"]) for row in reading.rows["interface"]]
@@ -393,8 +398,10 @@ def test_frames_and_wrapped_cells_account_for_every_line(tmp_path: Path) -> None
     ]
     assert {one.line: one.reason for one in reading.unread} == {
         5: "nothing follows that would make a record of it", 6: "nothing follows that would make a record of it",
-        11: "a first cell, and not the rest of its row",
-        13: "there is no frame around this line (Clapper <description>)",
+        11: "'sideways' is none of: up, down, testing, unknown, dormant, not_present, lower_layer_down",
+        12: "'sideways' is none of: up, down, testing, unknown, dormant, not_present, lower_layer_down",
+        13: "a first cell, and not the rest of its row",
+        15: "there is no frame around this line (Clapper <description>)",
     }  # fmt: skip
 
 

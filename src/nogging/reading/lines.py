@@ -12,6 +12,7 @@ blank, or unread with a reason. The rules that keep a value out of the wrong rec
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
@@ -23,6 +24,16 @@ from nogging.reading.under import Columns, positions
 from nogging.records import Kind
 
 
+@dataclass
+class _Pending:
+    """A record of a frame, before all is known that it has in common with the others."""
+
+    kind: Kind
+    values: dict[str, Any]
+    lines: list[int]
+    unread: bool = False
+
+
 class _Open:
     """A record that lines are still being added to."""
 
@@ -30,7 +41,7 @@ class _Open:
 
     def __init__(self, kind: Kind, row: dict[str, Any], line: int, indent: int, frame: bool) -> None:
         self.kind, self.row, self.indent, self.frame = kind, row, indent, frame
-        self.pending: list[tuple[Kind, dict[str, Any], list[int]]] = []
+        self.pending: list[_Pending] = []
         self.lines = [line]
         self.unread = False
 
@@ -184,7 +195,7 @@ class Lines:
         while self.stack and (self.stack[0].frame and _indent(line) <= self.stack[-1].indent):
             self.close_last()
         if self.open is not None and self.open.frame:
-            self.open.pending.append((kind, values, [number]))
+            self.open.pending.append(_Pending(kind, values, [number]))
             self.reading.taken[number] = tuple(values)
             return True
         return self.keep(kind, self.begin(kind, values, number), number, values)
@@ -223,7 +234,7 @@ class Lines:
             self.close_frame(record)
             return
         if self.stack:
-            self.stack[-1].pending.append((record.kind, record.row, record.lines))
+            self.stack[-1].pending.append(_Pending(record.kind, record.row, record.lines, record.unread))
             return
         missing = lacking(record.kind, record.row, [] if record.unread else self.absent[record.kind.name])
         if not missing:
@@ -234,15 +245,15 @@ class Lines:
     def close_frame(self, frame: _Open) -> None:
         """Makes the records of a frame, now that all is known that they have in common."""
         made = False
-        for kind, values, numbers in frame.pending:
-            row = {**frame.row, **values, "line": [frame.lines[0], max(numbers[-1], frame.lines[-1])]}
-            row = {name: value for name, value in row.items() if name in kind.fields}
-            missing = lacking(kind, row, self.absent[kind.name])
+        for one in frame.pending:
+            row = {**frame.row, **one.values, "line": [frame.lines[0], max(one.lines[-1], frame.lines[-1])]}
+            row = {name: value for name, value in row.items() if name in one.kind.fields}
+            missing = lacking(one.kind, row, [] if one.unread or frame.unread else self.absent[one.kind.name])
             if missing is None:
-                self.reading.rows[kind.name].append(row)
+                self.reading.rows[one.kind.name].append(row)
                 made = True
             else:
-                self.leave(numbers, without(kind, missing))
+                self.leave(one.lines, without(one.kind, missing))
         if not made:
             self.leave(frame.lines, NO_ROWS)
 
@@ -283,27 +294,36 @@ class Lines:
         kind = heading.kind or (self.open.kind if self.open is not None else None)
         if kind is None:
             return False
+        if self.columns.wraps(line):
+            self.drop_first()
+            self.columns.first = (number, line.strip())
+            return True
+        begins = None
         try:
-            if self.columns.wraps(line):
-                self.drop_first()
-                self.columns.first = (number, line.strip())
-                return True
             cells = self.columns.cells(line)
             begins = self.take_first(cells)
             texts = tuple(cells.get(title) for title in heading.columns)
             values = self.slots.values(heading, kind, texts, self.carried)
+            kept = (self.row if heading.kind else self.add)(kind, values, line, number)
         except ValueError as error:
-            self.reason = str(error)
-            return False
-        if self.reading.took is not None:
+            self.reason, kept = str(error), False
+        if kept and self.reading.took is not None:
             self.reading.took[number] = [Took(Action.UNDER, " ".join(heading.titles), values)]
-        kept = (self.row if heading.kind else self.add)(kind, values, line, number)
-        if kept and begins:
+        if begins is not None and kept:
             self.reading.taken[begins] = (heading.columns[heading.titles[0]].field,)
-            self.reading.rows[kind.name][-1]["line"][0] = begins
-        elif begins:
+            self.begin_at(kind, begins)
+        elif begins is not None:
             self.reading.unread.append(Unread(begins, self.texts[begins - 1], self.reason))
         return kept
+
+    def begin_at(self, kind: Kind, number: int) -> None:
+        """The row that was just read began at an earlier line."""
+        if self.open is None:
+            self.reading.rows[kind.name][-1]["line"][0] = number
+        elif self.open.frame:
+            self.open.pending[-1].lines.insert(0, number)
+        else:
+            self.open.lines.append(number)
 
     def take_first(self, cells: dict[str, str]) -> int | None:
         """Gives a row the first cell that had a line of its own; the number of that line."""

@@ -19,6 +19,7 @@ from nogging.reading.slots import Slots, absent_of, inherited, lacking
 from nogging.records import Kind
 
 NOT_MAPPED = "no path of the reader leads here"
+NOT_CARRIED = "what holds for all of this could not be read"
 Given = tuple[Node, dict[str, Any]]
 """A leaf, and the fields that it gave."""
 Outer = tuple[Kind, dict[str, Any]] | None
@@ -38,8 +39,6 @@ class Paths:
         self.known: set[Key] = set()
         self.reasons: dict[Key, str] = {}
         self.records: dict[Key, tuple[int, str]] = {}
-        self.around: list[Node] = []
-        """The leaves of the entry without a kind that is next around: they belong to the records in it."""
 
     def read(self, text: str, whole: bool) -> Reading:
         said = next((line.strip() for line in text.split("\n") if line.strip()), "")
@@ -65,22 +64,40 @@ class Paths:
         self.reading.unread = [Unread(number, line, reason) for number, line in lines if line.strip()]
         return self.reading
 
-    def entries(self, entries: tuple[Entry, ...], node: Node, carried: Mapping[str, Any], outer: Outer) -> None:
+    def entries(
+        self,
+        entries: tuple[Entry, ...],
+        node: Node,
+        carried: Mapping[str, Any],
+        outer: Outer,
+        around: tuple[Node, ...] = (),
+    ) -> None:
+        """`around` are the leaves of the entry without a kind that is next around: they belong to the records in it."""
         for entry in entries:
             for found in entry.each(node):
-                self.entry(entry, found, carried, outer)
+                self.entry(entry, found, carried, outer, around)
 
-    def entry(self, entry: Entry, node: Node, carried: Mapping[str, Any], outer: Outer) -> None:
+    def entry(
+        self, entry: Entry, node: Node, carried: Mapping[str, Any], outer: Outer, around: tuple[Node, ...]
+    ) -> None:
         self.know(node.document, (one for skip in entry.skip for one in skip(node)))
+        known = len(self.reasons)
         values, taken = self.values(entry, node, carried)
+        if entry.kind is None and len(self.reasons) > known:
+            self.give_up(node)
+            return
         if entry.kind is None:
             self.taken(taken)
-            self.around = [leaf for leaf, _ in taken]
-            self.entries(entry.within, node, {**carried, **values}, outer)
+            self.entries(entry.within, node, {**carried, **values}, outer, tuple(leaf for leaf, _ in taken))
             return
-        row = self.record(entry.kind, node, values, taken, carried, outer)
+        row = self.record(entry.kind, node, values, taken, carried, outer, around)
         if row is not None:
             self.entries(entry.within, node, carried, (entry.kind, row))
+
+    def give_up(self, node: Node) -> None:
+        """Makes no records of a node whose own values, which they would have in common, could not be read."""
+        for leaf in node.document.leaves(node):
+            self.reasons.setdefault(leaf.key, NOT_CARRIED)
 
     def values(self, entry: Entry, node: Node, carried: Mapping[str, Any]) -> tuple[dict[str, Any], list[Given]]:
         """The fields of an entry, and the leaves that they were read from with what each gave."""
@@ -117,6 +134,7 @@ class Paths:
         taken: list[Given],
         carried: Mapping[str, Any],
         outer: Outer,
+        around: tuple[Node, ...],
     ) -> dict[str, Any] | None:
         row: dict[str, Any] = {"device": self.device}
         for given in (self.reader.constants, carried):
@@ -129,8 +147,9 @@ class Paths:
         if missing is not None:
             self.reasons.update((one.key, without(kind, missing)) for one, _ in taken if one.key is not None)
             return None
-        leaves = (node, *self.around, *(leaf for leaf, _ in taken))
-        lines = [node.document.line(one) for one in leaves if one.key is not None]
+        lines = [
+            node.document.line(one) for one in (node, *around, *(leaf for leaf, _ in taken)) if one.key is not None
+        ]
         row["answer"], row["line"] = None, [min(lines), max(lines)]
         self.records[node.key] = (min(lines), kind.name)
         self.reading.rows[kind.name].append(row)

@@ -1,0 +1,45 @@
+"""Reading what a fleet answered: how the time grows with the number of devices."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+from bench.measure import Figure, ratio
+from nogging.captures.capture import Capture
+from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
+from nogging.captures.writing import Writer
+from nogging.reading.places import LIBRARY
+
+COMMANDS = 20
+STARTED = "2026-11-23T02:00:00+00:00"
+
+
+def figures() -> list[Figure]:
+    with tempfile.TemporaryDirectory() as place:
+        few, many = (_made(Path(place) / str(count), count) for count in (100, 1000))
+        what = f"1,000 devices, {COMMANDS} answers of about 60 lines each, read into records"
+        return [
+            ratio(what, lambda: _read(many), "ten times 100 devices", lambda: [_read(few) for _ in range(10)], times=2)
+        ]
+
+
+def _made(folder: Path, devices: int) -> Path:
+    """A capture of that many devices, each with twenty answers to `show interface <name>`."""
+    block = (LIBRARY / "frr" / "interfaces.answer").read_text().split("Interface ")[2]
+    with Writer(folder) as writer:
+        for n in range(devices):
+            writer.begin(f"r{n}", "frr", {})
+            for m in range(COMMANDS):
+                file = writer.answer_file(f"r{n}", f"show interface eth{m}")
+                file.write("".join(f"Interface eth{m}.{k} {block.partition(' ')[2]}" for k in range(4)))
+                entry = CommandEntry(ANSWERED, "", STARTED, 0.0, file.put_in_place(), file.octets, True)
+                writer.answered(f"r{n}", f"show interface eth{m}", entry)
+            writer.outcome(f"r{n}", CAPTURED)
+    return folder
+
+
+def _read(folder: Path) -> None:
+    for cached in (folder / "records").glob("*.parquet"):
+        cached.unlink()
+    assert Capture(folder).records("interface").num_rows % (4 * COMMANDS) == 0
