@@ -26,13 +26,13 @@ def figures() -> list[Figure]:
 
 def _made(folder: Path, devices: int) -> Path:
     """A capture of that many devices, each with twenty answers to `show interface <name>`."""
-    block = (LIBRARY / "frr" / "interfaces.answer").read_text().split("Interface ")[2]
+    block = (LIBRARY / "frr" / "interfaces.answer").read_text().split("\nInterface ")[1].partition(" ")[2]
     with Writer(folder) as writer:
         for n in range(devices):
             writer.begin(f"r{n}", "frr", {})
             for m in range(COMMANDS):
                 file = writer.answer_file(f"r{n}", f"show interface eth{m}")
-                file.write("".join(f"Interface eth{m}.{k} {block.partition(' ')[2]}" for k in range(4)))
+                file.write("".join(f"Interface eth{m}.{k} {block}\n" for k in range(4)))
                 entry = CommandEntry(ANSWERED, "", STARTED, 0.0, file.put_in_place(), file.octets, True)
                 writer.answered(f"r{n}", f"show interface eth{m}", entry)
             writer.outcome(f"r{n}", CAPTURED)
@@ -42,4 +42,5 @@ def _made(folder: Path, devices: int) -> Path:
 def _read(folder: Path) -> None:
     for cached in (folder / "records").glob("*.parquet"):
         cached.unlink()
-    assert Capture(folder).records("interface").num_rows % (4 * COMMANDS) == 0
+    capture = Capture(folder)
+    assert capture.records("interface").num_rows == 4 * COMMANDS * len(capture.devices)

@@ -60,8 +60,8 @@ _FORMS = [(names, re.compile(pattern)) for names, pattern in _LINES]
 
 
 def interfaces() -> str:
-    block = (LIBRARY / "frr" / "interfaces.answer").read_text().split("Interface ")[2].partition(" ")[2]
-    return "".join(f"Interface eth{n} {block}" for n in range(INTERFACES))
+    block = (LIBRARY / "frr" / "interfaces.answer").read_text().split("\nInterface ")[1].partition(" ")[2]
+    return "".join(f"Interface eth{n} {block}\n" for n in range(INTERFACES))
 
 
 def interfaces_by_hand(text: str) -> list[dict[str, object]]:

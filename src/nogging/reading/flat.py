@@ -13,7 +13,6 @@ nothing has to be known across the border of a group but what was carried when i
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -39,19 +38,22 @@ if TYPE_CHECKING:
 MOST_TRIES = 256
 LONGEST_WORD = 64
 _BLOCK, _AT_ONCE = 1 << 20, 1 << 15
-_ODD = re.compile(r"[^\t\n\x20-\x7e]")
+_PLAIN = b"\t\n" + bytes(range(0x20, 0x7F))
 
 
 def is_flat(reader: Reader) -> bool:
     """Whether each line of a reader stands for itself, but for what is carried and what is repeated."""
     flat = {Action.ROW, Action.AGAIN, Action.CARRY, Action.SKIP}
     simple = all(form.action in flat and form.indent is None and not form.carries for form in reader.forms)
-    return simple and not reader.headings and all(kind.derive is None or kind.derive_table for kind in reader.kinds)
+    carried = {value.field for form in reader.forms if form.action is Action.CARRY for value in form.values}
+    carried |= {*reader.constants, *reader.start}
+    apart = all(carried.isdisjoint(kind.members) and (not kind.derive or kind.derive_table) for kind in reader.kinds)
+    return simple and apart and not reader.headings
 
 
 def can(reader: Reader, text: str) -> bool:
     """Whether an answer can be read this way: plain text, one kind, each line for itself."""
-    return len(reader.kinds) == 1 and is_flat(reader) and _ODD.search(text) is None
+    return len(reader.kinds) == 1 and is_flat(reader) and text.isascii() and not text.encode().translate(None, _PLAIN)
 
 
 @dataclass
@@ -368,6 +370,8 @@ class _Assembled:
             return self.given.column(name, self.lines, kind)
         found = self.joined(name)
         own = self.flags(lambda one: name in one.columns)
+        if self.again.any():
+            own &= ~self.again | found.is_valid().to_numpy(zero_copy_only=False)
         if self.again.any() and name not in self.kind.members:
             source = np.where(own | ~self.again, np.arange(len(own)), 0)
             found = found.take(pa.array(np.maximum.accumulate(source)))
