@@ -17,7 +17,7 @@ from conftest import listening
 
 class Sick(asyncssh.SSHServerSession[bytes]):
     """Says `greeting` at the login, `says` to each command that shows something, and then does what `then` says:
-    nothing any more, "hang up", "reset", "drip" a little now and then, or "end" with a prompt."""
+    nothing any more, "hang up", "reset", "drip" a little now and then, "end" with a prompt, or "leave" after one."""
 
     def __init__(self, greeting: bytes, says: bytes, then: str) -> None:
         self.greeting, self.says, self.then = greeting, says, then
@@ -48,8 +48,10 @@ class Sick(asyncssh.SSHServerSession[bytes]):
             asyncio.get_running_loop().call_later(0.2, transport.abort)
         elif self.then == "drip":
             self.drip()
-        elif self.then == "end":
+        elif self.then in ("end", "leave"):
             self.channel.write(b"\r\nsick-r1# ")
+            if self.then == "leave":
+                asyncio.get_running_loop().call_soon(self.channel.get_connection().abort)
 
     def drip(self) -> None:
         with contextlib.suppress(OSError, asyncssh.Error):

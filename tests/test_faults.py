@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import os
 import random
 import subprocess
@@ -18,7 +19,9 @@ from conftest import Sound, listening
 from nogging.captures.capture import Capture
 from nogging.collecting import collect
 from nogging.collecting.collect import Limits
-from nogging.errors import CaptureError, QuestionError
+from nogging.devices.session import Session
+from nogging.devices.ssh import Credentials, SshLink, connect
+from nogging.errors import CaptureError, Lost, QuestionError
 from nogging.inventory import Inventory
 from nogging.standin.folder import Folder
 from nogging.standin.scenario import teal_sound
@@ -57,6 +60,7 @@ TOLD = {
     "no-end": ("silent", "while waiting for the end of the answer to 'show version'; the last that came was"),
     "gone": ("lost", "the connection ended while waiting for the end of the answer to 'show version'"),
     "reset": ("lost", "the connection ended"),
+    "leaving": ("lost", "the connection ended"),
     "drip": ("unreachable", "it was not done within its 2 s"),
     "wrong": ("login_refused", "refused the login of 'noc'"),
     "locked": ("login_refused", "it says: 'This account is locked'"),
@@ -98,6 +102,7 @@ def test_each_fault_is_named_and_holds_nobody_up(tmp_path: Path) -> None:
             "old": sick(key, kex_algs=["diffie-hellman-group1-sha1"]),
             "noise": speaking(NOISE + b"\r\n"),
             "web": speaking(b"HTTP/1.1 400 Bad Request\r\n\r\n" * 40),
+            "leaving": sick(key, says=b"one line", then="leave"),
             "seeming": sick(key, says=seeming, then="end"),
             "garbage": sick(key, says=NOISE.replace(b"\r", b""), then="end"),
         }
@@ -109,16 +114,36 @@ def test_each_fault_is_named_and_holds_nobody_up(tmp_path: Path) -> None:
         rows |= {name: (port, more or "127.0.0.1") for name, (port, more) in rows.items()}
         text = {name: (port, f"address: {more}") for name, (port, more) in rows.items()}
         found = inventory(tmp_path, key, text, "    answer_within: 1\n    connect_within: 1\n")
-        capture = nogging.capture(found, to=tmp_path / "now", kinds=["system"], limits=Limits(tries=1, refusals=99))
+        capture = nogging.capture(
+            found, to=tmp_path / "now", kinds=["system"], commands=["show clock"], limits=Limits(tries=1, refusals=99)
+        )
     for name, (outcome, reason) in TOLD.items():
         entry = capture.devices[name]
         assert entry.outcome == outcome and reason in entry.reason, (name, entry.outcome, entry.reason)
     commands = {name: next(iter(entry.commands.values())) for name, entry in capture.devices.items()}
     assert {commands[name].outcome for name in ("no-end", "drip", "gone", "reset")} <= {"partial", "not_answered"}
-    assert not any(commands[name].is_evidence for name, (outcome, _) in TOLD.items() if outcome != "captured")
+    assert not any(
+        commands[name].is_evidence for name, (outcome, _) in TOLD.items() if outcome != "captured" and name != "leaving"
+    )
     assert capture.answer("seeming", "show version").count("\n") == 3, "what looks like a prompt ends no answer"
     assert "\\x" in capture.answer("garbage", "show version") and capture.records("system").num_rows == 0
     assert {row["device"] for row in capture.records("unread").to_pylist()} >= {"seeming", "garbage", "gone"}
+
+
+def test_a_connection_that_is_gone_when_something_is_asked_ends_only_its_device(tmp_path: Path) -> None:
+    key = new_host_key()
+
+    async def asked(inventory: Inventory) -> None:
+        way = await connect(inventory.devices[0], Credentials(password="cormorant"))
+        assert isinstance(way, Session) and isinstance(way.link, SshLink)
+        way.link.octets.connection.abort()
+        await asyncio.sleep(0.1)
+        await way.ask("show version", "", print)
+
+    with sick(key) as port:
+        found = inventory(tmp_path, key, {"quay-r1": (port, "address: 127.0.0.1")})
+        with pytest.raises(Lost, match="the connection ended"):
+            asyncio.run(asked(found))
 
 
 def test_a_device_that_reboots_during_the_capture_is_taken_up_again(tmp_path: Path) -> None:

@@ -16,6 +16,7 @@ The prefixes of names are the dialect's. Nothing else is ever sent but `close-se
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import re
 from collections.abc import Mapping
 from typing import Any, Protocol
@@ -23,7 +24,7 @@ from typing import Any, Protocol
 from lxml import etree
 
 from nogging.devices.session import Log, Sink
-from nogging.errors import Lost, NotUnderstood, Silent
+from nogging.errors import DeviceError, Lost, NotUnderstood, Silent
 
 BASE = "urn:ietf:params:xml:ns:netconf:base:1.0"
 BASE_1_0, BASE_1_1 = "urn:ietf:params:netconf:base:1.0", "urn:ietf:params:netconf:base:1.1"
@@ -241,5 +242,6 @@ class Netconf:
 
     async def close(self) -> None:
         self.number += 1
-        self.send(etree.tostring(element("rpc", element("close-session"), **{"message-id": str(self.number)})))
+        with contextlib.suppress(DeviceError):
+            self.send(etree.tostring(element("rpc", element("close-session"), **{"message-id": str(self.number)})))
         await self.link.close()

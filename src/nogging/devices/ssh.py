@@ -51,7 +51,10 @@ class Octets:
             raise Lost(f"the connection ended: {error}") from None
 
     def write(self, octets: bytes) -> None:
-        self.process.stdin.write(octets)
+        try:
+            self.process.stdin.write(octets)
+        except (asyncssh.Error, OSError) as error:
+            raise Lost(f"the connection ended: {error}") from None
 
     async def close(self) -> None:
         self.process.close()
