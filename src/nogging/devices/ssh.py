@@ -9,7 +9,7 @@ import os
 import re
 from collections.abc import AsyncIterator, Awaitable, Callable
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import Any
 
@@ -110,6 +110,13 @@ class Watching(asyncssh.SSHClient):
     def password_change_requested(self, prompt: str, lang: str) -> Any:
         self.said = f"; it wants a new password ({' '.join(prompt.split())!r}): log in by hand and set one"
         return NotImplemented
+
+    def cut_off(self, error: Exception) -> bool:
+        """Whether the connection was lost in the key exchange, before any host key."""
+        if self.connection is None or not isinstance(error, asyncssh.ConnectionLost):
+            return False
+        begun = bool(self.connection.get_extra_info("server_version"))
+        return begun and self.connection.get_server_host_key() is None
 
     def too_late(self, where: str, within: float) -> DeviceError:
         """What to say of a connection that was not ready in time: at which stage it stood still."""
@@ -230,17 +237,26 @@ def _runner(
 async def connection_to(
     device: Device, credentials: Credentials, tunnel: asyncssh.SSHClientConnection | None = None
 ) -> asyncssh.SSHClientConnection:
-    """A connection with a verified host key and a login; whatever goes wrong is a `DeviceError`."""
+    """A connection with a verified host key and a login; whatever goes wrong is a `DeviceError`.
+
+    A device that ends the key exchange is asked again: it may have done so before it could be understood why.
+    """
     within = device.settings.connect_within or CONNECT_WITHIN
-    watching = Watching()
-    try:
-        return await asyncio.wait_for(
-            asyncssh.connect(**_options(device, credentials, lambda: watching, tunnel)), within
-        )
-    except TimeoutError:
-        raise watching.too_late(place(device), within) from None
-    except (asyncssh.Error, OSError) as error:
-        raise _named(device, error, watching) from None
+    for asked_again in (False, False, True):
+        watching = Watching()
+        try:
+            options = _options(device, credentials, partial(_same, watching), tunnel)
+            return await asyncio.wait_for(asyncssh.connect(**options), within)
+        except TimeoutError:
+            raise watching.too_late(place(device), within) from None
+        except (asyncssh.Error, OSError) as error:
+            if asked_again or not watching.cut_off(error):
+                raise _named(device, error, watching) from None
+    raise AssertionError("the last attempt returns or raises")
+
+
+def _same(watching: Watching) -> Watching:
+    return watching
 
 
 def _options(device: Device, credentials: Credentials, client: Callable[[], Watching], tunnel: Any) -> dict[str, Any]:
