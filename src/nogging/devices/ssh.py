@@ -9,7 +9,7 @@ import os
 import re
 from collections.abc import AsyncIterator, Awaitable, Callable
 from dataclasses import dataclass
-from functools import lru_cache, partial
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -245,7 +245,7 @@ async def connection_to(
     for asked_again in (False, False, True):
         watching = Watching()
         try:
-            options = _options(device, credentials, partial(_same, watching), tunnel)
+            options = _options(device, credentials, watching, tunnel)
             return await asyncio.wait_for(asyncssh.connect(**options), within)
         except TimeoutError:
             raise watching.too_late(place(device), within) from None
@@ -255,11 +255,7 @@ async def connection_to(
     raise AssertionError("the last attempt returns or raises")
 
 
-def _same(watching: Watching) -> Watching:
-    return watching
-
-
-def _options(device: Device, credentials: Credentials, client: Callable[[], Watching], tunnel: Any) -> dict[str, Any]:
+def _options(device: Device, credentials: Credentials, watching: Watching, tunnel: Any) -> dict[str, Any]:
     settings = device.settings
     login = settings.login
     key = device.folder / login.key if login and login.key else None
@@ -267,7 +263,7 @@ def _options(device: Device, credentials: Credentials, client: Callable[[], Watc
         "host": device.address,
         "port": device.port,
         "tunnel": tunnel or (),
-        "client_factory": client,
+        "client_factory": lambda: watching,
         "password": credentials.password,
         "known_hosts": _known_hosts(device) if settings.known_hosts else (),
         "config": [str(device.folder / settings.ssh_config)] if settings.ssh_config else (),

@@ -69,7 +69,7 @@ class Flat:
     """One answer being read."""
 
     def __init__(self, reader: Reader, at: datetime, device: str, skew: float) -> None:
-        self.reader, self.device = reader, device
+        self.reader = reader
         self.plain = Lines(reader, at, device, skew)
         self.slots: Slots = self.plain.slots
         self.refused = bytes({word.encode()[0] for word in self.plain.refusals if word})
@@ -78,7 +78,7 @@ class Flat:
         self.words = _Words(text)
         found = self.layouts()
         fast = self.groups(found)
-        given = self.line_by_line(text, fast)
+        given = self.line_by_line(fast)
         reading = FastReading(**vars(self.plain.end()))
         for one in found:
             kept = fast[one.lines]
@@ -145,10 +145,9 @@ class Flat:
         kind = self.kind_of(layout.form)
         slots = self.slots.of(layout.form, kind)
         for slot, one in cells.items():
-            if slot >= 0:
-                given, fits = converted(slots[slot], kind, self.words.data, one)
-                columns.update(given)
-                kept &= fits
+            given, fits = converted(slots[slot], kind, self.words.data, one)
+            columns.update(given)
+            kept &= fits
         for name in kind.required if layout.form.action is Action.ROW else ():
             if name in columns:
                 kept &= columns[name].known()
@@ -160,12 +159,10 @@ class Flat:
         """Whether no earlier form could take a line, and the device does not say by it that there is nothing."""
         starts = self.words.data[self.words.starts[self.words.first[lines]]]
         kept: Bools = ~np.isin(starts, np.frombuffer(self.refused, dtype=np.uint8))
-        for earlier in self.reader.forms:
-            if earlier is form or not len(lines):
-                break
-            matches = pc.match_substring_regex(
-                self.words.text_of(lines), rf"^[ \t]*{loose(earlier.pattern.elements)}[ \t]*\n?$"
-            )
+        earlier = self.reader.forms[: self.reader.forms.index(form)]
+        said = self.words.text_of(lines) if earlier else None
+        for one in earlier:
+            matches = pc.match_substring_regex(said, rf"^[ \t]*{loose(one.pattern.elements)}[ \t]*\n?$")
             kept &= ~matches.to_numpy(zero_copy_only=False)
         return kept
 
@@ -183,7 +180,7 @@ class Flat:
         certain: Bools = (row | again) & ~tainted[group]
         return certain
 
-    def line_by_line(self, text: str, fast: Bools) -> dict[str, _Given]:
+    def line_by_line(self, fast: Bools) -> dict[str, _Given]:
         """Reads the lines that are left; what the records of the others start from, as it was when each began."""
         given = {kind.name: _Given() for kind in self.reader.kinds}
         left = np.flatnonzero(~fast & (self.words.counts > 0))
@@ -346,7 +343,6 @@ class _Assembled:
         self.order = np.argsort(lines, kind="stable")
         self.lines, self.in_order = lines[self.order], len(found) == 1
         self.again = self.flags(lambda one: one.layout.form.action is Action.AGAIN)
-        self.inherited = np.maximum.accumulate(np.where(self.again, 0, np.arange(len(self.lines))))
 
     def flags(self, of: Any) -> Bools:
         return np.concatenate([np.full(len(one.lines), of(one)) for one in self.found])[self.order]

@@ -142,7 +142,7 @@ class Paths:
         if outer is not None:
             row.update(inherited(kind, *outer))
         row.update(values)
-        has_unread = any(key in self.reasons for key in (one.key for one in node.document.leaves(node)))
+        has_unread = bool(self.reasons) and any(one.key in self.reasons for one in node.document.leaves(node))
         missing = lacking(kind, row, [] if has_unread else self.absent[kind.name])
         if missing is not None:
             self.reasons.update((one.key, without(kind, missing)) for one, _ in taken if one.key is not None)
