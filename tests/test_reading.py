@@ -295,6 +295,14 @@ def test_an_answer_in_json_by_paths(tmp_path: Path) -> None:
         "2.name": (6, None, nowhere),
     }
     (tmp_path / "numbered.yaml").write_text(PORTS.replace("name(): vrf", "mtu: mtu, name(): vrf", 1))
+    numbered = PORTS.replace("name(): vrf", "name(): mtu", 1)  # a name that does not fit, twice
+    (tmp_path / "named.yaml").write_text(numbered)
+    twice = run(
+        load_reader(tmp_path / "named.yaml"),
+        PORTS_ANSWER.replace('"vrfs": {', '"vrfs": {"quay": {"ports": []}, '),
+        at=AT,
+    )
+    assert twice.rows == {"interface": [], "address": []}
     apart = accounted(
         load_reader(tmp_path / "numbered.yaml"), PORTS_ANSWER.replace('{"ports"', '{"mtu": "wide", "ports"')
     )

@@ -81,9 +81,8 @@ class Paths:
         self, entry: Entry, node: Node, carried: Mapping[str, Any], outer: Outer, around: tuple[Node, ...]
     ) -> None:
         self.know(node.document, (one for skip in entry.skip for one in skip(node)))
-        known = len(self.reasons)
-        values, taken = self.values(entry, node, carried)
-        if entry.kind is None and len(self.reasons) > known:
+        values, taken, fits = self.values(entry, node, carried)
+        if entry.kind is None and not fits:
             self.give_up(node)
             return
         if entry.kind is None:
@@ -99,10 +98,11 @@ class Paths:
         for leaf in node.document.leaves(node):
             self.reasons.setdefault(leaf.key, NOT_CARRIED)
 
-    def values(self, entry: Entry, node: Node, carried: Mapping[str, Any]) -> tuple[dict[str, Any], list[Given]]:
-        """The fields of an entry, and the leaves that they were read from with what each gave."""
+    def values(self, entry: Entry, node: Node, carried: Mapping[str, Any]) -> tuple[dict[str, Any], list[Given], bool]:
+        """The fields of an entry, the leaves that gave them, each with what it gave, and whether all fit."""
         found: dict[str, Any] = {}
         taken: list[Given] = []
+        fits = True
         for leaf in entry.leaves:
             for at in leaf.path(node):
                 try:
@@ -112,10 +112,11 @@ class Paths:
                         raise ValueError(f"a second value for '{again}' in one record")
                 except ValueError as error:
                     self.reasons.setdefault(at.key, str(error))
+                    fits = False
                     continue
                 found.update(given)
                 taken.append((at, given))
-        return {**entry.set, **found}, taken
+        return {**entry.set, **found}, taken, fits
 
     def value(self, leaf: Leaf, kind: Kind | None, node: Node, carried: Mapping[str, Any]) -> dict[str, Any]:
         text = node.value if node.key is None else node.document.text(node)
