@@ -311,7 +311,9 @@ def test_losing_an_answer_never_turns_a_verdict_towards_pass(good: Change, data:
     lame = copy.copy(getattr(good, side))
     lame.__dict__ = {"folder": lame.folder, "manifest": copy.deepcopy(lame.manifest), "_found": []}
     device = data.draw(st.sampled_from(sorted(lame.devices)))
-    command = data.draw(st.sampled_from(sorted(lame.devices[device].commands)))
+    command = data.draw(
+        st.sampled_from(sorted(set(lame.devices[device].commands) - {"show logging"}))
+    )  # never compared
     lame.devices[device].commands[command] = CommandEntry(NOT_ANSWERED, "silence")
     lame._keep = lambda tables: None
     captures = {"before": good.before, "after": good.after, side: lame}

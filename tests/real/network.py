@@ -7,7 +7,7 @@
                      |
     mole-r1 ------ mole-r2 ---- quay-h1
       |    \\      /    |
-      |   gannet-r1    |            OSPF on every link; IS-IS between skerry-r1 and otter-r1;
+      |   gannet-r1    |            OSPF on every link, for IPv6 on two; IS-IS between skerry-r1 and otter-r1;
       |       |        |            BGP with BFD between mole-r1 and mole-r2, BGP to edge-r1
     skerry-r1 --- otter-r1
               pier-h1 hangs on gannet-r1
@@ -39,7 +39,7 @@ PROGRAMS = (
 PLACE = Path("/var/tmp/nogging-real")
 BRIDGE, SUBNET = "nogbridge", "198.51.100"
 USER = "nog-vtysh"
-DAEMONS = ("zebra", "staticd", "ospfd", "isisd", "bfdd", "bgpd")
+DAEMONS = ("zebra", "staticd", "ospfd", "ospf6d", "isisd", "bfdd", "bgpd")
 
 
 @dataclass
@@ -74,6 +74,7 @@ LINKS = (
     ("mole-r2", "eth0", "quay-h1", "eth0", 36),
 )
 ISIS = {"skerry-r1": "eth2", "otter-r1": "eth1"}
+OSPFV3 = (("mole-r1", "eth1"), ("mole-r2", "eth1"), ("mole-r2", "eth4"), ("gannet-r1", "eth4"))
 NAMES = ("mole-r1", "mole-r2", "gannet-r1", "skerry-r1", "otter-r1", "edge-r1", "pier-h1", "quay-h1")
 _KINDS = {"edge-r1": "bird", "pier-h1": "host", "quay-h1": "host"}
 
@@ -231,6 +232,8 @@ def _configuration(router: Router) -> str:
                 " ip ospf dead-interval 3",
                 " ip ospf network point-to-point",
             ]
+        if (router.name, interface) in OSPFV3:
+            lines += [" ipv6 ospf6 area 0", " ipv6 ospf6 hello-interval 1", " ipv6 ospf6 dead-interval 3"]
         if ISIS.get(router.name) == interface:
             lines += [" ip router isis ring", " isis circuit-type level-2-only", " isis hello-interval 1"]
     lines += [
@@ -240,6 +243,7 @@ def _configuration(router: Router) -> str:
         " timers throttle lsa all 100",
     ]
     lines += [" timers lsa min-arrival 50"]
+    lines += ["router ospf6", f" ospf6 router-id {loopback}"]
     lines += ["router isis ring", f" net 49.0001.0000.0000.000{router.number}.00"] if router.name in ISIS else []
     return "\n".join([*lines, *_bgp(router, loopback)]) + "\n"
 
@@ -253,7 +257,13 @@ def _bgp(router: Router, loopback: str) -> list[str]:
     lines += [f" neighbor {peer} timers connect 1", f" neighbor {peer} bfd"]
     lines += [" neighbor 203.0.113.26 remote-as 64500"] if router.name == "mole-r2" else []
     lines += [" address-family ipv4 unicast", f"  neighbor {peer} next-hop-self", "  network 192.0.2.0/24"]
-    return [*lines, " exit-address-family", "ip route 192.0.2.0/24 blackhole"]
+    lines += [
+        " exit-address-family",
+        " address-family ipv6 unicast",
+        f"  neighbor {peer} activate",
+        " exit-address-family",
+    ]
+    return [*lines, "ip route 192.0.2.0/24 blackhole"]
 
 
 def _bird(router: Router) -> None:

@@ -115,6 +115,7 @@ FORMS = {
         "show ip route vrf all": "show ip route vrf all json",
         "show ipv6 route vrf all": "show ipv6 route vrf all json",
         "show ip ospf neighbor detail": "show ip ospf neighbor detail json",
+        "show ipv6 ospf6 neighbor detail": "show ipv6 ospf6 neighbor detail json",
         "show bgp summary": "show bgp summary json",
         "show bfd peers": "show bfd peers json",
         "show isis neighbor detail": "show isis neighbor detail json",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+import textwrap
 from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated
@@ -54,7 +55,7 @@ def _print(found: list[Probed]) -> None:
     for kinds in dict.fromkeys(_row(one)["kinds"] for one in found):
         devices = [one.device for one in found if _row(one)["kinds"] == kinds]
         whom = f"all {len(found)}" if len(devices) == len(found) else ", ".join(devices)
-        print(f"kinds that can be read on {whom}: {kinds or 'none'}")
+        print(textwrap.fill(f"kinds that can be read on {whom}: {kinds or 'none'}", 79, subsequent_indent="  "))
     ill = [one for one in found if one.outcome != WELL]
     for one in ill:
         print_lines([Text(f"{one.device}: {text.clean(one.reason)}", style="red")])

@@ -53,7 +53,8 @@ def compare_pairs(pairs: Pairs) -> Comparison:
     places = not_comparable(pairs.before, pairs.after)
     blind = [f"{device}, '{command}': {reason}" for device, command, reason in places]
     differing = {(device, command) for device, command, _ in places}
-    for kind in KINDS.values():
+    compared = [kind for kind in KINDS.values() if kind.compared]
+    for kind in compared:
         table = pairs.table(kind)
         blind += [_told_twice(kind, row) for row in pairs.doubled[kind.name]]
         lacking = {
@@ -65,7 +66,7 @@ def compare_pairs(pairs: Pairs) -> Comparison:
         missing = {when: _hiding(found, differing, on_both) for when, found in lacking.items()}
         rows = _routes(pairs, kind, table) if kind.members else _rows(pairs, kind, table)
         found += [one for row in rows for one in _differences(kind, row, missing)]
-    return Comparison(tuple(found), tuple(dict.fromkeys(blind)), tuple(KINDS))
+    return Comparison(tuple(found), tuple(dict.fromkeys(blind)), tuple(kind.name for kind in compared))
 
 
 def _hiding(found: list[Gap], differing: set[tuple[str, str]], on_both: set[tuple[str, str]]) -> list[Gap]:

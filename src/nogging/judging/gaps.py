@@ -25,7 +25,7 @@ from nogging.captures.manifest import (
 )
 from nogging.predicates import Path, Predicate, computed, quoted
 from nogging.reading.declared import Reader
-from nogging.reading.reader import readers
+from nogging.reading.reader import find_reader, readers
 from nogging.records import KINDS
 
 
@@ -153,10 +153,18 @@ def not_comparable(before: Capture, after: Capture) -> list[tuple[str, str, str]
         sides = [("before", before.devices.get(name)), ("after", after.devices.get(name))]
         commands = dict.fromkeys(command for _, one in sides if one for command in one.commands)
         for command in commands:
+            if not any(_compared(one.dialect, command) for _, one in sides if one):
+                continue
             reason = _blind(command, sides)
             if reason:
                 found.append((name, command, reason))
     return found + _differing_unread(before, after)
+
+
+def _compared(dialect: str, command: str) -> bool:
+    """Whether an answer holds what a comparison looks at: a log does not."""
+    reader = find_reader(dialect, command)
+    return reader is None or any(kind.compared for kind in reader.kinds)
 
 
 def _blind(command: str, sides: Iterable[tuple[str, DeviceEntry | None]]) -> str | None:
@@ -182,5 +190,10 @@ def _differing_unread(before: Capture, after: Capture) -> list[tuple[str, str, s
             found.setdefault((row["device"], row["answer"]), Counter())[row["text"].strip()] += 1
         texts.append(found)
     places = dict.fromkeys([*texts[0], *texts[1]])
-    different = [place for place in places if texts[0].get(place) != texts[1].get(place)]
+    dialects = {name: one.dialect for capture in (before, after) for name, one in capture.devices.items()}
+    different = [
+        (device, command)
+        for device, command in places
+        if texts[0].get((device, command)) != texts[1].get((device, command)) and _compared(dialects[device], command)
+    ]
     return [(device, command, "unread lines that differ before and after") for device, command in different]

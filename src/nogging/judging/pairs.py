@@ -75,8 +75,8 @@ class Pairs:
     def _make(self, kind: Kind, name: str) -> None:
         sides = {AFTER: self.after, BEFORE: self.before}
         for side, capture in sides.items():
-            self._load(kind, f"{side}_{kind.name}", capture, side)
-        keys = (*kind.keys, *kind.members)
+            self._load(kind, f"{side}_{kind.name}", capture if side == AFTER or kind.compared else None, side)
+        keys = kind.identity
         matched = " AND ".join(f"a.{identifier(key)} IS NOT DISTINCT FROM b.{identifier(key)}" for key in keys)
         columns = ", ".join(
             f"{letter}.{identifier(field)} AS {identifier(f'{letter}_{field}')}"
@@ -98,7 +98,7 @@ class Pairs:
 
         records = capture.records(kind.name) if capture is not None else table(kind, [])
         unread = capture.records(UNREAD) if capture is not None else None
-        keys = ", ".join(identifier(key) for key in (*kind.keys, *kind.members))
+        keys = ", ".join(identifier(key) for key in kind.identity)
         self.database.register("given", _naive(records))
         self.database.execute(
             "CREATE TEMP TABLE numbered AS "

@@ -49,18 +49,31 @@ class LineModel(Strict):
     kind: str | None = None
     set: dict[str, Scalar] = Field(default_factory=dict)
     frame: bool = False
+    alone: bool = False
+    level: int | None = None
     wrapped: bool = False
     indent: int | None = None
     carries: tuple[str, ...] = ()
     inside: bool = False
+    several: str = ""
+    but: tuple[str, ...] = ()
+    parts: dict[str, tuple[str, ...]] = Field(default_factory=dict)
+    section: str = ""
+    within: str = Field(default="", alias="in")
 
     @model_validator(mode="after")
     def one_action(self) -> LineModel:
         given = [action for action in Action if getattr(self, action) is not None]
         if len(given) != 1:
             raise ValueError(f"a line does one thing, one of: {', '.join(Action)}")
-        if ((self.frame or self.inside) and self.open is None) or (self.wrapped and self.under is None):
-            raise ValueError("'frame' and 'inside' go with 'open', and 'wrapped' with 'under'")
+        if (
+            ((self.frame or self.inside) and self.open is None)
+            or (self.alone and not self.frame)
+            or (self.wrapped and self.under is None)
+        ):
+            raise ValueError("'frame' and 'inside' go with 'open', 'alone' with 'frame', and 'wrapped' with 'under'")
+        if (self.but and self.skip is None) or (self.several and not (self.row or self.again or self.under)):
+            raise ValueError("'but' goes with 'skip', and 'several' with 'row', 'again' and 'under'")
         return self
 
     @property
@@ -105,6 +118,19 @@ class ReaderModel(Strict):
 
 
 @dataclass(frozen=True)
+class Part:
+    """A pattern for a text that another has taken already."""
+
+    pattern: Pattern
+    number: int
+    set: Mapping[str, Any] = field(default_factory=dict)
+
+    @property
+    def values(self) -> tuple[Value, ...]:
+        return self.pattern.values
+
+
+@dataclass(frozen=True)
 class Form:
     """One line of a reader, compiled. `match` gives the texts of `values`, or None."""
 
@@ -121,6 +147,18 @@ class Form:
     """The fields of this line that later lines inherit as well."""
     inside: bool = False
     """Whether it opens a record only within a frame."""
+    several: int | None = None
+    """Which of the values holds several, by commas or spaces; each of them makes a record."""
+    parts: Mapping[str, tuple[Part, ...]] = field(default_factory=dict)
+    """For a text that this line gave, the patterns that may take more out of it; it stays whole as well."""
+    section: str = ""
+    """The section that this line begins: it lasts as long as lines stand further in."""
+    within: str = ""
+    """The section in which alone this line is taken."""
+    alone: bool = False
+    """Whether a frame in which nothing follows is a record by itself."""
+    level: int | None = None
+    """How far in it counts as standing, where that is not how far in it stands."""
 
     @property
     def values(self) -> tuple[Value, ...]:
@@ -177,6 +215,7 @@ class Heading:
     number: int
     wrapped: bool = False
     """Whether a first cell that is too long has a line of its own."""
+    several: int | None = None
 
     @property
     def values(self) -> tuple[Value, ...]:
@@ -228,6 +267,8 @@ class Reader:
     def provides(self, kind: Kind) -> frozenset[str]:
         """The fields of a kind that this reader can give; what is not among them it never gives."""
         named = {value.field for form in self.forms for value in form.values}
+        parts = (one for form in self.forms for several in form.parts.values() for one in several)
+        named |= {value.field for part in parts for value in part.values}
         named |= {value.field for heading in self.headings for value in heading.columns.values()}
         named |= {name for form in self.forms for name in form.set} | set(self.constants) | set(self.start)
         named |= {name for heading in self.headings for name in heading.set}

@@ -72,6 +72,8 @@ class Dialect(Strict):
     clock: Clock | None = None
     way: str = "shell"
     namespaces: dict[str, str] = Field(default_factory=dict)
+    bare_names: bool = False
+    """Whether elements of an answer in XML are known by their names alone: each release has namespaces of its own."""
     session: Session = Session(modes={})
 
     @cached_property

@@ -48,9 +48,9 @@ class Document(Protocol):
         """Where a leaf stands and what it says, in one line."""
 
 
-def document(text: str, notation: str) -> Document:
-    """Parses an answer; `ValueError` with the reason where it is no such document."""
-    return Json(text) if notation == "json" else Xml(text)
+def document(text: str, notation: str, bare: bool = False) -> Document:
+    """Parses an answer; `ValueError` with the reason where it is no such document. `bare` forgets the namespaces."""
+    return Json(text) if notation == "json" else Xml(text, bare)
 
 
 def compiled(path: str, notation: str, namespaces: Mapping[str, str]) -> Callable[[Node], Iterator[Node]]:
@@ -163,7 +163,7 @@ class Xml:
     """An XML text, without entities and without anything from outside. Keys are the elements themselves, for an
     attribute with its name."""
 
-    def __init__(self, text: str) -> None:
+    def __init__(self, text: str, bare: bool = False) -> None:
         from lxml import etree
 
         parser = etree.XMLParser(resolve_entities=False, no_network=True, remove_comments=True, remove_pis=True)
@@ -174,6 +174,10 @@ class Xml:
         self.above = text[: len(text) - len(text.lstrip())].count("\n")
         self.root = Node(self, element, element)
         self.kept = list(element.iter())  # lxml makes elements anew unless somebody holds them
+        for one in self.kept if bare else ():
+            one.tag = _local(one)
+            for name in [name for name in one.attrib if "}" in str(name)]:
+                one.attrib[str(name).rpartition("}")[2]] = one.attrib.pop(name)
 
     def line(self, node: Node) -> int:
         element = node.key[0] if isinstance(node.key, tuple) else node.key
@@ -185,6 +189,9 @@ class Xml:
         return (node.value.text or "").strip() or None
 
     def leaves(self, node: Node) -> Iterator[Node]:
+        if isinstance(node.value, str):  # an attribute, or what an XPath worked out
+            yield from [node] if node.key is not None else []
+            return
         for element in node.value.iter():
             for name, value in element.attrib.items():
                 yield Node(self, (element, name), value)

@@ -44,11 +44,22 @@ _PLAIN = b"\t\n" + bytes(range(0x20, 0x7F))
 def is_flat(reader: Reader) -> bool:
     """Whether each line of a reader stands for itself, but for what is carried and what is repeated."""
     flat = {Action.ROW, Action.AGAIN, Action.CARRY, Action.SKIP}
-    simple = all(form.action in flat and form.indent is None and not form.carries for form in reader.forms)
+    simple = all(form.action in flat and _alone(form) for form in reader.forms)
     carried = {value.field for form in reader.forms if form.action is Action.CARRY for value in form.values}
     carried |= {*reader.constants, *reader.start}
     apart = all(carried.isdisjoint(kind.members) and (not kind.derive or kind.derive_table) for kind in reader.kinds)
     return simple and apart and not reader.headings
+
+
+def _alone(form: Form) -> bool:
+    plain = not any(value.words > 1 or value.quoted for value in form.values)
+    return (
+        plain
+        and not (form.parts or form.section or form.within)
+        and form.indent is None
+        and form.several is None
+        and not form.carries
+    )
 
 
 def can(reader: Reader, text: str) -> bool:

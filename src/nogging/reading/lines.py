@@ -12,6 +12,7 @@ blank, or unread with a reason. The rules that keep a value out of the wrong rec
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -37,10 +38,13 @@ class _Pending:
 class _Open:
     """A record that lines are still being added to."""
 
-    __slots__ = ("frame", "indent", "kind", "lines", "pending", "row", "unread")
+    __slots__ = ("alone", "doubt", "frame", "indent", "kind", "lines", "pending", "row", "unread")
 
     def __init__(self, kind: Kind, row: dict[str, Any], line: int, indent: int, frame: bool) -> None:
         self.kind, self.row, self.indent, self.frame = kind, row, indent, frame
+        self.alone = False
+        self.doubt: int | None = None
+        """How far in an unread line stood that could be the heading of what follows it."""
         self.pending: list[_Pending] = []
         self.lines = [line]
         self.unread = False
@@ -64,6 +68,8 @@ class Lines:
         self.texts: list[str] = []
         self.starts: dict[str, dict[str, Any]] = {}
         self.refusals = self.dialect.not_configured + self.dialect.not_supported
+        self.section: tuple[str, int] = ("", -1)
+        """The section that the line stands in, and how far in its heading stood."""
         self.absent = {kind.name: absent_of(reader, kind) for kind in reader.kinds}
 
     def read(self, text: str, whole: bool) -> Reading:
@@ -97,13 +103,19 @@ class Lines:
     def take(self, stripped: str, line: str, number: int) -> bool:
         """One line into whatever takes it; False, with `reason` set, when nothing does."""
         self.reason = NO_PATTERN
+        if self.section[0] and _indent(line) <= self.section[1]:
+            self.section = ("", -1)
         if stripped.startswith(self.refusals):
             return says(self.reading, self.dialect, stripped)
         for form in self.reader.forms_for(stripped.split(None, 1)[0]):
             if form.indent is not None and form.indent != _indent(line):
                 continue
+            if form.within and form.within != self.section[0]:
+                continue
             match = form.pattern.regex.fullmatch(stripped)
             if match is not None and self.act(form, match.groups(), line, number):
+                if form.section:
+                    self.section = (form.section, _indent(line))
                 if self.reading.took is not None:
                     self.explain(form, stripped, number)
                 return True
@@ -130,16 +142,45 @@ class Lines:
             self.reason = f"there is no open record for this line ({form.pattern.text})"
             return False
         try:
-            values = self.slots.values(form, kind, texts, self.carried)
+            if form.several is None:
+                values = self.slots.values(form, kind, texts, self.carried)
+            else:
+                *others, values = self.each(form, kind, texts)
         except ValueError as error:
             self.reason = str(error)
             return False
+        if form.parts:
+            self.take_apart(form, kind, values)
         self.gave, self.form = values, form
         taken = _ACTIONS[action](self, kind, values, line, number)
+        if taken and form.several is not None:
+            for one in others:
+                _ACTIONS[action](self, kind, one, line, number)
         if taken and form.carries:
             self.carried.update((name, values[name]) for name in form.carries if name in values)
             self.starts.clear()
         return taken
+
+    def take_apart(self, form: Form, kind: Kind | None, values: dict[str, Any]) -> None:
+        """Adds what the texts that a line gave have in them; one that says nothing more stays as it is."""
+        for name, parts in form.parts.items():
+            for part in parts:
+                match = part.pattern.regex.fullmatch(str(values.get(name, "")))
+                with suppress(ValueError):
+                    if match is not None:
+                        values.update(self.slots.values(part, kind, match.groups(), self.carried))
+                        break
+
+    def each(self, source: Form | Heading, kind: Kind | None, texts: tuple[str | None, ...]) -> list[dict[str, Any]]:
+        """The fields of each record that one line makes; the first of them last."""
+        at = source.several
+        if at is None or not (texts[at] or "").strip(", "):
+            return [self.slots.values(source, kind, texts, self.carried)]
+        one_by_one: list[str | None] = [*(texts[at] or "").replace(",", " ").split()]
+        found = [(*texts[:at], text, *texts[at + 1 :]) for text in one_by_one]
+        made = [self.slots.values(source, kind, one, self.carried) for one in (*found[1:], found[0])]
+        name = source.values[at].field
+        return [one for one in made if name in one] or made[:1]
 
     def target(self, action: Action) -> Kind | None:
         if action is Action.AGAIN:
@@ -165,7 +206,7 @@ class Lines:
         return found
 
     def open_record(self, kind: Kind, values: dict[str, Any], line: str, number: int) -> bool:
-        indent = _indent(line)
+        indent = _indent(line) if self.form.level is None else self.form.level
         if self.form.inside and not any(one.frame and one.indent < indent for one in self.stack):
             self.reason = f"there is no frame around this line ({self.form.pattern.text})"
             return False
@@ -173,6 +214,7 @@ class Lines:
             self.close_last()
         row = dict(values) if self.stack else self.begin(kind, values, number)
         self.open = _Open(kind, row, number, indent, self.form.frame)
+        self.open.alone = self.form.alone
         self.stack.append(self.open)
         self.last = (kind, row)
         self.reading.taken[number] = tuple(values)
@@ -195,6 +237,10 @@ class Lines:
         while self.stack and (self.stack[0].frame and _indent(line) <= self.stack[-1].indent):
             self.close_last()
         if self.open is not None and self.open.frame:
+            if self.open.doubt is not None and _indent(line) >= self.open.doubt:
+                self.reason = "an unread line before it may say more of what it belongs to"
+                return False
+            self.open.doubt = None
             self.open.pending.append(_Pending(kind, values, [number]))
             self.reading.taken[number] = tuple(values)
             return True
@@ -245,6 +291,8 @@ class Lines:
     def close_frame(self, frame: _Open) -> None:
         """Makes the records of a frame, now that all is known that they have in common."""
         made = False
+        if frame.alone and not frame.pending:
+            frame.pending.append(_Pending(frame.kind, {}, frame.lines, frame.unread))
         for one in frame.pending:
             row = {**frame.row, **one.values, "line": [frame.lines[0], max(one.lines[-1], frame.lines[-1])]}
             row = {name: value for name, value in row.items() if name in one.kind.fields}
@@ -273,6 +321,8 @@ class Lines:
         self.close_to(line)
         if self.open is not None:
             self.open.unread = True
+            if self.open.doubt is None or _indent(line) < self.open.doubt:
+                self.open.doubt = _indent(line)
         within = self.open.lines[0] if self.open is not None else None
         kind = self.open.kind.name if self.open is not None else None
         self.reading.unread.append(Unread(number, line, reason, within, kind))
@@ -303,8 +353,10 @@ class Lines:
             cells = self.columns.cells(line)
             begins = self.take_first(cells)
             texts = tuple(cells.get(title) for title in heading.columns)
-            values = self.slots.values(heading, kind, texts, self.carried)
+            *others, values = self.each(heading, kind, texts)
             kept = (self.row if heading.kind else self.add)(kind, values, line, number)
+            for one in others if kept else ():
+                self.row(kind, one, line, number)
         except ValueError as error:
             self.reason, kept = str(error), False
         if kept and self.reading.took is not None:

@@ -2,6 +2,8 @@
 
     <field>           a value up to the next space, or up to what the pattern says comes next
     <field in Mbit/s> a value with the unit that the text has
+    <field of 3 words> a value with spaces in it
+    "<field>"         whatever stands between quotation marks, spaces too
     <field...>        the rest of the line
     <-field> <-> <-...>  matched and not kept
     [...]             what may be missing
@@ -19,7 +21,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from nogging.errors import nearest
 from nogging.records.values import UNITS
@@ -56,6 +58,8 @@ class Value:
     unit: str
     rest: bool
     offset: int
+    words: int = 1
+    quoted: bool = False
 
 
 @dataclass(frozen=True)
@@ -89,15 +93,18 @@ class Pattern:
     elements: Sequence_ = ()
 
 
-def compile_pattern(text: str) -> Pattern:
-    """Reads a pattern; `NotationError` where it is not one."""
+def compile_pattern(text: str, but: tuple[str, ...] = ()) -> Pattern:
+    """Reads a pattern; `NotationError` where it is not one. What begins with the words of `but` it does not match."""
     parser = _Parser(text)
     elements = _hung(parser.sequence(""))
     if sum(1 for one in _walk(elements) if isinstance(one, Choice)) > MOST_OPTIONALS:
         raise NotationError(f"more than {MOST_OPTIONALS} optional parts and choices; write two lines instead", 0)
+    elements = _quoted(elements)
     written, _ = _written(elements, frozenset({_END}))
     values = tuple(one for one in _walk(elements) if isinstance(one, Value) and one.field)
-    return Pattern(text, re.compile(written), values, _first_word(elements), elements)
+    spared = "|".join(re.escape(" ".join(words.split())).replace(r"\ ", r"[ \t]++") for words in but)
+    kept_out = rf"(?!(?:{spared})(?:\s|$))" if but else ""
+    return Pattern(text, re.compile(kept_out + written), values, _first_word(elements), elements)
 
 
 @dataclass
@@ -127,7 +134,9 @@ def _loose(element: Element) -> str:
     if isinstance(element, Literal):
         return re.escape(element.text)
     if isinstance(element, Value):
-        return r"\S.*" if element.rest else r"\S+"
+        if element.quoted:
+            return r'[^"]*'
+        return r"\S.*" if element.rest else r"\S+" + r"[ \t]+\S+" * (element.words - 1)
     return f"(?:{'|'.join(loose(branch) for branch in element.branches)}){'?' if element.optional else ''}"
 
 
@@ -213,13 +222,20 @@ class _Parser:
         self.at = end + 1
         inner = self.text[start + 1 : end]
         name, _, unit = inner.partition(" in ")
+        name, words = _counted(name)
         rest, kept = name.endswith("..."), not name.startswith("-")
         name = name.removesuffix("...").removeprefix("-")
         if (name and not re.fullmatch(r"[a-z][a-z0-9_]*", name)) or (kept and not name):
             raise NotationError(f"'<{inner}>' is not a value; a literal '<' is written '\\<'", start)
         if unit and unit not in UNITS:
             raise NotationError(f"unknown unit '{unit}'{nearest(unit, UNITS)}", start)
-        return Value(name if kept else "", unit, rest, start)
+        return Value(name if kept else "", unit, rest, start, words)
+
+
+def _counted(name: str) -> tuple[str, int]:
+    """The name of a value, and of how many words it is."""
+    match = re.fullmatch(r"(\S+) of ([2-9]) words", name)
+    return (match[1], int(match[2])) if match else (name, 1)
 
 
 def _hung(elements: Sequence_) -> Sequence_:
@@ -238,6 +254,19 @@ def _hung(elements: Sequence_) -> Sequence_:
             found[n + 1] = Literal("")
         found[n] = Choice(branches, element.optional)
     return tuple(one for one in found if one != Literal(""))
+
+
+def _quoted(elements: Sequence_) -> Sequence_:
+    """Marks the values that stand between quotation marks."""
+    found = list(elements)
+    for n, element in enumerate(found):
+        if isinstance(element, Choice):
+            found[n] = Choice(tuple(_quoted(branch) for branch in element.branches), element.optional)
+        elif isinstance(element, Value) and 0 < n < len(found) - 1:
+            before, after = found[n - 1], found[n + 1]
+            marks = isinstance(before, Literal) and before.text[-1:] == '"' and isinstance(after, Literal)
+            found[n] = replace(element, quoted=marks and isinstance(after, Literal) and after.text[0] == '"')
+    return tuple(found)
 
 
 def _written(elements: Sequence_, after: Stops, trace: Trace | None = None) -> tuple[str, Stops]:
@@ -281,13 +310,14 @@ def _value_written(value: Value, after: Stops, trace: Trace | None) -> str:
         if after != {_END}:
             raise NotationError("nothing can come after the rest of the line", value.offset)
         return rf"{group}\S.*+)"
+    if value.quoted:
+        return rf'{group}[^"]*+)'
     if _VALUE in after:
         raise NotationError("two values with nothing between them; where would one end?", value.offset)
-    if not literals:
-        return rf"{group}\S++)"
     firsts = "".join(sorted({re.escape(stop[0]) for stop in literals}))
     spared = "".join(_spared(first, literals) for first in sorted({stop[0] for stop in literals}))
-    return rf"{group}(?:[^\s{firsts}]{spared})++)"
+    word = rf"(?:[^\s{firsts}]{spared})++" if literals else r"\S++"
+    return group + word + rf"(?:[ \t]++{word})" * (value.words - 1) + ")"
 
 
 def _spared(first: str, literals: list[str]) -> str:

@@ -48,7 +48,7 @@ class Paths:
         if not text.strip():
             return self.reading
         try:
-            found = document(text, self.reader.notation)
+            found = document(text, self.reader.notation, self.dialect.bare_names)
             for skip in self.reader.skip:
                 self.know(found, skip(found.root))
             self.entries(self.reader.entries, found.root, dict(self.reader.start), None)

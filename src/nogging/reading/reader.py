@@ -26,13 +26,14 @@ from nogging.reading.declared import (
     Heading,
     Leaf,
     LineModel,
+    Part,
     Reader,
     ReaderModel,
     Scalar,
     Select,
 )
 from nogging.reading.dialect import load_dialect, require_dialect
-from nogging.reading.notation import NotationError, Pattern, compile_pattern, whole_text
+from nogging.reading.notation import NotationError, Pattern, Value, compile_pattern, whole_text
 from nogging.reading.places import files, places
 from nogging.records import KINDS, Kind, Type
 from nogging.records.values import boolean, enumerated
@@ -43,7 +44,7 @@ class _Compiler:
 
     def __init__(self, path: Path, model: ReaderModel, source: Source) -> None:
         self.path, self.model, self.source = path, model, source
-        self.numbers = count()
+        self.numbers = count(len(model.lines))
         self.namespaces = {**load_dialect(model.dialect).namespaces, **model.namespaces}
         named: list[tuple[str | None, Path_]] = [
             (line.kind, ("lines", n, "kind")) for n, line in enumerate(model.lines)
@@ -110,15 +111,15 @@ class _Compiler:
         except ValueError as error:
             raise self.source.error(where, str(error), at_key=at_key) from None
 
-    def pattern(self, text: str, where: Path_) -> Pattern:
+    def pattern(self, text: str, where: Path_, but: tuple[str, ...] = ()) -> Pattern:
         try:
-            return compile_pattern(text)
+            return compile_pattern(text, but)
         except NotationError as error:
             raise self.source.error(where, str(error), offset=error.offset) from None
 
     def form(self, n: int, line: LineModel) -> Form:
         where = ("lines", n, str(line.action))
-        pattern = self.pattern(getattr(line, line.action), where)
+        pattern = self.pattern(getattr(line, line.action), where, line.but)
         kind = KINDS[line.kind] if line.kind else None
         if kind is None and line.action in (Action.OPEN, Action.ROW):
             raise self.source.error(where, "this line begins a record; say of which 'kind'", at_key=True)
@@ -135,7 +136,32 @@ class _Compiler:
             line.indent,
             line.carries,
             line.inside,
+            self.several(n, line, pattern.values),
+            {
+                name: tuple(self.part(text, kinds, ("lines", n, "parts", name, k)) for k, text in enumerate(texts))
+                for name, texts in line.parts.items()
+            },
+            line.section,
+            line.within,
+            line.alone,
+            line.level,
         )
+
+    def part(self, text: str, kinds: Iterable[Kind], where: Path_) -> Part:
+        pattern = self.pattern(text, where)
+        self.known(str(where[-2]), kinds, where)
+        for value in pattern.values:
+            self.known(value.field, kinds, where, value.offset)
+        return Part(pattern, next(self.numbers))
+
+    def several(self, n: int, line: LineModel, values: Iterable[Value]) -> int | None:
+        """Which of a line's values holds several."""
+        names = [value.field for value in values]
+        if not line.several:
+            return None
+        if line.several not in names:
+            raise self.source.error(("lines", n, "several"), f"no value '{line.several}'{nearest(line.several, names)}")
+        return names.index(line.several)
 
     def known(self, name: str, kinds: Iterable[Kind], where: Path_, offset: int = 0) -> None:
         known = {field for kind in kinds for field in kind.fields}
@@ -157,7 +183,14 @@ class _Compiler:
             value = self.pattern(f"<{written}>", ("lines", n, "columns", title)).values[0]
             self.known(value.field, kinds, ("lines", n, "columns", title))
             columns[title] = value
-        return Heading(titles, columns, kind, self.fixed(line.set, ("lines", n, "set"), kinds), n, line.wrapped)
+        several = self.several(n, line, columns.values())
+        if several is not None and kind is None:
+            raise self.source.error(
+                ("lines", n, "several"), "only a table of records holds several; say of which 'kind'"
+            )
+        return Heading(
+            titles, columns, kind, self.fixed(line.set, ("lines", n, "set"), kinds), n, line.wrapped, several
+        )
 
     def fixed(self, given: Mapping[str, Scalar], where: Path_, kinds: Iterable[Kind]) -> dict[str, Any]:
         kinds = list(kinds)

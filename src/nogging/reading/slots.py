@@ -68,10 +68,10 @@ class Slots:
         key = (source.number, kind.name if kind else None)
         slots = self.known.get(key)
         if slots is None:
-            slots = self.known[key] = [self.slot(kind, value.field, value.unit) for value in source.values]
+            slots = self.known[key] = [self.slot(kind, value.field, value.unit, value.words) for value in source.values]
         return slots
 
-    def slot(self, kind: Kind | None, name: str, unit: str) -> Slot:
+    def slot(self, kind: Kind | None, name: str, unit: str, words: int = 1) -> Slot:
         kinds = [kind] if kind else list(self.reader.kinds)
         declared = next((one.fields[name] for one in kinds if name in one.fields), None)
         if declared is None and name.endswith(PREFIX_LENGTH):
@@ -79,6 +79,8 @@ class Slots:
         if declared is None:
             return Slot(name, _no_such_field(name), {}, "")
         convert = reader_of(declared, unit, self.names, self.at, self.skew)
+        if words > 1:
+            convert = _spaced_evenly(convert)
         resolution = name + RESOLUTION if declared.nature is Nature.TIMER else ""
         return Slot(name, convert, self.reader.meanings.get(name, {}), resolution, declared.type)
 
@@ -111,6 +113,11 @@ class Slot:
         if len(self.known) < MOST_KNOWN:
             self.known[text] = value
         return value
+
+
+def _spaced_evenly(convert: Callable[[str], Any]) -> Callable[[str], Any]:
+    """A value of several words, however far they stand apart."""
+    return lambda text: convert(" ".join(text.split()))
 
 
 def _no_such_field(name: str) -> Callable[[str], Any]:

@@ -7,6 +7,7 @@ from nogging.records.event import EVENT
 from nogging.records.fdb import FDB
 from nogging.records.field import Field, Kind, Nature, Type
 from nogging.records.interface import INTERFACE
+from nogging.records.listener import LISTENER
 from nogging.records.neighbor import NEIGHBOR
 from nogging.records.queue import QUEUE
 from nogging.records.route import ROUTE
@@ -14,7 +15,7 @@ from nogging.records.setting import SETTING
 from nogging.records.system import SYSTEM
 from nogging.records.vlan import VLAN
 
-_ALL = (COMPONENT, SYSTEM, SETTING, INTERFACE, QUEUE, VLAN, FDB, ADDRESS, ARP, NEIGHBOR, ROUTE, EVENT)
+_ALL = (COMPONENT, SYSTEM, SETTING, INTERFACE, QUEUE, VLAN, FDB, ADDRESS, ARP, NEIGHBOR, ROUTE, LISTENER, EVENT)
 
 KINDS: dict[str, Kind] = {kind.name: kind for kind in _ALL}
 """All kinds by name, from the lowest layer up: the order in which a cause comes before its effects."""

@@ -8,6 +8,7 @@ COMPONENT = Kind(
     "RFC 8348",
     (
         Field("name", Type.TEXT, Nature.KEY, "its name", "RFC 8348, name", required=True),
+        Field("parent", Type.TEXT, Nature.KEY, "the part that it is in", "RFC 8348, parent"),
         Field("class", Type.TEXT, Nature.STATE, "what it is", "RFC 8348, class"),
         Field("description", Type.TEXT, Nature.STATE, "what the device says of it", "RFC 8348, description", absent=""),
         Field("model_name", Type.TEXT, Nature.STATE, "its model", "RFC 8348, model-name"),

@@ -9,7 +9,7 @@ EVENT = Kind(
     "a message of a device's log; not compared, for every message is new",
     "RFC 5424",
     (
-        Field("at", Type.MOMENT, Nature.NOTE, "when it was logged", "RFC 5424, TIMESTAMP"),
+        Field("at", Type.MOMENT, Nature.NOTE, "when it was logged", "RFC 5424, TIMESTAMP", required=True),
         Field("severity", Type.TEXT, Nature.NOTE, "how bad", "RFC 5424, 6.2.1", values=SEVERITIES),
         Field("facility", Type.TEXT, Nature.NOTE, "who says it", "RFC 5424, APP-NAME"),
         Field("name", Type.TEXT, Nature.NOTE, "what it is called", "RFC 5424, MSGID"),
@@ -18,4 +18,5 @@ EVENT = Kind(
         Field("neighbor", Type.TEXT, Nature.NOTE, "the neighbor that went up or down"),
         Field("state", Type.TEXT, Nature.NOTE, "up or down", values=("up", "down")),
     ),
+    compared=False,
 )

@@ -80,6 +80,8 @@ class Kind:
     meaning: str
     standard: str
     own: tuple[Field, ...]
+    compared: bool = True
+    """False where every record is new: messages of a log."""
     derive: Callable[[dict[str, Any]], None] | None = None
     derive_table: Callable[[pa.Table], pa.Table] | None = None
 
@@ -97,6 +99,11 @@ class Kind:
     @cached_property
     def members(self) -> tuple[str, ...]:
         return self.named(Nature.MEMBER)
+
+    @cached_property
+    def identity(self) -> tuple[str, ...]:
+        """What tells a record from all others of its capture."""
+        return (*self.keys, *self.members) if self.compared else (DEVICE.name, *(field.name for field in EVIDENCE))
 
     @cached_property
     def required(self) -> tuple[str, ...]:

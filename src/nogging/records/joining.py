@@ -18,9 +18,9 @@ Row = dict[str, Any]
 def joined(kind: Kind, answers: Iterable[list[Row]]) -> list[Row]:
     """The records of one kind and one device, put together from those that each answer gave."""
     first, *others = answers
-    if not others:
-        return first
-    names = (*kind.keys, *kind.members)
+    if not others or not kind.compared:
+        return [*first, *(row for rows in others for row in rows)]
+    names = kind.identity
     found = list(first)
     known: dict[tuple[Any, ...], Row] = {}
     for row in first:

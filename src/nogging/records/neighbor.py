@@ -4,9 +4,11 @@ One kind for all of them, so that "every adjacency is up" is one expectation. A 
 protocol's own standard; `settled` says in one boolean whether it is the one that is meant to last.
 """
 
+from contextlib import suppress
 from typing import Any
 
 from nogging.records.field import Field, Kind, Nature, Type
+from nogging.records.values import address
 
 PROTOCOLS = ("lldp", "ospf", "ospfv3", "isis", "bgp", "bfd")
 _OSPF = ("down", "attempt", "init", "2_way", "exstart", "exchange", "loading", "full")
@@ -18,6 +20,9 @@ SETTLED = frozenset({"full", "established", "up", "present"})
 def _settle(record: dict[str, Any]) -> None:
     if record.get("neighbor") is None and record.get("protocol") == "lldp":
         record["neighbor"] = record.get("remote_chassis_id")
+    if ":" in (record.get("neighbor") or "") and record.get("protocol") in ("bgp", "bfd"):
+        with suppress(ValueError):
+            record["neighbor"] = address(record["neighbor"])
     if "state" in record:
         record["settled"] = record["state"] in SETTLED
 

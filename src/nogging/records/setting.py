@@ -10,6 +10,8 @@ NAMES = (
     "log_host",
     "snmp_community",
     "ospf_process",
+    "ospfv3_process",
+    "isis_process",
     "bgp_process",
     "saved",
 )
@@ -21,7 +23,7 @@ SETTING = Kind(
     (
         Field("name", Type.TEXT, Nature.KEY, "what is set", values=NAMES, required=True),
         Field("value", Type.TEXT, Nature.KEY, "to what; a secret is its digest", required=True),
-        Field("vrf", Type.TEXT, Nature.STATE, "the routing instance that it is reached in"),
+        Field("vrf", Type.TEXT, Nature.KEY, "the routing instance that it is reached in"),
         Field("access", Type.TEXT, Nature.STATE, "what it allows"),
     ),
 )

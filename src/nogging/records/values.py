@@ -21,7 +21,7 @@ from nogging.records.field import Field, Type
 Moment = tuple[datetime, float]
 """A moment and the resolution of its text in seconds."""
 
-EPOCH, TIME_OF_DAY = "s since 1970", "time of day"
+EPOCH, TIME_OF_DAY, MINUTES = "s since 1970", "time of day", "min:s"
 UNITS: dict[str, tuple[str, float]] = {
     EPOCH: ("s", 1),
     TIME_OF_DAY: ("s", 1),
@@ -37,6 +37,7 @@ UNITS: dict[str, tuple[str, float]] = {
     "ms": ("s", 1e-3),
     "us": ("s", 1e-6),
     "min": ("s", 60),
+    MINUTES: ("s", 1),
     "h": ("s", 3600),
     "d": ("s", 86400),
 }
@@ -44,7 +45,8 @@ UNITS: dict[str, tuple[str, float]] = {
 
 _CLOCK = re.compile(r"(?:(\d+)\s*days?,\s+)?(\d+):(\d\d):(\d\d)")
 _SPAN = re.compile(
-    r"(\d+(?:\.\d+)?)\s*(?:(years?|weeks?|days?|hours?|minutes?|seconds?|secs?|msecs?|ms|[ywdhms])(?:\(s\))?)[, ]*"
+    r"(\d+(?:\.\d+)?)\s*(?:(years?|weeks?|days?|hours?|minutes?|seconds?|secs?|msecs?|ms|[ywdhms])"
+    r"(?:\(s\))?),? *(?:and )?"
 )
 _TIME_OF_DAY = re.compile(r"(\d\d):(\d\d)(?::(\d\d)(?:\.(\d{1,6}))?)?")
 _DATE = re.compile(r"(\d{4})[-/](\d\d)[-/](\d\d)[T ](\d\d):(\d\d):(\d\d)(\.\d+)?(Z|[+-]\d\d:?\d\d)?")
@@ -122,12 +124,33 @@ def mac(text: str) -> str:
     return ":".join(digits[n : n + 2] for n in range(0, 12, 2))
 
 
+_ISO_SPAN = re.compile(
+    r"P(?:(\d+)Y)?(?:(\d+)M)?(?:(\d+)W)?(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:\.\d+)?)S)?)?"
+)
+_ISO_SECONDS = (31536000.0, 2592000.0, 604800.0, 86400.0, 3600.0, 60.0, 1.0)
+
+
+def _iso_span(text: str) -> tuple[float, float]:
+    """A duration of ISO 8601; one that counts months or years says no more than those."""
+    match = _ISO_SPAN.fullmatch(text)
+    if match is None or not any(match.groups()):
+        raise ValueError(f"'{text}' is not a length of time")
+    total = sum(float(part) * one for part, one in zip(match.groups(), _ISO_SECONDS, strict=True) if part)
+    return total, _ISO_SECONDS[1] if match[1] or match[2] else 1.0
+
+
 def span(text: str) -> tuple[float, float]:
     """How long something has lasted: seconds, and the resolution of the text in seconds."""
     clock = _CLOCK.fullmatch(text)
     if clock:
         days, hours, minutes, seconds = (int(part or 0) for part in clock.groups())
         return days * 86400.0 + hours * 3600 + minutes * 60 + seconds, 1.0
+    if text.startswith("P"):
+        return _iso_span(text)
+    head, _, tail = text.rpartition(" ")
+    if head and not head.endswith(",") and re.fullmatch(r"\d+:\d\d(:\d\d)?", tail):
+        short = tail.count(":") == 1
+        return span(head)[0] + span(f"{tail}:00" if short else tail)[0], 60.0 if short else 1.0
     total, smallest, end = 0.0, 0.0, 0
     for part in _SPAN.finditer(text):
         if part.start() != end:
@@ -140,12 +163,37 @@ def span(text: str) -> tuple[float, float]:
     return total, smallest
 
 
+_MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+_WRITTEN_DATE = re.compile(
+    rf"(?:[A-Z][a-z]{{2}},? )?(?:(?P<y0>\d{{4}}) )?(?P<month>{'|'.join(_MONTHS)}) (?P<day>\d\d?)"
+    r"(?:,? (?P<y1>\d{4}))? "
+    r"(?P<clock>\d\d:\d\d:\d\d(?:\.\d+)?)(?: (?:UTC|GMT))?(?: (?P<y2>\d{4}))?"
+)
+_CLOCK_FIRST = re.compile(
+    r"(\d\d:\d\d:\d\d(?:\.\d+)?) (?:(?:UTC|GMT) )?(?:[A-Z][a-z]{2} )?([A-Z][a-z]{2} \d\d?,? \d{4})"
+)
+
+
+def _written_out(text: str, at: datetime, skew: float) -> str:
+    """A date with the month's name, as a plain one; without a year it is the last such date before `at`."""
+    words = _CLOCK_FIRST.sub(r"\2 \1", " ".join(text.split()))
+    date = _WRITTEN_DATE.fullmatch(words)
+    if date is None:
+        return text
+    rest = f"-{_MONTHS.index(date['month']) + 1:02d}-{int(date['day']):02d} {date['clock']}"
+    year = date["y0"] or date["y1"] or date["y2"]
+    if year is not None:
+        return year + rest
+    there = at.astimezone(UTC) + timedelta(seconds=skew, days=1)
+    return f"{there.year - (rest > there.strftime('-%m-%d %H:%M:%S'))}{rest}"
+
+
 def moment(text: str, at: datetime, skew: float = 0.0) -> Moment:
     """A date, or how long ago before `at`; a date without a zone is taken as UTC.
 
     A date was told by a clock that is `skew` seconds ahead of that which told `at`.
     """
-    date = _DATE.fullmatch(text)
+    date = _DATE.fullmatch(text) or _DATE.fullmatch(_written_out(text, at, skew))
     if date is None:
         seconds, resolution = span(text)
         return _ago(seconds, at), resolution
@@ -190,6 +238,8 @@ def _moment_reader(unit: str, at: datetime, skew: float) -> Callable[[str], Mome
         return lambda text: (_since_epoch(number(text)) - timedelta(seconds=skew), factor)
     if unit == TIME_OF_DAY:
         return lambda text: time_of_day(text, at, skew)
+    if unit == MINUTES:
+        return lambda text: moment(f"0:{text}" if re.fullmatch(r"\d?\d:\d\d", text) else text, at, skew)
     if unit:
         return lambda text: (_ago(number(text) * factor, at), factor)
     return lambda text: moment(text, at, skew)

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from datetime import datetime
 
 from nogging.standin.model import Device, Interface, IPv4, Network, Route
+from nogging.standin.running import show_running
 from nogging.standin.text import age, clock, running
 
 _CODES = {"direct": "C", "static": "S", "ospf": "O", "bgp": "B"}
@@ -178,6 +179,8 @@ SHOWS: dict[str, Show] = {
     "show ip route vrf all": show_routes,
     "show ipv6 route vrf all": show_routes6,
     "show bfd peers": lambda _network, _device, _now: "BFD Peers:\n",
+    "show running-config": show_running,
+    "show ipv6 ospf6 neighbor detail": lambda _network, _device, _now: "ospf6d is not running\n",
     "show isis neighbor detail": lambda _network, _device, _now: "isisd is not running\n",
 }
 SHELL: dict[str, Show] = {

@@ -7,6 +7,7 @@ from datetime import datetime
 from itertools import groupby
 
 from nogging.standin.model import Device, Interface, Network, Network4, Route, traffic
+from nogging.standin.running import show_running
 from nogging.standin.text import age, short_clock, spelled
 
 _OSPF_STATES = {"full": "FULL", "exstart": "EXSTART", "exchange": "EXCHANGE"}
@@ -222,6 +223,21 @@ def show_lldp(network: Network, device: Device, now: datetime) -> str:
     return "\n" + "".join(blocks) + f"\nTotal entries displayed: {len(blocks)}\n"
 
 
+def show_routes6(network: Network, device: Device, now: datetime) -> str:
+    """No interface here speaks IPv6: what is left is that multicasts are received."""
+    return (
+        "IPv6 Routing Table - default - 1 entries\n"
+        "Codes: C - Connected, L - Local, S - Static, U - Per-user Static route\n"
+        "       B - BGP, O - OSPF Intra, OI - OSPF Inter, OE1 - OSPF ext 1, OE2 - OSPF ext 2\n"
+        "L   FF00::/8 [0/0]\n     via Null0, receive\n"
+    )
+
+
+def show_inventory(network: Network, device: Device, now: datetime) -> str:
+    serial = f"9SN{sum(device.name.encode()):05d}"
+    return f'NAME: "Chassis", DESCR: "SR-8 chassis"\nPID: SR-8              , VID: V02, SN: {serial}\n\n'
+
+
 Show = Callable[[Network, Device, datetime], str]
 
 SHOWS: dict[str, Show] = {
@@ -231,6 +247,9 @@ SHOWS: dict[str, Show] = {
     "show ip ospf neighbor detail": show_ospf_neighbors,
     "show bgp all summary": show_bgp_summary,
     "show ip route": show_routes,
+    "show ipv6 route": show_routes6,
     "show lldp neighbors detail": show_lldp,
+    "show inventory": show_inventory,
+    "show running-config": show_running,
 }
 UNKNOWN = "            ^\n% Invalid input detected at '^' marker.\n\n"
