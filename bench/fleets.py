@@ -17,10 +17,20 @@ STARTED = "2026-11-23T02:00:00+00:00"
 
 def figures() -> list[Figure]:
     with tempfile.TemporaryDirectory() as place:
-        few, many = (_made(Path(place) / str(count), count) for count in (100, 1000))
-        what = f"1,000 devices, {COMMANDS} answers of about 60 lines each, read into records"
+        few, many, most = (_made(Path(place) / str(count), count) for count in (100, 1000, 4000))
+        what = f"devices, {COMMANDS} answers of about 60 lines each, read into records"
+        ten = ratio(
+            f"1,000 {what}", lambda: _read(many), "ten times 100", lambda: [_read(few) for _ in range(10)], times=2
+        )
         return [
-            ratio(what, lambda: _read(many), "ten times 100 devices", lambda: [_read(few) for _ in range(10)], times=2)
+            ten,
+            ratio(
+                f"4,000 {what}",
+                lambda: _read(most),
+                "four times 1,000",
+                lambda: [_read(many) for _ in range(4)],
+                times=1,
+            ),
         ]
 
 

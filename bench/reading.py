@@ -60,8 +60,24 @@ _FORMS = [(names, re.compile(pattern)) for names, pattern in _LINES]
 
 
 def interfaces() -> str:
-    block = (LIBRARY / "frr" / "interfaces.answer").read_text().split("\nInterface ")[1].partition(" ")[2]
-    return "".join(f"Interface eth{n} {block}\n" for n in range(INTERFACES))
+    """Three hundred interfaces, each with its own description, addresses, numbers and moments."""
+    answer = (LIBRARY / "frr" / "interfaces.answer").read_text().split("\nInterface ")
+    block = next(one for one in answer if "Description" in one and "inet " in one)
+    block = block.removeprefix("Interface ").partition(" ")[2]
+    return "".join(f"Interface eth{n} {_own(block, n)}\n" for n in range(INTERFACES))
+
+
+def _own(block: str, n: int) -> str:
+    block = re.sub(r"Description: .*", f"Description: span {n} to mole-r{n % 7}", block)
+    block = re.sub(r"inet \S+", f"inet 10.{n // 256}.{n % 256}.1/30", block)
+    block = re.sub(r"(inet6 \S+:)\w+/64", rf"\g<1>{n:x}/64", block)
+    block = re.sub(r"HWaddr: \S+", f"HWaddr: 00:00:5e:00:{n // 256:02x}:{n % 256:02x}", block)
+    block = re.sub(r"index \d+", f"index {n + 2}", block)
+    return re.sub(
+        r"(Link \w+: +)\d+( +last: )\S.*",
+        rf"\g<1>{n % 9}\g<2>2026/11/23 {n % 24:02d}:{n % 60:02d}:00.{n % 100:02d}",
+        block,
+    )
 
 
 def interfaces_by_hand(text: str) -> list[dict[str, object]]:

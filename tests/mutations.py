@@ -91,10 +91,16 @@ def spoilt(text: str, chance: random.Random) -> str:
 
 
 def growth(reader: Reader, text: str) -> float:
-    """How many times as long twice the text takes; texts long enough to be told from noise, the best of three each."""
+    """How many times as long twice the text takes: texts long enough to be told from noise, the best of three each, and
+    the least of three such measures where the first is high, for the machine has other things to do as well."""
     once = (text + "\n") * max(200_000 // (len(text) + 1), 1)
-    best = [min(_seconds(reader, one) for _ in range(3)) for one in (once, once + once)]
-    return best[1] / best[0]
+    ratio = 9.0
+    for _ in range(3):
+        best = [min(_seconds(reader, one) for _ in range(3)) for one in (once, once + once)]
+        ratio = min(ratio, best[1] / best[0])
+        if ratio < 2.2:
+            break
+    return ratio
 
 
 def _seconds(reader: Reader, text: str) -> float:

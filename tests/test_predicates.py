@@ -103,6 +103,7 @@ WORDS = [
 @given(st.lists(st.sampled_from(WORDS), max_size=12).map(" ".join) | st.text(max_size=40))
 @example("state = '\x00'")
 @example("\\")
+@example("ࠀ!")
 def test_any_text_is_a_predicate_or_refused(text: str) -> None:
     try:
         predicate = parse(text, SCHEMA)

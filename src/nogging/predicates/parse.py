@@ -84,9 +84,16 @@ def parse(text: str, schema: Schema) -> Predicate:
         node = checker.node(_where(text))
     except RecursionError:
         raise PredicateError("nested too deeply") from None
+    except PredicateError as error:
+        raise PredicateError(error.message, _characters(text, error.offset)) from None
     if checker.type_of(node) not in ("boolean", "null"):
         raise PredicateError("this is a value and not a condition; compare it with something")
     return Predicate(text, node)
+
+
+def _characters(text: str, octets: int) -> int:
+    """How many characters of a text are before an octet of it: the database counts octets."""
+    return len(text.encode("utf-8", "surrogatepass")[:octets].decode("utf-8", "ignore"))
 
 
 def from_mapping(mapping: Mapping[str, Any], schema: Schema) -> Predicate:
@@ -112,7 +119,7 @@ def _where(text: str) -> dict[str, Any]:
     tree: dict[str, Any] = json.loads(answer[0]) if answer else {"error": True, "error_message": "no answer"}
     if tree["error"]:
         at = max(int(tree.get("position") or 0) - len(_HEAD), 0)
-        raise PredicateError(f"cannot be understood: {tree['error_message']}", min(at, len(text)))
+        raise PredicateError(f"cannot be understood: {tree['error_message']}", at)
     found = [statement["node"] for statement in tree["statements"]]
     where: dict[str, Any] | None = found[0].get("where_clause") if len(found) == 1 else None
     if where is None or _around(found[0]) != _around(_bare()):

@@ -160,6 +160,11 @@ class Form:
     level: int | None = None
     """How far in it counts as standing, where that is not how far in it stands."""
 
+    is_bound: bool = False
+    """Whether it depends on where a line stands if it is taken."""
+    is_plain: bool = False
+    """Whether all that it does with a line follows from the line's text and the open record."""
+
     @property
     def values(self) -> tuple[Value, ...]:
         return self.pattern.values

@@ -20,9 +20,11 @@ from typing import Any
 from nogging.reading.account import CUT, NO_PATTERN, NO_ROWS, Reading, Took, Unread, says, without
 from nogging.reading.declared import Action, Form, Heading, Reader
 from nogging.reading.dialect import load_dialect
-from nogging.reading.slots import Slots, absent_of, inherited, lacking
+from nogging.reading.slots import MOST_KNOWN, Slots, absent_of, inherited, lacking
 from nogging.reading.under import Columns, positions
 from nogging.records import Kind
+
+_Same = tuple[Form, Kind | None, dict[str, Any]]
 
 
 @dataclass
@@ -68,18 +70,23 @@ class Lines:
         self.texts: list[str] = []
         self.starts: dict[str, dict[str, Any]] = {}
         self.refusals = self.dialect.not_configured + self.dialect.not_supported
+        self.same: dict[str, _Same] = {}
+        """The lines of which no more need be known than their text, as they were taken: many say the same again."""
+        fields = {name for kind in reader.kinds for name in kind.fields}
+        self.lengths = any(value.field and value.field not in fields for form in reader.forms for value in form.values)
+        """Whether lines say what those after them are read by: the length of the prefixes that follow."""
         self.section: tuple[str, int] = ("", -1)
         """The section that the line stands in, and how far in its heading stood."""
         self.absent = {kind.name: absent_of(reader, kind) for kind in reader.kinds}
 
     def read(self, text: str, whole: bool) -> Reading:
         self.texts = text.split("\n")
-        end = len(self.texts) if whole else self.last_line()
-        for number, line in enumerate(self.texts, 1):
-            if number >= end and not whole and line.strip():
+        end = len(self.texts) + 1 if whole else self.last_line()
+        for number, line in enumerate(self.texts[: end - 1], 1):
+            self.line(number, line)
+        for number, line in enumerate(self.texts[end - 1 :], end):
+            if line.strip():
                 self.refuse(number, line, CUT)
-            else:
-                self.line(number, line)
         return self.end()
 
     def line(self, number: int, line: str) -> None:
@@ -88,8 +95,25 @@ class Lines:
         if not stripped:
             self.drop_first()
             self.columns = None
-        elif not self.take(stripped, line, number):
+            return
+        if self.section[0] and _indent(line) <= self.section[1]:
+            self.section = ("", -1)
+        same = self.same.get(stripped)
+        if same is not None and self.again_so(same, line, number):
+            return
+        if not self.take(stripped, line, number):
             self.refuse(number, line, self.reason)
+
+    def again_so(self, same: _Same, line: str, number: int) -> bool:
+        """Takes a line that has been seen before as it was taken then; False where it has to be looked at anew."""
+        form, kind, values = same
+        if form.action is Action.SKIP:
+            self.reading.skipped += 1
+            return True
+        if (form.kind or self.target(form.action)) is not kind or kind is None:
+            return False
+        self.form = form
+        return _ACTIONS[form.action](self, kind, values, line, number)
 
     def end(self) -> Reading:
         self.drop_first()
@@ -103,25 +127,38 @@ class Lines:
     def take(self, stripped: str, line: str, number: int) -> bool:
         """One line into whatever takes it; False, with `reason` set, when nothing does."""
         self.reason = NO_PATTERN
-        if self.section[0] and _indent(line) <= self.section[1]:
-            self.section = ("", -1)
+        sure = self.reading.took is None
         if stripped.startswith(self.refusals):
             return says(self.reading, self.dialect, stripped)
         for form in self.reader.forms_for(stripped.split(None, 1)[0]):
-            if form.indent is not None and form.indent != _indent(line):
-                continue
-            if form.within and form.within != self.section[0]:
+            sure = sure and not form.is_bound
+            if form.is_bound and not self.stands_right(form, line):
                 continue
             match = form.pattern.regex.fullmatch(stripped)
-            if match is not None and self.act(form, match.groups(), line, number):
-                if form.section:
-                    self.section = (form.section, _indent(line))
-                if self.reading.took is not None:
-                    self.explain(form, stripped, number)
+            if match is None:
+                continue
+            if self.act(form, match.groups(), line, number):
+                self.note(form, stripped, line, number, sure)
                 return True
+            sure = False
         if self.heading(line):
             return True
         return self.columns is not None and self.table_row(line, number)
+
+    def note(self, form: Form, stripped: str, line: str, number: int, sure: bool) -> None:
+        """Keeps what is to be known of a line that was taken."""
+        if form.section:
+            self.section = (form.section, _indent(line))
+        if self.reading.took is not None:
+            self.explain(form, stripped, number)
+        elif sure and form.is_plain and not self.lengths and len(self.same) < MOST_KNOWN:
+            self.same[stripped] = (form, self.kind, self.gave)
+
+    def stands_right(self, form: Form, line: str) -> bool:
+        """Whether a line stands where a form wants it."""
+        if form.indent is not None and form.indent != _indent(line):
+            return False
+        return not form.within or form.within == self.section[0]
 
     def explain(self, taken: Form, stripped: str, number: int) -> None:
         """Keeps which form took a line, and which others fit it as well."""
@@ -135,7 +172,7 @@ class Lines:
         action = form.action
         if action is Action.SKIP:
             self.reading.skipped += 1
-            self.gave = {}
+            self.gave, self.kind = {}, None
             return True
         kind = form.kind or self.target(action)
         if kind is None and action is not Action.CARRY:
@@ -151,7 +188,7 @@ class Lines:
             return False
         if form.parts:
             self.take_apart(form, kind, values)
-        self.gave, self.form = values, form
+        self.gave, self.form, self.kind = values, form, kind
         taken = _ACTIONS[action](self, kind, values, line, number)
         if taken and form.several is not None:
             for one in others:
@@ -223,10 +260,11 @@ class Lines:
     def add(self, kind: Kind, values: dict[str, Any], line: str, number: int) -> bool:
         assert self.open is not None
         row = self.open.row
-        again = [name for name in values if row.get(name) is not None and name not in self.carried]
-        if again:
-            self.reason = f"a second value for '{again[0]}' in one record"
-            return False
+        if not row.keys().isdisjoint(values):
+            again = [name for name in values if row.get(name) is not None and name not in self.carried]
+            if again:
+                self.reason = f"a second value for '{again[0]}' in one record"
+                return False
         row.update(values)
         row.setdefault("line", [number, number])[1] = number
         self.open.lines.append(number)

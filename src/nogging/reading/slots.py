@@ -41,9 +41,8 @@ class Slots:
         self, source: Source, kind: Kind | None, texts: tuple[str | None, ...], carried: Mapping[str, Any]
     ) -> dict[str, Any]:
         """The fields that these texts give; `ValueError` with the reason where one does not fit."""
-        slots = self.of(source, kind)
         found: dict[str, Any] = {}
-        for slot, text in zip(slots, texts, strict=True):
+        for slot, text in zip(self.of(source, kind), texts, strict=True):
             if text is None:
                 continue
             if slot.is_prefix and "/" not in text:
@@ -52,13 +51,11 @@ class Slots:
             value = slot.known.get(text, _NEW)
             if value is _NEW:
                 value = slot.read(text)
-            if value is None:
-                continue
-            if slot.is_moment:
-                value, resolution = value
-                if slot.resolution:
-                    found[slot.resolution] = resolution
-            found[slot.name] = value
+            if value is not None:
+                if slot.is_moment:
+                    slot.put(found, value)
+                else:
+                    found[slot.name] = value
         if source.set:
             found.update(source.set)
         return found
@@ -105,6 +102,12 @@ class Slot:
         self.resolution = resolution
         self.known: dict[str, Any] = {}
         self.is_moment, self.is_prefix = type is Type.MOMENT, type is Type.PREFIX
+
+    def put(self, found: dict[str, Any], moment: tuple[Any, float]) -> None:
+        """Sets a moment, and where it is a timer's, how exactly it was told."""
+        found[self.name], resolution = moment
+        if self.resolution:
+            found[self.resolution] = resolution
 
     def read(self, text: str) -> Any:
         """The value that a text stands for; None where it means that there is none. `ValueError` if it does not fit."""
