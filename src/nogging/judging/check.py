@@ -9,7 +9,7 @@ expectation unproven.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -19,6 +19,7 @@ from nogging.judging.evidence import Lines
 from nogging.judging.expectations import Expectation, Expectations, Explanation, load_expectations
 from nogging.judging.gaps import Gap, gaps, witnesses
 from nogging.judging.pairs import AFTER, BEFORE, Pairs, resolver, side_of
+from nogging.judging.rows import Wanted
 from nogging.judging.verdict import Difference, Explained, Failure, Judgement, Result, Verdict, worst
 from nogging.predicates import Path as NamePath
 from nogging.predicates import Predicate, identifier
@@ -115,12 +116,17 @@ class _Judge:
             found += [gap for gap in self.gaps(one.kind, BEFORE) if gap.matters(one.where)]
         return found
 
+    def table(self, one: Expectation) -> str:
+        return self.pairs.with_peers(one.kind) if one.needs_peer else self.pairs.table(one.kind)
+
     def result(self, one: Expectation) -> Result:
         if one.quantifier == "count":
             return self.counted(one)
         asked = self.asked(one)
         if one.quantifier == "every":
             return self.every(one, asked)
+        if one.wanted is not None:
+            return self.exactly(one, asked, one.wanted)
         return self.some_or_none(one, asked)
 
     def asked(self, one: Expectation) -> _Asked:
@@ -136,7 +142,7 @@ class _Judge:
         )
 
     def every(self, one: Expectation, asked: _Asked) -> Result:
-        table = self.pairs.table(one.kind)
+        table = self.table(one)
         parts = "".join(f", {sql} AS p{n}" for n, sql in enumerate(asked.parts))
         judged = (
             f"SELECT *{parts}, (a_here AND {asked.where}) AS w, (b_here AND {asked.where_before}) AS wb, "
@@ -159,8 +165,33 @@ class _Judge:
             (failures if certain else unproven).append(self.failure(one, row, certain))
         return self.concluded(one, counted[0]["n"], failures, unproven)
 
+    def exactly(self, one: Expectation, asked: _Asked, wanted: Wanted) -> Result:
+        rows = self.pairs.rows(
+            f"SELECT *, {asked.where} AS w FROM {self.table(one)} WHERE a_here AND ({asked.where}) IS NOT FALSE"
+        )
+        failures: list[Failure] = []
+        unproven: list[Failure] = []
+        seen = set()
+        for row in rows:
+            values = tuple(row[f"a_{name}"] for name in wanted.fields)
+            if values in wanted.rows:
+                seen.add(values)
+            elif row["w"] is None or None in values:
+                unproven.append(self.failure(one, row, False))
+            else:
+                failures.append(replace(self.failure(one, row, True), reason="is there, and in none of the rows"))
+        gaps = self.mattering(one)
+        for values, place in wanted.rows.items():
+            if values not in seen:
+                given = dict(zip(wanted.fields, values, strict=True))
+                hidden = any(gap.could_hold({"device": gap.device, **given}) for gap in gaps)
+                (unproven if hidden else failures).append(
+                    Failure(str(given.pop("device", "")), given, f"is missing ({place})")
+                )
+        return self.concluded(one, len(rows), failures, unproven)
+
     def some_or_none(self, one: Expectation, asked: _Asked) -> Result:
-        table = self.pairs.table(one.kind)
+        table = self.table(one)
         verdict = f"({asked.where} AND {asked.demand})"
         rows = self.pairs.rows(
             f"SELECT *, {verdict} AS v FROM {table} WHERE a_here AND {verdict} IS NOT FALSE ORDER BY device, id"
@@ -252,7 +283,7 @@ class _Judge:
         return self._result(one, verdict, shown, found, ((failure,), ()) if answer is False else ((), (failure,)))
 
     def counts(self, one: Expectation) -> dict[str, int]:
-        table = self.pairs.table(one.kind)
+        table = self.table(one)
         found: dict[str, int] = {"open": 0}
         for side, prefix in ((AFTER, ""), (BEFORE, "before.")):
             letter = "a" if side == AFTER else "b"
@@ -277,6 +308,16 @@ class _Judge:
         evidence = self.lines[AFTER].of(record, used) if here else []
         if before is not None:
             evidence = [*evidence, *self.lines[BEFORE].of(before, used)]
+        if one.needs_peer and row["p_device"] is not None:
+            peer = side_of(row, "p", kind)
+            port = peer.get("name", peer.get("interface"))
+            shown["peer"] = " ".join(str(part) for part in (peer["device"], port) if part is not None)
+            asked = sorted(path[1] for path in _names(one) if path[0] == "peer")
+            shown |= {f"peer.{name}": peer[name] for name in asked}
+            evidence = [
+                *evidence,
+                *(replace(line, device=peer["device"]) for line in self.lines[AFTER].of(peer, asked)),
+            ]
         parts = one.demand.parts() if one.demand else []
         return Failure(
             record["device"],
@@ -302,6 +343,10 @@ class _Judge:
         if one.needs_before and not row["b_here"]:
             return "there was no such record before"
         lacking = [name for name in _used(one) if record[name] is None]
+        if not lacking and one.needs_peer and row["p_device"] is None:
+            return "what is at the other end is not known: nobody tells of a link, or two ends contradict each other"
+        if not lacking and one.needs_peer:
+            return "the other end's device gave no such value"
         if not lacking:
             return "a value from before is missing"
         if row["a_unread"]:
@@ -333,7 +378,8 @@ class _Judge:
         return tuple(found), left
 
     def keys_where(self, one: Explanation) -> set[tuple[Any, ...]]:
-        table = self.pairs.table(one.kind)
+        uses_peer = one.where is not None and one.where.uses("peer")
+        table = self.pairs.with_peers(one.kind) if uses_peer else self.pairs.table(one.kind)
         keys = ", ".join(f"coalesce(a_{key}, b_{key})" for key in one.kind.keys)
         condition = "true"
         if one.where is not None:
@@ -356,10 +402,16 @@ def _guarded(predicate: Predicate | None, side: str) -> str:
 
 def _used(one: Expectation) -> list[str]:
     """The fields that an expectation looks at: what it demands first."""
-    predicates: Iterable[Predicate | None] = (one.demand, one.where)
-    names = [path for predicate in predicates if predicate for path in sorted(predicate.names)]
-    fields = [path[-1] for path in names if len(path) == 1 or path[0] == "before"]
+    names = _names(one)
+    wanted = list(one.wanted.fields) if one.wanted else []
+    fields = wanted + [path[-1] for path in names if len(path) == 1 or path[0] == "before"]
     return [name for name in dict.fromkeys(fields) if name in one.kind.fields]
+
+
+def _names(one: Expectation) -> list[NamePath]:
+    """The names that an expectation uses, those of what it demands first."""
+    predicates: Iterable[Predicate | None] = (one.demand, one.where)
+    return [path for predicate in predicates if predicate for path in sorted(predicate.names)]
 
 
 def _demands(one: Expectation) -> tuple[str, ...]:
@@ -375,6 +427,9 @@ def _fails(one: Expectation, failures: list[Failure], found: int) -> str:
         return f"{_these(len(failures), one.kind)} found where none is expected"
     if one.quantifier == "some":
         return failures[0].reason
+    if one.quantifier == "exactly":
+        missing = sum(failure.reason.startswith("is missing") for failure in failures)
+        return f"{missing} missing, {len(failures) - missing} besides"
     gone = sum(failure.reason == "gone" for failure in failures)
     already = sum(failure.already for failure in failures)
     more = [f"{gone} gone"] if gone else []

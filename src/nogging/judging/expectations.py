@@ -12,13 +12,14 @@ from pydantic import Field, model_validator
 from nogging.errors import nearest
 from nogging.files import Path_, Source, Strict, load
 from nogging.judging.pairs import Pairs
+from nogging.judging.rows import Rows, Wanted, wanted
 from nogging.predicates import Path as NamePath
 from nogging.predicates import Predicate, PredicateError, Schema, from_mapping, parse
 from nogging.records import KINDS, Kind, Nature, Type
 from nogging.records import Field as RecordField
 
 Condition = str | bool | dict[str, Any]
-QUANTIFIERS = ("every", "some", "none", "count")
+QUANTIFIERS = ("every", "some", "none", "count", "exactly")
 _CONDITIONED = ("every", "count")
 
 
@@ -30,6 +31,8 @@ class ExpectModel(Strict):
     some: str | None = None
     none: str | None = None
     count: str | None = None
+    exactly: str | None = None
+    rows: Rows | None = None
     where: Condition | None = None
     must: Condition | None = None
     should: Condition | None = None
@@ -43,6 +46,10 @@ class ExpectModel(Strict):
             raise ValueError(f"an expectation needs exactly one of: {', '.join(QUANTIFIERS)}")
         if self.must is not None and self.should is not None:
             raise ValueError("either 'must' or 'should', not both")
+        if (given[0] == "exactly") != (self.rows is not None):
+            raise ValueError("'exactly' and 'rows' go together: which records are expected, and no others")
+        if given[0] == "exactly" and isinstance(self.must or self.should, str | dict):
+            raise ValueError("'exactly' expects its rows; 'should: true' makes of that a warning")
         if given[0] in _CONDITIONED and self.must is None and self.should is None:
             raise ValueError(f"'{given[0]}' needs a 'must' or a 'should': what has to hold")
         return self
@@ -84,6 +91,12 @@ class Expectation:
     strength: str
     gone_allowed: bool
     may_be_empty: bool
+    wanted: Wanted | None = None
+    """The rows that `exactly` expects."""
+
+    @property
+    def needs_peer(self) -> bool:
+        return any(one is not None and one.uses("peer") for one in (self.where, self.demand))
 
     @property
     def needs_before(self) -> bool:
@@ -151,6 +164,7 @@ class _Checked:
             strength,
             model.gone == "allowed",
             model.may_be_empty,
+            wanted(model.rows, kind, self.pairs, self.source, (*where, "rows")) if model.rows is not None else None,
         )
 
     def explanation(self, model: ExplainModel, where: Path_) -> Explanation:

@@ -13,15 +13,35 @@ from typing import TYPE_CHECKING, Any
 from nogging.captures.capture import UNREAD, Capture
 from nogging.errors import QuestionError
 from nogging.predicates import Path, Schema, identifier
+from nogging.predicates.addresses import register
 from nogging.predicates.database import closed_database
 from nogging.predicates.tree import Resolve
-from nogging.records import Field, Kind, Nature, Type
+from nogging.records import KINDS, Field, Kind, Nature, Type
+from nogging.routing.links import links
 
 if TYPE_CHECKING:
     import duckdb
     import pyarrow as pa
 
 AFTER, BEFORE = "after", "before"
+
+_BY_LINK = "JOIN links_{side} l ON l.device = r.device AND l.interface = r.{port} JOIN {side}_{kind} p "
+_BY_LINK += "ON p.device = l.peer_device AND p.{port} = l.peer_interface"
+_JOINS = {
+    "interface": (_BY_LINK.replace("{port}", "name").replace("{kind}", "interface"),),
+    "neighbor": (
+        # whom one speaks to over a link is there the one who speaks over the same link
+        _BY_LINK.replace("{port}", "interface").replace("{kind}", "neighbor")
+        + " AND p.protocol = r.protocol AND p.level IS NOT DISTINCT FROM r.level"
+        " AND r.protocol IN ('ospf', 'ospfv3', 'isis', 'lldp')",
+        # and a session's other end is on the device that has the address, with one of ours
+        "JOIN {side}_address x ON x.ip = r.neighbor AND r.protocol IN ('bgp', 'bfd') JOIN {side}_neighbor p "
+        "ON p.device = x.device AND p.protocol = r.protocol AND p.family IS NOT DISTINCT FROM r.family "
+        "JOIN {side}_address y ON y.device = r.device AND y.ip = p.neighbor",
+    ),
+}
+PEERED = tuple(_JOINS)
+"""The kinds of which `peer.` may be said, with how the record at the other end is found."""
 
 
 class Pairs:
@@ -34,7 +54,9 @@ class Pairs:
 
     @cached_property
     def database(self) -> duckdb.DuckDBPyConnection:
-        return closed_database()
+        connection = closed_database()
+        register(connection)
+        return connection
 
     @cached_property
     def labels(self) -> list[str]:
@@ -47,6 +69,8 @@ class Pairs:
         """What a predicate over a record of this kind may speak of."""
         found: dict[Path, Field] = {(name,): field for name, field in kind.fields.items()}
         found |= {("before", name): field for name, field in kind.fields.items()}
+        if kind.name in PEERED:
+            found |= {("peer", name): field for name, field in kind.fields.items()}
         return found | self.label_schema()
 
     def label_schema(self) -> dict[Path, Field]:
@@ -71,6 +95,56 @@ class Pairs:
             self.made.add(name)
             self._make(kind, name)
         return name
+
+    def with_peers(self, kind: Kind) -> str:
+        """The same table with the record at the other end besides, `p_<field>` and, from before, `q_<field>`: null
+        where no peer is known, and a row for each where there are several."""
+        name = f"pairs_{kind.name}_peers"
+        if name not in self.made:
+            self.made.add(name)
+            table = self.table(kind)
+            joined = "".join(
+                f" LEFT JOIN {self._peers(kind, side)} {peer} ON "
+                + " AND ".join(f"{peer}.k_{key} IS NOT DISTINCT FROM t.{own}_{key}" for key in kind.keys)
+                for side, own, peer in ((AFTER, "a", "p"), (BEFORE, "b", "q"))
+            )
+            columns = "".join(
+                f", {peer}.{identifier(field)} AS {peer}_{field}" for peer in ("p", "q") for field in kind.fields
+            )
+            self.database.execute(f"CREATE TABLE {name} AS SELECT t.*{columns} FROM {table} t{joined}")
+        return name
+
+    def _peers(self, kind: Kind, side: str) -> str:
+        """A table of one side's records, each with the key (`k_`) of a record that it is the peer of."""
+        name, address = f"peers_{side}_{kind.name}", KINDS["address"]
+        self._links(side)
+        if kind.name == "neighbor":
+            self.table(address)
+        columns = ", ".join(f"r.{identifier(key)} AS k_{key}" for key in kind.keys)
+        found = [
+            f"SELECT DISTINCT {columns}, p.* REPLACE (p.line::INTEGER[] AS line) FROM {side}_{kind.name} r {join}"
+            for join in _JOINS[kind.name]
+        ]
+        sql = " UNION ALL ".join(found).format(side=side)
+        self.database.execute(f"CREATE TABLE {name} AS {sql}")
+        return name
+
+    def _links(self, side: str) -> None:
+        if f"links_{side}" in self.made:
+            return
+        self.made.add(f"links_{side}")
+        capture = self.after if side == AFTER else self.before
+        rows = (
+            [(one.device, one.interface, one.peer_device, one.peer_interface) for one in links(capture)]
+            if capture
+            else []
+        )
+        self.database.execute(
+            f"CREATE TABLE links_{side} "
+            "(device VARCHAR, interface VARCHAR, peer_device VARCHAR, peer_interface VARCHAR)"
+        )
+        if rows:
+            self.database.executemany(f"INSERT INTO links_{side} VALUES (?, ?, ?, ?)", rows)
 
     def _make(self, kind: Kind, name: str) -> None:
         sides = {AFTER: self.after, BEFORE: self.before}
@@ -163,6 +237,8 @@ def resolver(side: str) -> Resolve:
             return identifier("l_" + path[1])
         if path[0] == "before" and len(path) == 2:
             return identifier("b_" + path[1])
+        if path[0] == "peer" and len(path) == 2:
+            return identifier(("p_" if side == AFTER else "q_") + path[1])
         return identifier(f"{letter}_{path[0]}")
 
     return resolve

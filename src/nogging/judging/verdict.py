@@ -30,6 +30,8 @@ class Evidence:
     command: str
     line: int
     text: str
+    device: str = ""
+    """Whose answer it is, where that is not the device of the record."""
 
 
 @dataclass(frozen=True)

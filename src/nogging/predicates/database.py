@@ -6,6 +6,8 @@ import atexit
 from functools import cache
 from typing import TYPE_CHECKING
 
+from nogging.predicates.addresses import register
+
 if TYPE_CHECKING:
     import duckdb
 
@@ -35,6 +37,12 @@ def parser() -> duckdb.DuckDBPyConnection:
     connection = closed_database()
     atexit.register(_close, connection)
     return connection
+
+
+@cache
+def know_addresses() -> None:
+    """Teaches the parser's connection the functions of addresses, once they are needed."""
+    register(parser())
 
 
 def _close(connection: duckdb.DuckDBPyConnection) -> None:

@@ -15,7 +15,8 @@ from functools import cache
 from typing import Any
 
 from nogging.errors import QuestionError, nearest
-from nogging.predicates.database import parser
+from nogging.predicates.addresses import is_network
+from nogging.predicates.database import know_addresses, parser
 from nogging.predicates.tree import AND, OR, Call, Constant, Name, Node, Path, Predicate, quoted
 from nogging.records import Field, Type
 from nogging.records.values import address, enumerated, mac, prefix
@@ -47,6 +48,8 @@ class Function:
     takes: tuple[str, ...]
     gives: str
     sees_null: bool = False
+    of_addresses: bool = False
+    """Whether what it takes are addresses or prefixes."""
 
 
 FUNCTIONS: dict[str, Function] = {
@@ -61,6 +64,11 @@ FUNCTIONS: dict[str, Function] = {
     "round": Function(("number",), "number"),
     "floor": Function(("number",), "number"),
     "ceil": Function(("number",), "number"),
+    "within": Function(("text", "text"), "boolean", of_addresses=True),
+    "covers": Function(("text", "text"), "boolean", of_addresses=True),
+    "family": Function(("text",), "text", of_addresses=True),
+    "mask_length": Function(("text",), "number", of_addresses=True),
+    "is_private": Function(("text",), "boolean", of_addresses=True),
 }
 """All that a predicate may call; nothing here reads, writes, repeats or waits."""
 
@@ -260,8 +268,12 @@ class _Checker:
         if len(raws) != len(function.takes):
             raise self.refused(raw, f"'{raw['function_name']}' takes {len(function.takes)} value(s)")
         parts = self.nodes(raws)
+        if function.of_addresses:
+            know_addresses()
         for part, wanted, one in zip(parts, function.takes, raws, strict=True):
             self.expect(part, wanted, one)
+            if function.of_addresses and isinstance(part, Constant) and not is_network(one["literal"]["text"]):
+                raise self.refused(one, f"{part.text} is neither an address nor a prefix")
         return Call(form, parts, function.gives, function.sees_null)
 
     def arithmetic(self, sign: str, raws: list[dict[str, Any]], raw: dict[str, Any]) -> Node:

@@ -207,9 +207,12 @@ def _lines(page: Page, evidence: Iterable[Evidence]) -> None:
     """The lines of the answers; those from before only where there are none from after."""
     lines = list(evidence)
     lines = [one for one in lines if one.when == "after"] or lines
-    if lines:
-        page.line(f"{lines[0].when}: {lines[0].command}", indent=_LABEL + 4, style="dim")
+    said = ""
     for one in lines[:MOST_LINES]:
+        head = f"{one.when}{f', on {one.device}' if one.device else ''}: {one.command}"
+        if head != said:
+            page.line(head, indent=_LABEL + 4, style="dim")
+        said = head
         page.line(f"{one.line:>5} │ {clean(one.text)}", indent=_LABEL + 4, style="cyan")
 
 

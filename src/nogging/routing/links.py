@@ -1,0 +1,96 @@
+"""Links: which interface is joined to which, as the devices themselves tell it.
+
+LLDP (IEEE 802.1AB) says it outright. Where an end hears nobody, the subnet of its addresses says it: whoever else has
+an address in it is at the other end; several are several peers. Where what two ends tell contradicts each other, no
+link is known of either: nothing may be concluded from it.
+"""
+
+from __future__ import annotations
+
+import ipaddress
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from nogging.captures.capture import Capture
+from nogging.reading.dialect import load_dialect
+from nogging.records.values import interface_spelling
+
+End = tuple[str, str]
+"""A device and an interface of it."""
+
+
+@dataclass(frozen=True)
+class Link:
+    """One end of a link with one that it is joined to. `source` is what tells it: `lldp` or `subnet`."""
+
+    device: str
+    interface: str
+    peer_device: str
+    peer_interface: str
+    source: str
+
+
+def links(capture: Capture) -> list[Link]:
+    """Every link from each of its ends, where it is known and nothing contradicts it."""
+    heard, shared = _heard(capture), _shared(capture)
+    found = []
+    for end in sorted({*heard, *shared}):
+        source = "lldp" if end in heard else "subnet"
+        peers = heard.get(end) or shared[end]
+        if all(_agreed(end, peer, heard, shared) for peer in peers):
+            found += [Link(*end, *peer, source) for peer in sorted(peers)]
+    return found
+
+
+def _agreed(end: End, peer: End, heard: Mapping[End, set[End]], shared: Mapping[End, set[End]]) -> bool:
+    """Whether nothing that is known contradicts that these two are joined."""
+    if peer in heard:
+        return end in heard[peer]
+    return end in heard or not shared.get(end) or peer in shared[end]
+
+
+def _heard(capture: Capture) -> dict[End, set[End]]:
+    """What LLDP told each interface; neighbors that are not in the capture are left out."""
+    names = device_names(capture)
+    ports = {(row["device"], row["name"]) for row in _rows(capture, "interface", "name")}
+    found: dict[End, set[End]] = defaultdict(set)
+    for row in _rows(capture, "neighbor", "protocol", "interface", "neighbor", "remote_interface"):
+        peer = names.get(row["neighbor"] or "")
+        if row["protocol"] != "lldp" or peer is None or row["interface"] is None or row["remote_interface"] is None:
+            continue
+        dialect = load_dialect(capture.devices[peer].dialect)
+        port = interface_spelling(row["remote_interface"], dialect.long_names)
+        if (peer, port) in ports:
+            found[row["device"], row["interface"]].add((peer, port))
+    return found
+
+
+def _shared(capture: Capture) -> dict[End, set[End]]:
+    """Who else has an address in the subnets of an interface."""
+    members: dict[str, set[End]] = defaultdict(set)
+    for row in _rows(capture, "address", "interface", "ip", "prefix_length"):
+        if row["prefix_length"] is None or row["ip"].startswith("fe80:"):
+            continue
+        network = ipaddress.ip_network(f"{row['ip']}/{row['prefix_length']}", strict=False)
+        if network.num_addresses > 1:
+            members[str(network)].add((row["device"], row["interface"]))
+    found: dict[End, set[End]] = defaultdict(set)
+    for ends in members.values():
+        for end in ends:
+            found[end] |= {other for other in ends if other[0] != end[0]}
+    return {end: peers for end, peers in found.items() if peers}
+
+
+def device_names(capture: Capture) -> dict[str, str]:
+    """The devices of a capture by every name that others may know them by: the inventory's and their own."""
+    found = {}
+    for row in _rows(capture, "system", "hostname"):
+        if row["hostname"]:
+            found[row["hostname"]] = found[row["hostname"].partition(".")[0]] = row["device"]
+    return found | {name: name for name in capture.devices}
+
+
+def _rows(capture: Capture, kind: str, *fields: str) -> list[dict[str, str]]:
+    rows: list[dict[str, str]] = capture.records(kind).select(["device", *fields]).to_pylist()
+    return rows
