@@ -20,6 +20,8 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
     "read": ("read", "FILE --dialect D --command C", "reads one saved answer"),
     "records": ("records", "KIND DIR", "the records of a capture"),
     "compare": ("compare", "BEFORE AFTER", "the differences between two captures"),
+    "lookup": ("lookup", "ADDRESS DIR", "where each device sends an address"),
+    "follow": ("follow", "FROM TO DIR", "the path that a packet takes"),
     "check": ("check", "EXPECTATIONS --after DIR", "judges: pass, fail or unproven"),
 }
 """Each command with its module, its arguments and what it does."""

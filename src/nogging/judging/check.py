@@ -19,6 +19,7 @@ from nogging.judging.evidence import Lines
 from nogging.judging.expectations import Expectation, Expectations, Explanation, load_expectations
 from nogging.judging.gaps import Gap, gaps, witnesses
 from nogging.judging.pairs import AFTER, BEFORE, Pairs, resolver, side_of
+from nogging.judging.paths import PathExpectation, PathJudge
 from nogging.judging.rows import Wanted
 from nogging.judging.verdict import Difference, Explained, Failure, Judgement, Result, Verdict, worst
 from nogging.predicates import Path as NamePath
@@ -63,10 +64,13 @@ class _Judge:
         self.lines = {AFTER: Lines(pairs.after, AFTER)}
         if pairs.before is not None:
             self.lines[BEFORE] = Lines(pairs.before, BEFORE)
+        self.paths = PathJudge(pairs)
         self.known_gaps: dict[tuple[str, str], list[Gap]] = {}
 
     def judge(self, asked: Expectations) -> Judgement:
-        results = tuple(self.result(one) for one in asked.expect)
+        results = tuple(
+            self.paths.result(one) if isinstance(one, PathExpectation) else self.result(one) for one in asked.expect
+        )
         verdicts = [one.verdict for one in results if one.strength == "must"]
         if self.pairs.before is None:
             if asked.other is not None:

@@ -12,6 +12,7 @@ from pydantic import Field, model_validator
 from nogging.errors import nearest
 from nogging.files import Path_, Source, Strict, load
 from nogging.judging.pairs import Pairs
+from nogging.judging.paths import PathExpectation, PathModel, path_expectation
 from nogging.judging.rows import Rows, Wanted, wanted
 from nogging.predicates import Path as NamePath
 from nogging.predicates import Predicate, PredicateError, Schema, from_mapping, parse
@@ -19,7 +20,7 @@ from nogging.records import KINDS, Kind, Nature, Type
 from nogging.records import Field as RecordField
 
 Condition = str | bool | dict[str, Any]
-QUANTIFIERS = ("every", "some", "none", "count", "exactly")
+QUANTIFIERS = ("every", "some", "none", "count", "exactly", "path")
 _CONDITIONED = ("every", "count")
 
 
@@ -33,6 +34,7 @@ class ExpectModel(Strict):
     count: str | None = None
     exactly: str | None = None
     rows: Rows | None = None
+    path: PathModel | None = None
     where: Condition | None = None
     must: Condition | None = None
     should: Condition | None = None
@@ -50,6 +52,8 @@ class ExpectModel(Strict):
             raise ValueError("'exactly' and 'rows' go together: which records are expected, and no others")
         if given[0] == "exactly" and isinstance(self.must or self.should, str | dict):
             raise ValueError("'exactly' expects its rows; 'should: true' makes of that a warning")
+        if given[0] == "path" and (self.where is not None or isinstance(self.must or self.should, str | dict)):
+            raise ValueError("what is expected of a 'path' stands in it; 'should: true' makes of that a warning")
         if given[0] in _CONDITIONED and self.must is None and self.should is None:
             raise ValueError(f"'{given[0]}' needs a 'must' or a 'should': what has to hold")
         return self
@@ -115,7 +119,7 @@ class Explanation:
 @dataclass(frozen=True)
 class Expectations:
     title: str
-    expect: tuple[Expectation, ...]
+    expect: tuple[Expectation | PathExpectation, ...]
     explain: tuple[Explanation, ...]
     other: str | None
     """What an unexplained difference does; None where the file does not speak of differences."""
@@ -144,8 +148,11 @@ class _Checked:
             differences.other if differences else None,
         )
 
-    def expectation(self, model: ExpectModel, where: Path_) -> Expectation:
+    def expectation(self, model: ExpectModel, where: Path_) -> Expectation | PathExpectation:
         quantifier = model.quantifier
+        if model.path is not None:
+            strength = "should" if model.should else "must"
+            return path_expectation(model.title, strength, model.path, self.pairs, self.source, (*where, "path"))
         kind = self.kind(getattr(model, quantifier), (*where, quantifier))
         strength = "should" if model.should is not None else "must"
         if model.gone is not None and quantifier != "every":

@@ -7,6 +7,9 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
 
+PATH = "path"
+"""What stands for the kind of a result that is about the way of a packet."""
+
 
 class Verdict(StrEnum):
     """`unproven` is not a pass: the evidence is missing, or was not understood."""

@@ -14,7 +14,7 @@ from typing import Any
 from rich.text import Text
 
 from nogging.judging.compare import HOPS, Comparison
-from nogging.judging.verdict import Difference, Evidence, Explained, Failure, Judgement, Result, Verdict
+from nogging.judging.verdict import PATH, Difference, Evidence, Explained, Failure, Judgement, Result, Verdict
 from nogging.records import KINDS
 
 STYLES = {
@@ -108,7 +108,7 @@ def _results(page: Page, found: Judgement, verdict: Verdict) -> None:
 
 def _layer(one: Result) -> int:
     """A cause stands below its effects: the lowest layer that fails is told first."""
-    return list(KINDS).index(one.kind)
+    return [*KINDS, PATH].index(one.kind)
 
 
 def _counts(found: Judgement) -> str:
@@ -218,6 +218,8 @@ def _lines(page: Page, evidence: Iterable[Evidence]) -> None:
 
 def _named(kind: str, record: Mapping[str, Any]) -> str:
     """A record by its key: what a person would call it."""
+    if kind == PATH:
+        return f"to {record['to']}" + (f" by {record['path']}" if record.get("path") else "")
     keys = [name for name in (*KINDS[kind].keys, *KINDS[kind].members) if name != "device"]
     values = [shown(record[name]) for name in keys if record.get(name) not in (None, "", "default")]
     return " ".join([kind, *values])

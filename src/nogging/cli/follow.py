@@ -1,0 +1,45 @@
+"""`nogging follow`"""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from nogging.captures.capture import Capture
+from nogging.cli import FAIL, PASS, UNPROVEN
+from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines
+from nogging.report.routes import ways, well
+from nogging.routing.follow import follow
+from nogging.routing.lookup import DEFAULT
+
+
+def command(
+    source: Annotated[str, typer.Argument(metavar="FROM", help="The device where the packet begins.")],
+    target: Annotated[str, typer.Argument(metavar="TO", help="The address, or the device, that it is for.")],
+    directory: Annotated[Path, typer.Argument(metavar="DIR", help="The capture.")],
+    vrf: Annotated[str, typer.Option(help="In this routing instance.")] = DEFAULT,
+    one_way: Annotated[bool, typer.Option("--one-way", help="Not back as well, where TO is a device.")] = False,
+    format: FormatOption = Format.TEXT,
+) -> int:
+    """The path that a packet takes through the captured tables, with every branch, and back.
+
+    Exit status 1 where one is dropped, has no route or goes round in a loop; 3 where one leaves what was captured.
+    """
+    capture = Capture(captured(directory))
+    ends = [(source, target)] + [(target, source)] * (target in capture.devices and not one_way)
+    found = [(*end, follow(capture, *end, vrf)) for end in ends]
+    if format is Format.TEXT:
+        for n, one in enumerate(found):
+            print_lines(ways(*one))
+            if n + 1 < len(found):
+                print()
+    else:
+        rows = [
+            {"from": a, "to": b, **asdict(way), "devices": list(way.devices)} for a, b, all_ in found for way in all_
+        ]
+        print_json(rows) if format is Format.JSON else print_csv(rows, ("from", "to", "ending", "why", "devices"))
+    states = [well(way) for _, _, all_ in found for way in all_]
+    return FAIL if False in states else (UNPROVEN if None in states else PASS)

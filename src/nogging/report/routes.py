@@ -1,0 +1,50 @@
+"""Routing questions answered in text: which route an address takes, and the ways of a packet."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+
+from rich.text import Text
+
+from nogging.report.text import clean
+from nogging.routing.follow import OPEN, WELL, Way
+from nogging.routing.lookup import Match
+
+STYLES = {True: "green", False: "red", None: "yellow"}
+
+
+def matches(found: Mapping[str, Match | None], doubts: Mapping[str, str]) -> Iterator[Text]:
+    """One line a hop: the device, the route, and where it leads."""
+    names = max((len(name) for name in found), default=0)
+    routes = {name: f"{one.prefix}  {one.source_protocol}" if one else "" for name, one in found.items()}
+    width = max((len(text) for text in routes.values()), default=0)
+    for name, one in found.items():
+        if one is None:
+            yield Text(
+                f"{clean(name):<{names}}  {doubts.get(name) or 'no route'}", style="yellow" if name in doubts else "red"
+            )
+            continue
+        for n, hop in enumerate(one.hops):
+            yield Text(f"{clean(name) if n == 0 else '':<{names}}  {routes[name] if n == 0 else '':<{width}}  {hop}")
+
+
+def well(way: Way) -> bool | None:
+    """Whether a way arrives; None where that is not proven."""
+    return True if way.ending in WELL else (None if way.ending in OPEN else False)
+
+
+def ways(source: str, target: str, found: list[Way]) -> Iterator[Text]:
+    """Each way as the devices that it passes, each with the route that it takes there."""
+    yield Text(f"{clean(source)} to {clean(target)}: {len(found)} way{'s' * (len(found) != 1)}", style="bold")
+    names = max((len(step.device) for way in found for step in way.steps), default=0)
+    routes = max((len(step.match.prefix) for way in found for step in way.steps if step.match), default=0)
+    for way in found:
+        for step in way.steps:
+            if step.match is not None:
+                prefix = f"{step.match.prefix:<{routes}}"
+                yield Text(f"  {clean(step.device):<{names}}  {prefix}  {step.match.source_protocol:<6}  {step.hop}")
+        last = way.steps[-1].device if way.steps[-1].match is None else ""
+        told = f"{way.ending}: {way.why}" if way.why else str(way.ending)
+        yield Text(f"  {clean(last):<{names}}  {clean(told)}", style=STYLES[well(way)])
+        if way is not found[-1]:
+            yield Text("")

@@ -1,0 +1,160 @@
+"""Where a device sends an address: the longest match in its captured table, with all of its next hops."""
+
+from __future__ import annotations
+
+import ipaddress
+from collections import defaultdict
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from nogging.captures.capture import UNREAD, Capture
+from nogging.errors import QuestionError, nearest
+from nogging.reading.reader import find_reader
+from nogging.records.route import ROUTE
+
+Address = ipaddress.IPv4Address | ipaddress.IPv6Address
+DEFAULT = "default"
+DEEPEST = 16
+"""A next hop that is resolved through more routes than this is not resolved at all."""
+
+
+@dataclass(frozen=True)
+class Hop:
+    """One way out of a device: through an interface, to a next hop, or to where nothing is forwarded (`special`).
+
+    `through` are the prefixes of the routes by which a next hop without an interface of its own was resolved.
+    """
+
+    address: str | None
+    interface: str | None
+    special: str | None = None
+    through: tuple[str, ...] = ()
+
+    def __str__(self) -> str:
+        if self.special:
+            return self.special
+        said = [f"to {self.address}"] if self.address else []
+        said += [f"out of {self.interface}"] if self.interface else []
+        return " ".join([*said, *(f"(by {one})" for one in self.through)]) or "to nowhere known"
+
+
+@dataclass(frozen=True)
+class Match:
+    """The route that an address takes on a device, and where it is written."""
+
+    device: str
+    vrf: str
+    prefix: str
+    source_protocol: str
+    hops: tuple[Hop, ...]
+    answer: str
+    lines: tuple[int, int]
+
+
+def parsed(text: str) -> Address:
+    """An address; `QuestionError` for what is none."""
+    try:
+        return ipaddress.ip_address(text)
+    except ValueError:
+        raise QuestionError(f"'{text}' is not an IP address") from None
+
+
+class Tables:
+    """The routing tables of a capture, each made ready when first asked."""
+
+    def __init__(self, capture: Capture) -> None:
+        self.capture = capture
+        self.made: dict[str, dict[tuple[str, str], list[dict[str, Any]]]] = {}
+
+    def doubt(self, device: str, address: Address) -> str | None:
+        """Why the table of a device may lack a route to an address; None where it was captured and read to the end."""
+        entry = self.capture.devices[device]
+        family = f"ipv{address.version}"
+        asked = []
+        for command, answer in entry.commands.items():
+            reader = find_reader(entry.dialect, command)
+            if reader is None or ROUTE not in reader.kinds or reader.constants.get("family", family) != family:
+                continue
+            asked.append(answer.is_evidence)
+            if answer.is_evidence and (device, command) in self.unread:
+                return f"unread lines in '{command}'"
+        return None if any(asked) else f"no {family} routing table was captured"
+
+    @cached_property
+    def unread(self) -> set[tuple[str, str]]:
+        lines = self.capture.records(UNREAD)
+        return set(zip(lines.column("device").to_pylist(), lines.column("answer").to_pylist(), strict=True))
+
+    def lookup(self, device: str, address: Address, vrf: str = DEFAULT) -> Match | None:
+        """The longest match, its next hops resolved as far as the table tells; None where nothing matches."""
+        routes = self._longest(device, address, vrf)
+        if not routes:
+            return None
+        first = routes[0]
+        prefix = first["destination_prefix"]
+        hops = dict.fromkeys(hop for row in routes for hop in self._hops(device, vrf, row, (), prefix))
+        lines = [row["line"] for row in routes]
+        span = min(line[0] for line in lines), max(line[1] for line in lines)
+        return Match(device, vrf, prefix, first["source_protocol"], tuple(hops), first["answer"], span)
+
+    def _longest(self, device: str, address: Address, vrf: str) -> list[dict[str, Any]]:
+        """The rows of the chosen source of the longest prefix that holds the address."""
+        table = self._table(device)
+        for length in range(address.max_prefixlen, -1, -1):
+            network = ipaddress.ip_network((address, length), strict=False)
+            rows = table.get((vrf, str(network)))
+            if rows:
+                return [row for row in rows if row["source_protocol"] == rows[0]["source_protocol"]]
+        return []
+
+    def _hops(self, device: str, vrf: str, row: dict[str, Any], by: tuple[str, ...], prefix: str) -> Iterator[Hop]:
+        """The hops of a row; one without an interface is resolved through the route to its address."""
+        address, interface = row["next_hop_address"], row["outgoing_interface"]
+        if row["special_next_hop"] or interface or not address:
+            yield Hop(address, interface or None, row["special_next_hop"], by)
+            return
+        further = self._longest(device, parsed(address), vrf) if len(by) < DEEPEST else []
+        further = [one for one in further if one["destination_prefix"] != prefix]
+        if not further:
+            yield Hop(address, None, None, by)
+        for one in further:
+            through = (*by, one["destination_prefix"])
+            for hop in self._hops(device, vrf, one, through, one["destination_prefix"]):
+                # a route that is connected leads to the next hop itself
+                yield hop if hop.address or hop.special else Hop(address, hop.interface, None, hop.through)
+
+    def _table(self, device: str) -> dict[tuple[str, str], list[dict[str, Any]]]:
+        """The rows of a device that are in use, by VRF and prefix."""
+        if device not in self.made:
+            import pyarrow.compute as pc
+
+            routes = self.capture.records("route")
+            mine = routes.filter(pc.equal(routes.column("device"), device))
+            found: dict[tuple[str, str], list[dict[str, Any]]] = defaultdict(list)
+            for row in mine.to_pylist():
+                if row["active"] is not False:
+                    found[row["vrf"] or DEFAULT, row["destination_prefix"]].append(row)
+            for rows in found.values():
+                rows.sort(key=lambda row: (row["source_protocol"] == "local", row["route_preference"] or 0))
+            self.made[device] = dict(found)
+        return self.made[device]
+
+
+def lookup(
+    capture: Capture | str, address: str, device: str | None = None, vrf: str = DEFAULT
+) -> dict[str, Match | None]:
+    """The longest match for an address on one device, or on each; None where a device has no route to it.
+
+    Raises `QuestionError` for what is no address, and for a device that the capture does not have.
+    """
+    opened = capture if isinstance(capture, Capture) else Capture(capture)
+    wanted, tables = parsed(address), Tables(opened)
+    require_device(opened, device)
+    return {name: tables.lookup(name, wanted, vrf) for name in ([device] if device else opened.devices)}
+
+
+def require_device(capture: Capture, device: str | None) -> None:
+    if device is not None and device not in capture.devices:
+        raise QuestionError(f"no device '{device}' in {capture.folder}{nearest(device, capture.devices)}")
