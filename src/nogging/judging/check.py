@@ -44,7 +44,7 @@ def check(
     opened = [one if isinstance(one, Capture) or one is None else Capture(one) for one in (after, before)]
     assert opened[0] is not None
     pairs = Pairs(opened[0], opened[1])
-    return _Judge(pairs).judge(load_expectations(expectations, pairs))
+    return Judge(pairs).judge(load_expectations(expectations, pairs))
 
 
 @dataclass(frozen=True)
@@ -58,7 +58,9 @@ class _Asked:
     parts: tuple[str, ...]
 
 
-class _Judge:
+class Judge:
+    """Judges over one pair of captures."""
+
     def __init__(self, pairs: Pairs) -> None:
         self.pairs = pairs
         self.lines = {AFTER: Lines(pairs.after, AFTER)}
@@ -68,9 +70,7 @@ class _Judge:
         self.known_gaps: dict[tuple[str, str], list[Gap]] = {}
 
     def judge(self, asked: Expectations) -> Judgement:
-        results = tuple(
-            self.paths.result(one) if isinstance(one, PathExpectation) else self.result(one) for one in asked.expect
-        )
+        results = tuple(self.judged(one) for one in asked.expect)
         verdicts = [one.verdict for one in results if one.strength == "must"]
         if self.pairs.before is None:
             if asked.other is not None:
@@ -95,6 +95,10 @@ class _Judge:
             other,
             compared=True,
         )
+
+    def judged(self, one: Expectation | PathExpectation) -> Result:
+        """What becomes of one expectation."""
+        return self.paths.result(one) if isinstance(one, PathExpectation) else self.result(one)
 
     def gaps(self, kind: Kind, when: str) -> list[Gap]:
         """What lacks of a kind on one side; a record whose key occurs twice is a gap of its own."""
@@ -277,7 +281,7 @@ class _Judge:
                 found,
                 ((), ()),
             )
-        answer = self.pairs.rows(f"SELECT {one.demand.sql(lambda path: _constant(counts, path))} AS v")[0]["v"]
+        answer = self.pairs.rows(f"SELECT {one.demand.sql(lambda path: constant(counts, path))} AS v")[0]["v"]
         names = sorted(".".join(path) for path in one.demand.names)
         shown = ", ".join(f"{name} = {counts[name]}" for name in names)
         if answer:
@@ -382,16 +386,18 @@ class _Judge:
         return tuple(found), left
 
     def keys_where(self, one: Explanation) -> set[tuple[Any, ...]]:
+        """The keys of the records that an entry speaks of."""
         uses_peer = one.where is not None and one.where.uses("peer")
         table = self.pairs.with_peers(one.kind) if uses_peer else self.pairs.table(one.kind)
         keys = ", ".join(f"coalesce(a_{key}, b_{key})" for key in one.kind.keys)
-        condition = "true"
-        if one.where is not None:
-            sides = [
-                f"({letter}_here AND {one.where.sql(resolver(side))})" for side, letter in ((AFTER, "a"), (BEFORE, "b"))
-            ]
-            condition = " OR ".join(sides)
-        return set(self.pairs.database.execute(f"SELECT {keys} FROM {table} WHERE {condition}").fetchall())
+        return set(self.pairs.database.execute(f"SELECT {keys} FROM {table} WHERE {self.explaining(one)}").fetchall())
+
+    def explaining(self, one: Explanation) -> str:
+        """The condition of an entry, on the record of either side."""
+        if one.where is None:
+            return "true"
+        sides = ((AFTER, "a"), (BEFORE, "b"))
+        return " OR ".join(f"({letter}_here AND {one.where.sql(resolver(side))})" for side, letter in sides)
 
 
 def _guarded(predicate: Predicate | None, side: str) -> str:
@@ -441,7 +447,7 @@ def _fails(one: Expectation, failures: list[Failure], found: int) -> str:
     return f"{len(failures)} of {found} fail" + (f" ({', '.join(more)})" if more else "")
 
 
-def _constant(counts: dict[str, int], path: NamePath) -> str:
+def constant(counts: dict[str, int], path: NamePath) -> str:
     return str(counts[".".join(path)])
 
 

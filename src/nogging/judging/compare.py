@@ -8,7 +8,7 @@ cleared. A record is only gone or new if the other capture's answer was there to
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -47,7 +47,21 @@ def _opened(capture: Capture | str | Path) -> Capture:
     return capture if isinstance(capture, Capture) else Capture(capture)
 
 
+def differences(kind: Kind, rows: Sequence[dict[str, Any]]) -> list[Difference]:
+    """The differences in some rows of a kind's table of pairs, whatever the captures lack."""
+    if not kind.members:
+        return [one for row in rows for one in _differences(kind, row, {AFTER: [], BEFORE: []})]
+    found: dict[tuple[Any, ...], Difference] = {}
+    for row in rows:
+        key = {name: row[f"a_{name}"] if row["a_here"] or not row["b_here"] else row[f"b_{name}"] for name in kind.keys}
+        there = any(other["a_here"] and all(other[f"a_{n}"] == v for n, v in key.items()) for other in rows)
+        what = "moved" if there else "gone"
+        found[tuple(key.values())] = Difference(kind.name, key, what, {})
+    return list(found.values())
+
+
 def compare_pairs(pairs: Pairs) -> Comparison:
+    """Compares two captures that lie side by side, over all kinds."""
     assert pairs.before is not None
     found: list[Difference] = []
     places = not_comparable(pairs.before, pairs.after)

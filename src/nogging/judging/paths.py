@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Literal
 
@@ -11,6 +12,7 @@ from pydantic import Field as ModelField
 from nogging.captures.capture import Capture
 from nogging.errors import QuestionError
 from nogging.files import Path_, Source, Strict
+from nogging.judging.faults import Change
 from nogging.judging.pairs import AFTER, BEFORE, Pairs
 from nogging.judging.verdict import PATH, Evidence, Failure, Result, Verdict
 from nogging.predicates import Path as NamePath
@@ -116,6 +118,22 @@ class PathJudge:
         if when not in self.followers:
             self.followers[when] = Follower(capture)
         return self.followers[when]
+
+    @contextmanager
+    def changed(self, changes: Iterable[Change]) -> Iterator[None]:
+        """Follows, for a while, tables in which these changes were made to routes."""
+        follower = self.follower(AFTER)
+        assert follower is not None
+        made = follower.tables.made
+        kept = dict(made)
+        try:
+            for change in changes:
+                if change.kind == "route":
+                    follower.tables.change(change.match, change.fields)
+            yield
+        finally:
+            made.clear()
+            made.update(kept)
 
     def judged(self, model: PathModel, source: str, target: str) -> tuple[list[Failure], list[Failure]]:
         """What is wrong with the ways between two ends: what is certain, and what is open."""

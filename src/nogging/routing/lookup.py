@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -124,6 +124,16 @@ class Tables:
             for hop in self._hops(device, vrf, one, through, one["destination_prefix"]):
                 # a route that is connected leads to the next hop itself
                 yield hop if hop.address or hop.special else Hop(address, hop.interface, None, hop.through)
+
+    def change(self, match: Mapping[str, Any], fields: Mapping[str, Any] | None) -> None:
+        """Takes the rows of a device that match out of its table, or gives them other values."""
+        table = dict(self._table(match["device"]))
+        for key, rows in list(table.items()):
+            hit = [row for row in rows if all(row[name] == value for name, value in match.items())]
+            if hit:
+                others = [row for row in rows if row not in hit]
+                table[key] = others + ([{**row, **fields} for row in hit] if fields is not None else [])
+        self.made[match["device"]] = {key: rows for key, rows in table.items() if rows}
 
     def _table(self, device: str) -> dict[tuple[str, str], list[dict[str, Any]]]:
         """The rows of a device that are in use, by VRF and prefix."""

@@ -238,6 +238,11 @@ def show_inventory(network: Network, device: Device, now: datetime) -> str:
     return f'NAME: "Chassis", DESCR: "SR-8 chassis"\nPID: SR-8              , VID: V02, SN: {serial}\n\n'
 
 
+def show_saved(network: Network, device: Device, now: datetime) -> str:
+    """What is configured here is saved at once."""
+    return "!Contextual Config Diffs:\n!No changes were found\n"
+
+
 Show = Callable[[Network, Device, datetime], str]
 
 SHOWS: dict[str, Show] = {
@@ -248,8 +253,19 @@ SHOWS: dict[str, Show] = {
     "show bgp all summary": show_bgp_summary,
     "show ip route": show_routes,
     "show ipv6 route": show_routes6,
+    **dict.fromkeys(
+        (
+            "show bfd neighbors",
+            "show isis neighbors detail",
+            "show ipv6 ospf neighbor detail",
+            "show ipv6 interface",
+            "show environment all",
+        ),
+        lambda _network, _device, _now: "",  # known, and nothing to tell
+    ),
     "show lldp neighbors detail": show_lldp,
     "show inventory": show_inventory,
     "show running-config": show_running,
+    "show archive config differences system:running-config nvram:startup-config": show_saved,
 }
 UNKNOWN = "            ^\n% Invalid input detected at '^' marker.\n\n"

@@ -1,0 +1,353 @@
+"""Tests the expectations: breaks a good capture one fault at a time and asks which they would have let through.
+
+A fault touches few records, so all faults are judged together. For each kind there is a table of broken rows: copies of
+the rows that some fault touches, each with the number of the fault, as the fault leaves them. An expectation that
+passes on the whole can only be turned by the rows that are touched: one question to the table of broken rows tells
+for every fault whether it is. Where there is no capture from before, the good capture is its own: then `every`
+notices what is gone, and `before.` is what it was.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from nogging.captures.capture import Capture
+from nogging.judging.check import Judge, constant
+from nogging.judging.closing import closing
+from nogging.judging.compare import compare_pairs, differences
+from nogging.judging.expectations import Expectation, Expectations, load_expectations
+from nogging.judging.faults import Change, Fault, Faults
+from nogging.judging.pairs import Pairs
+from nogging.judging.paths import PathExpectation
+from nogging.judging.verdict import Difference, Verdict
+from nogging.records import KINDS, Kind
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+DIFFERENCE = "an unexplained difference"
+NEW = -1
+"""The number of a row of pairs that is there only because of a fault."""
+Turned = dict[int, Verdict]
+"""The faults that turn an expectation, each with what it turns it to."""
+
+
+@dataclass(frozen=True)
+class Tried:
+    """What became of one fault: what noticed it (nothing: it was let through), and how many records it touched."""
+
+    fault: Fault
+    by: tuple[str, ...]
+    unproven: bool
+    breaks: int
+
+    @property
+    def let_through(self) -> bool:
+        return not self.by
+
+
+@dataclass(frozen=True)
+class Challenge:
+    """All faults that were tried. `verdict` is that of the capture as it is."""
+
+    title: str
+    verdict: Verdict
+    tried: tuple[Tried, ...]
+    own_before: bool
+
+    @property
+    def holes(self) -> tuple[Tried, ...]:
+        """What was let through, that which would break most first."""
+        return tuple(sorted((one for one in self.tried if one.let_through), key=lambda one: -one.breaks))
+
+    @property
+    def closing(self) -> tuple[str, ...]:
+        """Expectations that would close the holes, ready to paste."""
+        sorts: dict[str, set[str]] = defaultdict(set)
+        for one in self.holes:
+            sorts[one.fault.sort].add(str(one.fault.changes[0].match["device"]))
+        return tuple(dict.fromkeys(closing(sort, sorted(devices)) for sort, devices in sorts.items()))
+
+
+def challenge(
+    expectations: str | Path, *, after: Capture | str | Path, before: Capture | str | Path | None = None
+) -> Challenge:
+    """Breaks a capture in every way that it can be broken, and judges each; errors are those of `check`."""
+    opened = [one if isinstance(one, Capture) or one is None else Capture(one) for one in (after, before)]
+    assert opened[0] is not None
+    pairs = Pairs(opened[0], opened[1] or opened[0])
+    return _Challenger(pairs, load_expectations(expectations, pairs)).run(opened[1] is None)
+
+
+class _Challenger:
+    def __init__(self, pairs: Pairs, asked: Expectations) -> None:
+        self.pairs, self.asked = pairs, asked
+        self.judge = Judge(pairs)
+        self.good = [self.judge.judged(one).verdict for one in asked.expect]
+        self.whole = self.judge.judge(asked).verdict
+        self.faults = list(Faults(pairs).all())
+        self.broken = {kind: _Broken(pairs, KINDS[kind], changes) for kind, changes in self.by_kind().items()}
+
+    def by_kind(self) -> dict[str, list[tuple[int, Change]]]:
+        found: dict[str, list[tuple[int, Change]]] = defaultdict(list)
+        for n, fault in enumerate(self.faults):
+            for change in fault.changes:
+                found[change.kind].append((n, change))
+        return found
+
+    def run(self, own_before: bool) -> Challenge:
+        by: dict[int, list[tuple[str, Verdict]]] = defaultdict(list)
+        for one, good in zip(self.asked.expect, self.good, strict=True):
+            for n, verdict in (self.turned(one) if good is Verdict.PASS else {}).items():
+                by[n].append((one.title, verdict))
+        breaks: dict[int, int] = defaultdict(int)
+        for broken in self.broken.values():
+            for n in broken.touched:
+                breaks[n] += 1
+        if self.asked.other == "fail":
+            for n in self.differing({n for n in breaks if n not in by}):
+                by[n].append((DIFFERENCE, Verdict.FAIL))
+        tried = (_tried(fault, by.get(n, []), breaks[n]) for n, fault in enumerate(self.faults) if breaks[n])
+        return Challenge(self.asked.title, self.whole, tuple(tried), own_before)
+
+    def turned(self, one: Expectation | PathExpectation) -> Turned:
+        """The faults that an expectation notices."""
+        if isinstance(one, PathExpectation):
+            return dict(self.paths_turned(one))
+        broken = self.broken.get(one.kind.name)
+        if broken is None:
+            return {}
+        if one.quantifier in ("every", "none"):
+            return self.rows_turned(one, broken)
+        if one.wanted is not None:
+            return self.exactly_turned(one, broken, one.wanted.fields)
+        return dict(self.counts_turned(one, broken))
+
+    def paths_turned(self, one: PathExpectation) -> Iterator[tuple[int, Verdict]]:
+        for n, fault in enumerate(self.faults):
+            if any(change.kind == "route" for change in fault.changes):
+                with self.judge.paths.changed(fault.changes):
+                    verdict = self.judge.judged(one).verdict
+                if verdict is not Verdict.PASS:
+                    yield n, verdict
+
+    def rows_turned(self, one: Expectation, broken: _Broken) -> Turned:
+        """Of `every` and `none` each row is judged by itself."""
+        asked = self.judge.asked(one)
+        if one.quantifier == "none":
+            verdict = f"NOT (a_here AND {asked.where} AND {asked.demand})"
+        else:
+            here = f"NOT ({asked.where} OR (b_here AND {asked.where_before})) OR {asked.demand}"
+            gone = "true" if one.gone_allowed else f"NOT {asked.where_before}"
+            verdict = f"CASE WHEN a_here THEN {here} WHEN b_here THEN {gone} ELSE true END"
+        rows = self.pairs.rows(
+            "SELECT fault, bool_or(NOT v) AS wrong FROM "
+            f"(SELECT fault, {verdict} AS v FROM {broken.table(one.needs_peer)}) WHERE v IS NOT TRUE GROUP BY fault"
+        )
+        return {row["fault"]: Verdict.FAIL if row["wrong"] else Verdict.UNPROVEN for row in rows}
+
+    def exactly_turned(self, one: Expectation, broken: _Broken, fields: tuple[str, ...]) -> Turned:
+        """Of `exactly` whatever is gone, or says something else in one of its fields."""
+        where = self.judge.asked(one).where
+        other = " OR ".join(f"x.a_{name} IS DISTINCT FROM w.a_{name}" for name in fields)
+        rows = self.pairs.rows(
+            f"SELECT DISTINCT fault FROM {broken.table(one.needs_peer)} x JOIN "
+            f"(SELECT *, {where} AS was FROM {self.judge.table(one)}) w USING (id) "
+            f"WHERE was AND (NOT x.a_here OR {other})"
+        )
+        return {row["fault"]: Verdict.FAIL for row in rows}
+
+    def counts_turned(self, one: Expectation, broken: _Broken) -> Iterator[tuple[int, Verdict]]:
+        """Of what counts, only the records matter that a fault adds to those that match, or takes from them."""
+        asked = self.judge.asked(one)
+        met = f"(a_here AND {asked.where}" + (f" AND {asked.demand})" if one.quantifier == "some" else ")")
+        keys = ", ".join(f"a_{key}" for key in one.kind.keys)
+        per_key = f"SELECT {keys}, count(*) FILTER ({met}) AS n"
+        table, whole = broken.table(one.needs_peer), self.judge.table(one)
+        same = " AND ".join(f"o.a_{key} IS NOT DISTINCT FROM t.a_{key}" for key in one.kind.keys)
+        rows = self.pairs.rows(
+            f"WITH t AS ({per_key}, fault, count(*) FILTER (was) AS was "
+            "FROM (SELECT x.*, coalesce(w.was, false) AS was "
+            f"FROM {table} x LEFT JOIN (SELECT id, {met} AS was FROM {whole}) w USING (id)) GROUP BY fault, {keys}), "
+            f"o AS ({per_key} FROM {whole} GROUP BY {keys}) "
+            "SELECT t.fault, sum(t.n - t.was) AS hops, "
+            "sum(CAST(o.n - t.was + t.n > 0 AS INTEGER) - CAST(o.n > 0 AS INTEGER)) AS n "
+            f"FROM t JOIN o ON {same} GROUP BY t.fault HAVING sum(t.n - t.was) <> 0"
+        )
+        for row in rows:
+            verdict = self.recounted(one, int(row["n"]), int(row["hops"]))
+            if verdict is not Verdict.PASS:
+                yield row["fault"], verdict
+
+    def recounted(self, one: Expectation, more: int, hops: int) -> Verdict:
+        """The verdict on what counts, with so many keys and records more."""
+        counts = dict(self.counts_of(one))
+        counts["n"], counts["hops"] = counts["n"] + more, counts["hops"] + hops
+        if one.quantifier == "some":
+            return Verdict.PASS if self.some_of(one) + hops > 0 else Verdict.FAIL
+        assert one.demand is not None
+        answer = self.pairs.rows(f"SELECT {one.demand.sql(lambda path: constant(counts, path))} AS v")[0]["v"]
+        return Verdict.PASS if answer else (Verdict.FAIL if answer is False else Verdict.UNPROVEN)
+
+    def counts_of(self, one: Expectation) -> dict[str, int]:
+        known: dict[int, dict[str, int]] = self.__dict__.setdefault("_counts", {})
+        if id(one) not in known:
+            known[id(one)] = self.judge.counts(one)
+        return known[id(one)]
+
+    def some_of(self, one: Expectation) -> int:
+        return self.judge.judged(one).found
+
+    def differing(self, wanted: set[int]) -> set[int]:
+        """Which of these faults leave a difference that no entry explains, or that one explains besides its number."""
+        found = set()
+        counted = self.accounted()
+        for name, broken in self.broken.items():
+            if not wanted & broken.touched_faults or not KINDS[name].compared:
+                continue
+            explained = {
+                n: broken.keys_where(self.judge.explaining(one))
+                for n, one in enumerate(self.asked.explain)
+                if one.kind.name == name
+            }
+            for fault, difference in broken.differences(wanted):
+                key = difference.identity[1]
+                by = [
+                    n
+                    for n, keys in explained.items()
+                    if self.asked.explain[n].what in (None, difference.what) and (fault, *key) in keys
+                ]
+                if not by or any(n in counted and _identity(difference) not in counted[n] for n in by):
+                    found.add(fault)
+        return found
+
+    def accounted(self) -> dict[int, set[tuple[Any, ...]]]:
+        """For each entry that says how many differences it explains, those that it does without a fault."""
+        found: dict[int, set[tuple[Any, ...]]] = {}
+        if not any(one.times is not None for one in self.asked.explain):
+            return found
+        every = compare_pairs(self.pairs).differences
+        for n, one in enumerate(self.asked.explain):
+            if one.times is not None:
+                keys = self.judge.keys_where(one)
+                mine = [d for d in every if d.kind == one.kind.name and one.what in (None, d.what)]
+                found[n] = {_identity(d) for d in mine if d.identity[1] in keys}
+        return found
+
+
+class _Broken:
+    """The rows of one kind as the faults leave them."""
+
+    def __init__(self, pairs: Pairs, kind: Kind, changes: list[tuple[int, Change]]) -> None:
+        self.pairs, self.kind, self.changes = pairs, kind, changes
+        self.name = f"broken_{kind.name}"
+        self.touched = self._make(self.name, pairs.table(kind), ("a",))
+        self.with_peers = False
+
+    @cached_property
+    def touched_faults(self) -> set[int]:
+        return set(self.touched)
+
+    def table(self, peers: bool) -> str:
+        if peers and not self.with_peers:
+            self._make(f"{self.name}_peers", self.pairs.with_peers(self.kind), ("a", "p"))
+            self.with_peers = True
+        return f"{self.name}_peers" if peers else self.name
+
+    def _make(self, name: str, table: str, sides: tuple[str, ...]) -> list[int]:
+        """Makes a table of broken rows out of one of whole rows; the fault of each row, once for each own record."""
+        database = self.pairs.database
+        whole: pa.Table = database.sql(f"SELECT * FROM {table}").to_arrow_table()
+        taken: list[int] = []
+        faults: list[int] = []
+        values: dict[str, dict[int, Any]] = defaultdict(dict)
+        for letter in sides:
+            index = _Index(whole, letter)
+            for fault, change in self.changes:
+                for row in index.rows(change):
+                    for changed in _changed(change, letter, self.kind):
+                        for column, value in changed.items():
+                            values[column][len(taken)] = value
+                        taken.append(row)
+                        faults.append(fault)
+        broken = _with(whole.take(taken), values, faults)
+        database.register("given", broken)
+        database.execute(f"CREATE TABLE {name} AS SELECT * FROM given")
+        database.unregister("given")
+        return faults
+
+    def keys_where(self, condition: str) -> set[tuple[Any, ...]]:
+        """The faults and keys of the rows of which this is true."""
+        keys = ", ".join(f"coalesce(a_{key}, b_{key})" for key in self.kind.keys)
+        peers = "p_" in condition or "q_" in condition
+        return set(
+            self.pairs.database.execute(f"SELECT fault, {keys} FROM {self.table(peers)} WHERE {condition}").fetchall()
+        )
+
+    def differences(self, wanted: set[int]) -> Iterator[tuple[int, Difference]]:
+        """The differences that faults leave in the rows that they touch."""
+        rows: dict[int, list[dict[str, Any]]] = defaultdict(list)
+        for row in self.pairs.rows(f"SELECT * FROM {self.name}"):
+            if row["fault"] in wanted:
+                rows[row["fault"]].append(row)
+        for fault, several in rows.items():
+            for difference in differences(self.kind, several):
+                yield fault, difference
+
+
+class _Index:
+    """Finds the rows of a table that a change is about, by whatever fields it names."""
+
+    def __init__(self, table: pa.Table, letter: str) -> None:
+        self.table, self.letter = table, letter
+        self.known: dict[tuple[str, ...], dict[tuple[Any, ...], list[int]]] = {}
+
+    def rows(self, change: Change) -> list[int]:
+        names = tuple(change.match)
+        if names not in self.known:
+            columns = [self.table.column(f"{self.letter}_{name}").to_pylist() for name in names]
+            here = self.table.column("a_here").to_pylist()
+            found: dict[tuple[Any, ...], list[int]] = defaultdict(list)
+            for n, values in enumerate(zip(*columns, strict=True)):
+                if here[n]:
+                    found[values].append(n)
+            self.known[names] = found
+        return self.known[names].get(tuple(change.match.values()), [])
+
+
+def _changed(change: Change, letter: str, kind: Kind) -> list[dict[str, Any]]:
+    """What becomes of a row: other values, nothing, or, where it is another record then, nothing and a new one."""
+    gone = {"a_here": False} if letter == "a" else {f"{letter}_{name}": None for name in kind.fields}
+    if change.fields is None:
+        return [gone]
+    fields = {f"{letter}_{name}": value for name, value in change.fields.items()}
+    if letter != "a" or not set(change.fields) & {*kind.keys, *kind.members}:
+        return [fields]
+    return [gone, {**fields, "id": NEW, "b_here": False, **{f"b_{name}": None for name in kind.fields}}]
+
+
+def _with(table: pa.Table, values: dict[str, dict[int, Any]], faults: list[int]) -> pa.Table:
+    """A table with some values replaced, and the number of the fault of each row."""
+    import pyarrow as pa
+
+    for name, replaced in values.items():
+        column = table.column(name).to_pylist()
+        for n, value in replaced.items():
+            column[n] = value.replace(tzinfo=None) if hasattr(value, "tzinfo") else value
+        at = table.schema.get_field_index(name)
+        table = table.set_column(at, table.schema.field(at), pa.array(column, table.schema.field(at).type))
+    return table.append_column("fault", pa.array(faults, pa.int32()))
+
+
+def _tried(fault: Fault, by: list[tuple[str, Verdict]], breaks: int) -> Tried:
+    open_ = bool(by) and all(verdict is Verdict.UNPROVEN for _, verdict in by)
+    return Tried(fault, tuple(title for title, _ in by), open_, breaks)
+
+
+def _identity(difference: Difference) -> tuple[Any, ...]:
+    return (difference.what, *difference.identity[1])
