@@ -24,16 +24,24 @@ if TYPE_CHECKING:
     from nogging.collecting.collect import collect as capture
     from nogging.errors import NoggingError
     from nogging.inventory import load_inventory
+    from nogging.judging.challenge import challenge
     from nogging.judging.check import check
     from nogging.judging.compare import compare
+    from nogging.judging.draft import draft
     from nogging.reading import read
+    from nogging.routing.follow import follow
+    from nogging.routing.lookup import lookup
 
 _WHERE = {
     "NoggingError": ("nogging.errors", "NoggingError"),
     "capture": ("nogging.collecting.collect", "collect"),
+    "challenge": ("nogging.judging.challenge", "challenge"),
     "check": ("nogging.judging.check", "check"),
     "compare": ("nogging.judging.compare", "compare"),
+    "draft": ("nogging.judging.draft", "draft"),
+    "follow": ("nogging.routing.follow", "follow"),
     "load_inventory": ("nogging.inventory", "load_inventory"),
+    "lookup": ("nogging.routing.lookup", "lookup"),
     "open_capture": ("nogging.captures.capture", "Capture"),
     "read": ("nogging.reading", "read"),
 }
@@ -41,9 +49,13 @@ __all__ = [
     "NoggingError",
     "__version__",
     "capture",
+    "challenge",
     "check",
     "compare",
+    "draft",
+    "follow",
     "load_inventory",
+    "lookup",
     "open_capture",
     "read",
 ]

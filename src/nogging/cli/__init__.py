@@ -23,6 +23,7 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
     "lookup": ("lookup", "ADDRESS DIR", "where each device sends an address"),
     "follow": ("follow", "FROM TO DIR", "the path that a packet takes"),
     "check": ("check", "EXPECTATIONS --after DIR", "judges: pass, fail or unproven"),
+    "draft": ("draft", "DIR...", "expectations from a known-good capture"),
     "challenge": ("challenge", "EXPECTATIONS --after DIR", "which faults would go unnoticed"),
 }
 """Each command with its module, its arguments and what it does."""

@@ -171,8 +171,11 @@ class _Checked:
             strength,
             model.gone == "allowed",
             model.may_be_empty,
-            wanted(model.rows, kind, self.pairs, self.source, (*where, "rows")) if model.rows is not None else None,
+            self.rows(model, kind, condition, (*where, "rows")),
         )
+
+    def rows(self, model: ExpectModel, kind: Kind, condition: Predicate | None, where: Path_) -> Wanted | None:
+        return None if model.rows is None else wanted(model.rows, kind, self.pairs, self.source, where, condition)
 
     def explanation(self, model: ExplainModel, where: Path_) -> Explanation:
         kind = self.kind(model.kind, (*where, "kind"))

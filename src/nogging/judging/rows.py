@@ -15,7 +15,9 @@ from pydantic import Field as ModelField
 from nogging.captures.capture import Capture
 from nogging.errors import FileError, nearest
 from nogging.files import Path_, Source, Strict, read_text
-from nogging.judging.pairs import Pairs
+from nogging.judging.pairs import AFTER, Pairs, resolver
+from nogging.judging.select import matching
+from nogging.predicates import Predicate
 from nogging.reading.dialect import load_dialect
 from nogging.records import Kind
 from nogging.records.values import reader_of
@@ -69,10 +71,15 @@ class Wanted:
         return reader_of(field, "", names, datetime.now(UTC))(str(value))
 
 
-def wanted(rows: Rows, kind: Kind, pairs: Pairs, source: Source, where: Path_) -> Wanted:
-    """The rows of an expectation; `FileError` for whatever is wrong with them, with its place."""
+def wanted(
+    rows: Rows, kind: Kind, pairs: Pairs, source: Source, where: Path_, condition: Predicate | None = None
+) -> Wanted:
+    """The rows of an expectation; `FileError` for whatever is wrong with them, with its place. Of another capture
+    they are those of which the condition holds there."""
     if isinstance(rows, FromCapture):
-        return _from_capture(rows, kind, pairs, source, where)
+        if condition is not None and (condition.uses("peer") or condition.uses("before")):
+            raise source.error(where, "rows from a capture take no 'where' with peer. or before.")
+        return _from_capture(rows, kind, pairs, source, where, condition)
     if isinstance(rows, str):
         return _from_csv(Path(source.path).parent / rows, kind, pairs)
     if not rows:
@@ -121,11 +128,14 @@ def _from_csv(path: Path, kind: Kind, pairs: Pairs) -> Wanted:
     return found
 
 
-def _from_capture(rows: FromCapture, kind: Kind, pairs: Pairs, source: Source, where: Path_) -> Wanted:
+def _from_capture(
+    rows: FromCapture, kind: Kind, pairs: Pairs, source: Source, where: Path_, condition: Predicate | None
+) -> Wanted:
     for name in rows.fields:
         _known(name, kind, lambda message, _: source.error((*where, "fields"), message))
     folder = Path(source.path).parent / rows.capture
     found = Wanted(kind, rows.fields, pairs)
-    for row in Capture(folder).records(kind.name).to_pylist():
+    sql = condition.sql(resolver(AFTER)) if condition is not None else "true"
+    for row in matching(Pairs(Capture(folder)), kind, sql):
         found.rows[tuple(row[name] for name in rows.fields)] = str(folder)
     return found

@@ -8,7 +8,7 @@ from nogging.captures.capture import UNREAD, Capture
 from nogging.errors import QuestionError
 from nogging.judging.pairs import AFTER, Pairs, resolver, side_of
 from nogging.predicates import PredicateError, identifier, parse
-from nogging.records import KINDS
+from nogging.records import KINDS, Kind
 
 
 def select(capture: Capture, kind: str, where: str | None = None) -> tuple[list[dict[str, Any]], list[str]]:
@@ -24,6 +24,11 @@ def select(capture: Capture, kind: str, where: str | None = None) -> tuple[list[
         condition = parse(where, schema).sql(resolver(AFTER))
     except PredicateError as error:
         raise QuestionError(f'in the predicate "{where}", at character {error.offset + 1}: {error}') from None
-    order = ", ".join(identifier(f"a_{name}") for name in ("device", *KINDS[kind].keys))
-    rows = pairs.rows(f"SELECT * FROM {pairs.table(KINDS[kind])} WHERE a_here AND {condition} ORDER BY {order}")
-    return [side_of(row, "a", KINDS[kind]) for row in rows], list(KINDS[kind].fields)
+    return matching(pairs, KINDS[kind], condition), list(KINDS[kind].fields)
+
+
+def matching(pairs: Pairs, kind: Kind, condition: str) -> list[dict[str, Any]]:
+    """The records of which a condition, as SQL over the table of pairs, is true."""
+    order = ", ".join(identifier(f"a_{name}") for name in ("device", *kind.keys))
+    rows = pairs.rows(f"SELECT * FROM {pairs.table(kind)} WHERE a_here AND {condition} ORDER BY {order}")
+    return [side_of(row, "a", kind) for row in rows]

@@ -120,13 +120,15 @@ class Follower:
             yield Way(steps, Ending.ON_LINK, f"to {address} on {hop.interface or 'a connected subnet'}")
 
     def _next(self, device: str, hop: Hop) -> str | None:
-        """Which device a hop leads to: of several that have the address, the one at the other end of the link."""
+        """Which device a hop leads to: of several that have the address, the one at the other end of the link; that one
+        also where the address is but the link's own, which captures seldom have."""
         owners = [end for end in self.owners.get(hop.address or "", ()) if end[0] != device]
         beyond = self.peers.get((device, hop.interface or ""), [])
         near = [end for end in owners if end in beyond]
         if near or len({end[0] for end in owners}) == 1:
             return (near or owners)[0][0]
-        return beyond[0][0] if not owners and len(beyond) == 1 else None
+        link_local = (hop.address or "").startswith("fe80:")
+        return beyond[0][0] if link_local and not owners and len({end[0] for end in beyond}) == 1 else None
 
 
 def follow(capture: Capture | str | Path, source: str, target: str, vrf: str = DEFAULT) -> list[Way]:
