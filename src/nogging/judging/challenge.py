@@ -71,7 +71,7 @@ class Challenge:
         sorts: dict[str, set[str]] = defaultdict(set)
         for one in self.holes:
             sorts[one.fault.sort].add(str(one.fault.changes[0].match["device"]))
-        return tuple(dict.fromkeys(closing(sort, sorted(devices)) for sort, devices in sorts.items()))
+        return tuple(closing(sorts))
 
 
 def challenge(
@@ -260,16 +260,18 @@ class _Broken:
         return f"{self.name}_peers" if peers else self.name
 
     def _make(self, name: str, table: str, sides: tuple[str, ...]) -> list[int]:
-        """Makes a table of broken rows out of one of whole rows; the fault of each row, once for each own record."""
+        """Makes a table of broken rows out of one of whole rows; the fault of each whole row that one touches."""
         database = self.pairs.database
         whole: pa.Table = database.sql(f"SELECT * FROM {table}").to_arrow_table()
         taken: list[int] = []
         faults: list[int] = []
+        touched: list[int] = []
         values: dict[str, dict[int, Any]] = defaultdict(dict)
         for letter in sides:
             index = _Index(whole, letter)
             for fault, change in self.changes:
                 for row in index.rows(change):
+                    touched.append(fault)
                     for changed in _changed(change, letter, self.kind):
                         for column, value in changed.items():
                             values[column][len(taken)] = value
@@ -279,7 +281,7 @@ class _Broken:
         database.register("given", broken)
         database.execute(f"CREATE TABLE {name} AS SELECT * FROM given")
         database.unregister("given")
-        return faults
+        return touched
 
     def keys_where(self, condition: str) -> set[tuple[Any, ...]]:
         """The faults and keys of the rows of which this is true."""

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 
+from nogging.judging.faults import GONE, GROW
 from nogging.predicates import quoted
 
 _SETTLED = ("Every neighbor that was settled is", "neighbor", "coalesce(before.settled, false)", "settled")
@@ -49,15 +50,23 @@ _CLOSING = {
 """For each sort of fault the title, kind, `where` and `must`."""
 
 
-def closing(sort: str, devices: Sequence[str]) -> str:
-    """The expectation that would notice a sort of fault on these devices."""
-    word, _, rest = sort.partition(" ")
-    if rest == "grow":
-        found = (f"{word} do not grow", "interface", f"before.{word} is not null", f"{word} = before.{word}")
-    elif rest == "gone":
-        here = ", ".join(quoted(device) for device in devices)
-        found = (f"Every {word} is there", word, f"device in ({here})", "device = before.device")
-    else:
-        found = _CLOSING[sort]
-    title, kind, where, must = found
-    return f"- title: {title}\n  every: {kind}\n  where: {where}\n  must: {must}"
+def closing(sorts: Mapping[str, Collection[str]]) -> Iterator[str]:
+    """The expectations that would notice these sorts of fault, each on the devices that have it."""
+    counters = [sort.removesuffix(GROW) for sort in sorts if sort.endswith(GROW)]
+    written = set()
+    for sort, devices in sorts.items():
+        found = _CLOSING.get(sort) or (_gone(sort, devices) if sort.endswith(GONE) else _growing(counters))
+        if found not in written:
+            title, kind, where, must = found
+            yield f"- title: {title}\n  every: {kind}\n  where: {where}\n  must: {must}"
+        written.add(found)
+
+
+def _gone(sort: str, devices: Collection[str]) -> tuple[str, str, str, str]:
+    kind, here = sort.removesuffix(GONE), ", ".join(quoted(device) for device in sorted(devices))
+    return f"Every {kind} is there", kind, f"device in ({here})", "device = before.device"
+
+
+def _growing(counters: Sequence[str]) -> tuple[str, str, str, str]:
+    same = "\n    and ".join(f"coalesce({name}, 0) <= coalesce(before.{name}, 0)" for name in counters)
+    return "No interface counts more errors", "interface", "before.device is not null", f">-\n    {same}"

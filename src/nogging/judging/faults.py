@@ -22,6 +22,8 @@ from nogging.routing.links import links
 STUCK = {"ospf": "exstart", "ospfv3": "exstart", "isis": "initializing", "bgp": "active", "bfd": "down"}
 ERRORS = ("in_errors", "in_fcs_errors", "in_discards", "out_errors", "out_discards", "late_collisions", "collisions")
 MANY_MORE = 100_000
+GROW, GONE = " grow", " gone"
+"""How the sorts of faults end that are alike for each counter, and for each kind."""
 LATER = timedelta(minutes=10)
 MOST_ROUTES = 20
 """Of the routes of a device that share source and next hops, not more than this are lost one by one."""
@@ -87,7 +89,7 @@ class Faults:
                 if row[counter] is not None:
                     grown = {counter: row[counter] + MANY_MORE}
                     yield Fault(
-                        f"{counter} grow", f"{device} {name}: {counter} grow", (Change("interface", where, grown),)
+                        counter + GROW, f"{device} {name}: {counter} grow", (Change("interface", where, grown),)
                     )
 
     def down(self, device: str, name: str) -> Iterator[Change]:
@@ -197,7 +199,7 @@ class Faults:
                 names = [name for name in (*KINDS[kind].keys, *KINDS[kind].members) if name != "device"]
                 said = " ".join(str(row[name]) for name in names if row[name] not in (None, "default"))
                 where = {name: row[name] for name in ("device", *names)}
-                yield Fault(f"{kind} gone", f"{row['device']}: {kind} {said} is gone", (Change(kind, where),))
+                yield Fault(kind + GONE, f"{row['device']}: {kind} {said} is gone", (Change(kind, where),))
 
 
 def _key(kind: str, row: Mapping[str, Any]) -> dict[str, Any]:

@@ -12,7 +12,8 @@ from nogging.judging.challenge import DIFFERENCE, Challenge, Tried
 from nogging.judging.verdict import Verdict
 from nogging.report.text import Page, clean
 
-MOST_HOLES = 12
+MOST_HOLES = 2
+"""Of each sort; --format json has them all."""
 
 
 def plain(found: Challenge) -> dict[str, Any]:
@@ -56,7 +57,8 @@ def text(found: Challenge, width: int) -> Iterable[Text]:
         page.prose(told, indent=11, style="yellow")
     page.blank()
     for sort, several in _by_sort(found.tried).items():
-        page.prose(_told(sort, several), indent=0, style="" if all(not one.let_through for one in several) else "red")
+        missed = any(one.let_through for one in several)
+        page.prose(_told(sort, several), body="red" if missed else "")
     if holes:
         _holes(page, found)
     page.blank()
@@ -70,11 +72,12 @@ def _holes(page: Page, found: Challenge) -> None:
     """What was let through, and the expectations that would notice it."""
     page.blank()
     page.line("let through, what breaks most first", style="bold")
-    for one in found.holes[:MOST_HOLES]:
-        told = f"{clean(one.fault.title)} ({one.breaks} record{'s' * (one.breaks != 1)})"
-        page.prose(told, indent=2, style="red", body="red")
-    if len(found.holes) > MOST_HOLES:
-        page.line(f"  … and {len(found.holes) - MOST_HOLES} more; --format json has them all", style="dim")
+    for several in _by_sort(found.holes).values():
+        for one in several[:MOST_HOLES]:
+            told = f"{clean(one.fault.title)} ({one.breaks} record{'s' * (one.breaks != 1)})"
+            page.prose(told, indent=2, body="red")
+        if len(several) > MOST_HOLES:
+            page.line(f"  … {len(several) - MOST_HOLES} more like it", style="dim")
     page.blank()
     page.line("to close the holes, under 'expect':", style="bold")
     for expectation in found.closing:
