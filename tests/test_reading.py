@@ -254,6 +254,15 @@ def test_a_lost_line_never_moves_a_value_to_another_record(data: st.DataObject) 
             assert any(all(row[name] == one.get(name) for name in set(row) - free) for one in begun), (path, row, begun)
 
 
+PROSE = "garbage\nfoo bar\n  three words here\nfour words are here\n    five words are right here\nnow there are six of them\n"
+
+
+@pytest.mark.parametrize("answer", TEXTS, ids=lambda path: f"{path.parent.name}/{path.name}")
+def test_no_reader_makes_records_of_prose(answer: Path) -> None:
+    reader = load_reader(answer.with_name(answer.name.split(".")[0] + ".yaml"))
+    assert run(reader, PROSE, at=AT).counts() == {}
+
+
 WORDS = st.text("abcdefghijklmnop -:,/[]()#", min_size=1, max_size=30).map(str.strip).filter(bool)
 
 

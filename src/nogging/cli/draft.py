@@ -10,6 +10,7 @@ import typer
 from nogging.captures.writing import replace_text
 from nogging.cli import PASS
 from nogging.cli.run import captured
+from nogging.errors import QuestionError
 from nogging.judging.draft import draft
 
 
@@ -22,5 +23,8 @@ def command(
     if to is None:
         print(text, end="")
     else:
-        replace_text(to, text)
+        try:
+            replace_text(to, text)
+        except OSError as error:
+            raise QuestionError(f"{to}: cannot be written: {error.strerror}") from None
     return PASS

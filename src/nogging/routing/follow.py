@@ -14,7 +14,7 @@ from enum import StrEnum
 from pathlib import Path
 
 from nogging.captures.capture import Capture
-from nogging.errors import QuestionError
+from nogging.errors import QuestionError, nearest
 from nogging.routing.links import End, links
 from nogging.routing.lookup import DEFAULT, Address, Hop, Match, Tables, parsed, require_device
 
@@ -144,7 +144,11 @@ def follow(capture: Capture | str | Path, source: str, target: str, vrf: str = D
 def address_of(capture: Capture, target: str) -> Address:
     """An address as it is; of a device the one that is its own whatever interface is down, else its lowest."""
     if target not in capture.devices:
-        return parsed(target)
+        try:
+            return parsed(target)
+        except QuestionError:
+            hint = nearest(target, capture.devices)
+            raise QuestionError(f"'{target}' is neither a device of {capture.folder} nor an address{hint}") from None
     mine = [row for row in capture.records("address").to_pylist() if row["device"] == target]
     mine = [row for row in mine if not row["ip"].startswith("fe80:")]
     if not mine:
