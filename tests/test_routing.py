@@ -213,3 +213,22 @@ def test_peers_need_links_that_agree(build: Build) -> None:
     subnet = {n: {PORTS: INTERFACE.format("eth1", f"192.0.2.{k}/29")} for k, n in enumerate("abc", 1)}
     capture = build("now", subnet)
     assert len([one for one in links(capture) if one.device == "a"]) == 2, "several peers are one question each"
+
+
+def test_a_known_deviation_is_waived_until_its_last_day(bad: Demo, tmp_path: Path) -> None:
+    text = """
+expect:
+  - {title: ports, every: interface, where: "device = 'heron-r1'", must: oper_status = 'up'}
+  - {title: none, none: interface, where: "device = 'heron-r1' and oper_status = 'down'"}
+waivers:
+  - {title: being replaced, kind: interface, where: "name = 'GigabitEthernet0/0'", owner: noc, until: UNTIL}
+"""
+    found = judged(tmp_path, text.replace("UNTIL", "2099-01-01"), bad)
+    assert [one.verdict for one in found.results] == [Verdict.PASS, Verdict.PASS]
+    (one,) = found.results[0].waived
+    assert (one.device, one.reason) == ("heron-r1", "waived: being replaced (noc, until 2099-01-01)")
+    assert found.results[0].reason.endswith("1 waived") and found.results[1].waived
+    late = judged(tmp_path, text.replace("UNTIL", "2020-01-01"), bad)
+    assert late.verdict is Verdict.FAIL and any("expired" in note for note in late.notes)
+    with pytest.raises(FileError, match="until"):
+        judged(tmp_path, text.replace("UNTIL", "soon"), bad)

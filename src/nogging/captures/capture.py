@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import json
+from datetime import UTC, datetime
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -53,6 +54,12 @@ class Capture:
     @property
     def devices(self) -> dict[str, DeviceEntry]:
         return self.manifest.devices
+
+    @property
+    def ended(self) -> datetime:
+        """When its last answer was there."""
+        answers = [answer for one in self.devices.values() for answer in one.commands.values() if answer.started]
+        return max((answer.ended() for answer in answers), default=datetime.now(UTC))
 
     def path_of(self, device: str, command: str) -> Path:
         return self.folder / ANSWERS / folder_name(device) / file_name(command)

@@ -145,9 +145,10 @@ class _Challenger:
             here = f"NOT ({asked.where} OR (b_here AND {asked.where_before})) OR {asked.demand}"
             gone = "true" if one.gone_allowed else f"NOT {asked.where_before}"
             verdict = f"CASE WHEN a_here THEN {here} WHEN b_here THEN {gone} ELSE true END"
+        waived = " OR ".join(self.judge.explaining(w) for w in self.judge.waivers if w.kind is one.kind) or "false"
         rows = self.pairs.rows(
-            "SELECT fault, bool_or(NOT v) AS wrong FROM "
-            f"(SELECT fault, {verdict} AS v FROM {broken.table(one.needs_peer)}) WHERE v IS NOT TRUE GROUP BY fault"
+            f"SELECT fault, bool_or(NOT v) AS wrong FROM (SELECT fault, {verdict} AS v "
+            f"FROM {broken.table(one.needs_peer)} WHERE ({waived}) IS NOT TRUE) WHERE v IS NOT TRUE GROUP BY fault"
         )
         return {row["fault"]: Verdict.FAIL if row["wrong"] else Verdict.UNPROVEN for row in rows}
 

@@ -16,7 +16,7 @@ from typing import Any
 from nogging.captures.capture import Capture
 from nogging.judging.compare import Comparison, compare_pairs
 from nogging.judging.evidence import Lines
-from nogging.judging.expectations import Expectation, Expectations, Explanation, load_expectations
+from nogging.judging.expectations import Expectation, Expectations, Explanation, Waiver, load_expectations
 from nogging.judging.gaps import Gap, gaps, witnesses
 from nogging.judging.pairs import AFTER, BEFORE, Pairs, resolver, side_of
 from nogging.judging.paths import PathExpectation, PathJudge
@@ -47,6 +47,15 @@ def check(
     return Judge(pairs).judge(load_expectations(expectations, pairs))
 
 
+@dataclass
+class _Sorted:
+    """What is not in order: what certainly is not, what is open, and what is waived."""
+
+    failures: list[Failure]
+    unproven: list[Failure]
+    waived: list[Failure]
+
+
 @dataclass(frozen=True)
 class _Asked:
     """The predicates of an expectation as SQL over a table of pairs."""
@@ -67,16 +76,20 @@ class Judge:
         if pairs.before is not None:
             self.lines[BEFORE] = Lines(pairs.before, BEFORE)
         self.paths = PathJudge(pairs)
+        self.waivers: list[Waiver] = []
+        self.known_waived: dict[str, set[tuple[Any, ...]]] = {}
         self.known_gaps: dict[tuple[str, str], list[Gap]] = {}
 
     def judge(self, asked: Expectations) -> Judgement:
+        self.waivers = [one for one in asked.waivers if one.until >= self.pairs.after.ended.date()]
+        expired = tuple(f"expired, and counts for nothing: {one}" for one in asked.waivers if one not in self.waivers)
         results = tuple(self.judged(one) for one in asked.expect)
         verdicts = [one.verdict for one in results if one.strength == "must"]
         if self.pairs.before is None:
             if asked.other is not None:
                 verdicts.append(Verdict.UNPROVEN)
             notes = (f"differences were not judged: {NO_BEFORE}",) if asked.other is not None else ()
-            return Judgement(worst(verdicts), asked.title, results, notes=notes)
+            return Judgement(worst(verdicts), asked.title, results, notes=(*notes, *expired))
         comparison = compare_pairs(self.pairs)
         explained, left = self.explained(asked.explain, comparison)
         other = asked.other or "ignore"
@@ -94,7 +107,30 @@ class Judge:
             len(comparison.differences),
             other,
             compared=True,
+            notes=expired,
         )
+
+    def waiver_of(self, kind: Kind, row: dict[str, Any]) -> Waiver | None:
+        """The waiver that lets a record pass."""
+        key = tuple(row[f"a_{name}"] if row["a_here"] else row[f"b_{name}"] for name in kind.keys)
+        return next((one for one in self.waivers if one.kind is kind and key in self.keys_waived(one)), None)
+
+    def keys_waived(self, one: Waiver) -> set[tuple[Any, ...]]:
+        if one.title not in self.known_waived:
+            self.known_waived[one.title] = self.keys_where(one)
+        return self.known_waived[one.title]
+
+    def sorted_out(self, one: Expectation, rows: Iterable[tuple[dict[str, Any], bool]]) -> _Sorted:
+        """Rows that are not in order, each certain or open, told apart; what is waived is not a failure."""
+        found = _Sorted([], [], [])
+        for row, certain in rows:
+            failure = self.failure(one, row, certain)
+            waiver = self.waiver_of(one.kind, row) if certain else None
+            if waiver is not None:
+                found.waived.append(replace(failure, reason=f"waived: {waiver}"))
+            else:
+                (found.failures if certain else found.unproven).append(failure)
+        return found
 
     def judged(self, one: Expectation | PathExpectation) -> Result:
         """What becomes of one expectation."""
@@ -161,42 +197,39 @@ class Judge:
         rows = self.pairs.rows(
             f"SELECT *, {verdict} AS v FROM ({judged}) WHERE {verdict} IS NOT TRUE ORDER BY device, id"
         )
-        failures: list[Failure] = []
-        unproven: list[Failure] = []
+        wrong = []
         for row in rows:
             if one.gone_allowed and not row["a_here"]:
                 continue
             hidden = not row["a_here"] and any(
                 gap.could_hold(side_of(row, "b", one.kind)) for gap in self.gaps(one.kind, AFTER)
             )
-            certain = row["v"] is False and not hidden
-            (failures if certain else unproven).append(self.failure(one, row, certain))
-        return self.concluded(one, counted[0]["n"], failures, unproven)
+            wrong.append((row, row["v"] is False and not hidden))
+        return self.concluded(one, counted[0]["n"], self.sorted_out(one, wrong))
 
     def exactly(self, one: Expectation, asked: _Asked, wanted: Wanted) -> Result:
         rows = self.pairs.rows(
             f"SELECT *, {asked.where} AS w FROM {self.table(one)} WHERE a_here AND ({asked.where}) IS NOT FALSE"
         )
-        failures: list[Failure] = []
-        unproven: list[Failure] = []
         seen = set()
+        others = []
         for row in rows:
             values = tuple(row[f"a_{name}"] for name in wanted.fields)
             if values in wanted.rows:
                 seen.add(values)
-            elif row["w"] is None or None in values:
-                unproven.append(self.failure(one, row, False))
             else:
-                failures.append(replace(self.failure(one, row, True), reason="is there, and in none of the rows"))
+                others.append((row, row["w"] is not None and None not in values))
+        said = self.sorted_out(one, others)
+        said.failures[:] = [replace(failure, reason="is there, and in none of the rows") for failure in said.failures]
         gaps = self.mattering(one)
         for values, place in wanted.rows.items():
             if values not in seen:
                 given = dict(zip(wanted.fields, values, strict=True))
                 hidden = any(gap.could_hold({"device": gap.device, **given}) for gap in gaps)
-                (unproven if hidden else failures).append(
+                (said.unproven if hidden else said.failures).append(
                     Failure(str(given.pop("device", "")), given, f"is missing ({place})")
                 )
-        return self.concluded(one, len(rows), failures, unproven)
+        return self.concluded(one, len(rows), said)
 
     def some_or_none(self, one: Expectation, asked: _Asked) -> Result:
         table = self.table(one)
@@ -205,37 +238,36 @@ class Judge:
             f"SELECT *, {verdict} AS v FROM {table} WHERE a_here AND {verdict} IS NOT FALSE ORDER BY device, id"
         )
         true = [row for row in rows if row["v"]]
-        open_rows = [self.failure(one, row, False) for row in rows if row["v"] is None]
         if one.quantifier == "none":
-            return self.concluded(one, len(true), [self.failure(one, row, True) for row in true], open_rows)
+            return self.concluded(one, len(true), self.sorted_out(one, ((row, bool(row["v"])) for row in rows)))
         if true:
             return Result(one.title, one.strength, one.kind.name, Verdict.PASS, _these(len(true), one.kind), len(true))
+        open_rows = [self.failure(one, row, False) for row in rows]
         missing = Failure("", {}, f"no {one.kind.name} is as expected", _demands(one))
-        return self.concluded(one, 0, [] if open_rows else [missing], open_rows)
+        return self.concluded(one, 0, _Sorted([] if open_rows else [missing], open_rows, []))
 
-    def concluded(self, one: Expectation, found: int, failures: list[Failure], unproven: list[Failure]) -> Result:
+    def concluded(self, one: Expectation, found: int, said: _Sorted) -> Result:
         """The verdict from what failed, what is open, what lacks, and whether there was anything to look at."""
         missing = self.mattering(one)
-        if one.quantifier == "some" and missing and failures:
-            failures, unproven = [], [*unproven, *failures]
-        unproven += [Failure(gap.device, {}, f"{gap.when}: {gap.reason}") for gap in missing]
-        said = tuple(failures), tuple(unproven)
-        if failures:
-            return self._result(one, Verdict.FAIL, _fails(one, failures, found), found, said)
-        if unproven:
-            return self._result(one, Verdict.UNPROVEN, unproven[0].reason, found, said)
+        if one.quantifier == "some" and missing and said.failures:
+            said = _Sorted([], [*said.unproven, *said.failures], said.waived)
+        said.unproven.extend(Failure(gap.device, {}, f"{gap.when}: {gap.reason}") for gap in missing)
+        verdict, reason = self.reasoned(one, found, said)
+        reason += f"; {len(said.waived)} waived" if said.waived else ""
+        told = tuple(said.failures), tuple(said.unproven), tuple(said.waived)
+        return Result(one.title, one.strength, one.kind.name, verdict, reason, found, *told)
+
+    def reasoned(self, one: Expectation, found: int, said: _Sorted) -> tuple[Verdict, str]:
+        if said.failures:
+            return Verdict.FAIL, _fails(one, said.failures, found)
+        if said.unproven:
+            return Verdict.UNPROVEN, said.unproven[0].reason
         if not self.could_see(one):
-            return self._result(
-                one,
-                Verdict.UNPROVEN,
-                f"nothing that was captured could show such a {one.kind.name}",
-                found,
-                said,
-            )
+            return Verdict.UNPROVEN, f"nothing that was captured could show such a {one.kind.name}"
         if one.quantifier == "every" and not found and not one.may_be_empty:
-            return self._result(one, Verdict.UNPROVEN, self.nothing_found(one), 0, said)
-        reason = "none, as expected" if one.quantifier == "none" else _these(found, one.kind)
-        return self._result(one, Verdict.PASS, reason, found, said)
+            return Verdict.UNPROVEN, self.nothing_found(one)
+        none_left = one.quantifier == "none" and not said.waived
+        return Verdict.PASS, "none, as expected" if none_left else _these(found, one.kind)
 
     def _result(
         self,
@@ -385,14 +417,14 @@ class Judge:
         left = tuple(one for n, one in enumerate(comparison.differences) if n not in accounted)
         return tuple(found), left
 
-    def keys_where(self, one: Explanation) -> set[tuple[Any, ...]]:
+    def keys_where(self, one: Explanation | Waiver) -> set[tuple[Any, ...]]:
         """The keys of the records that an entry speaks of."""
         uses_peer = one.where is not None and one.where.uses("peer")
         table = self.pairs.with_peers(one.kind) if uses_peer else self.pairs.table(one.kind)
         keys = ", ".join(f"coalesce(a_{key}, b_{key})" for key in one.kind.keys)
         return set(self.pairs.database.execute(f"SELECT {keys} FROM {table} WHERE {self.explaining(one)}").fetchall())
 
-    def explaining(self, one: Explanation) -> str:
+    def explaining(self, one: Explanation | Waiver) -> str:
         """The condition of an entry, on the record of either side."""
         if one.where is None:
             return "true"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import date
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -71,6 +72,16 @@ class ExplainModel(Strict):
     times: Annotated[int, Field(ge=0)] | None = None
 
 
+class WaiverModel(Strict):
+    """A deviation that is known: whose it is, and the last day on which it is let pass."""
+
+    title: str
+    kind: str
+    where: Condition
+    owner: str
+    until: date
+
+
 class DifferencesModel(Strict):
     explain: tuple[ExplainModel, ...] = ()
     other: Literal["fail", "warn", "ignore"] = "fail"
@@ -79,6 +90,7 @@ class DifferencesModel(Strict):
 class ExpectationsModel(Strict):
     title: str = ""
     expect: tuple[ExpectModel, ...] = ()
+    waivers: tuple[WaiverModel, ...] = ()
     differences: DifferencesModel | None = None
 
 
@@ -117,12 +129,25 @@ class Explanation:
 
 
 @dataclass(frozen=True)
+class Waiver:
+    title: str
+    kind: Kind
+    where: Predicate
+    owner: str
+    until: date
+
+    def __str__(self) -> str:
+        return f"{self.title} ({self.owner}, until {self.until})"
+
+
+@dataclass(frozen=True)
 class Expectations:
     title: str
     expect: tuple[Expectation | PathExpectation, ...]
     explain: tuple[Explanation, ...]
     other: str | None
     """What an unexplained difference does; None where the file does not speak of differences."""
+    waivers: tuple[Waiver, ...] = ()
 
 
 def load_expectations(path: str | Path, pairs: Pairs) -> Expectations:
@@ -146,7 +171,15 @@ class _Checked:
             expect,
             tuple(self.explanation(one, ("differences", "explain", n)) for n, one in enumerate(explain)),
             differences.other if differences else None,
+            tuple(self.waiver(one, ("waivers", n)) for n, one in enumerate(model.waivers)),
         )
+
+    def waiver(self, model: WaiverModel, where: Path_) -> Waiver:
+        kind = self.kind(model.kind, (*where, "kind"))
+        condition = self.condition(model.where, self.pairs.schema(kind), (*where, "where"))
+        if condition is None:
+            raise self.source.error((*where, "where"), "a waiver says which records it is for")
+        return Waiver(model.title, kind, condition, model.owner, model.until)
 
     def expectation(self, model: ExpectModel, where: Path_) -> Expectation | PathExpectation:
         quantifier = model.quantifier

@@ -11,7 +11,7 @@ import ipaddress
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from functools import cached_property
 from typing import Any
 
@@ -142,8 +142,7 @@ class Faults:
     @cached_property
     def at(self) -> datetime:
         """When what began again did so: a while after the capture, so that it is told from what is but young."""
-        answers = (answer for one in self.pairs.after.devices.values() for answer in one.commands.values())
-        return max((answer.ended() for answer in answers if answer.started), default=datetime.now(UTC)) + LATER
+        return self.pairs.after.ended + LATER
 
     def routes(self) -> Iterator[Fault]:
         self.pairs.table(KINDS["route"])

@@ -66,6 +66,8 @@ class Result:
     found: int
     failures: tuple[Failure, ...] = ()
     unproven: tuple[Failure, ...] = ()
+    waived: tuple[Failure, ...] = ()
+    """What would have failed, and is known and let pass; the reason says by which waiver."""
 
 
 @dataclass(frozen=True)

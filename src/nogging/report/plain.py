@@ -49,6 +49,7 @@ def _result(one: Result) -> dict[str, Any]:
         "found": one.found,
         "failures": [_failure(failure) for failure in one.failures],
         "unproven": [_failure(failure) for failure in one.unproven],
+        "waived": [_failure(failure) for failure in one.waived],
     }
 
 

@@ -163,6 +163,7 @@ def _result(page: Page, one: Result) -> None:
     label = verdict if one.strength == "must" or one.verdict is Verdict.PASS else "warning"
     if one.verdict is Verdict.PASS:
         page.prose(f"{clean(one.title)} ({one.reason})", label=label, style=STYLES[verdict])
+        _waived(page, one)
         return
     page.prose(clean(one.title), label=label, style=STYLES[verdict], body="bold")
     if one.verdict is not Verdict.UNPROVEN or not any(not failure.record for failure in one.unproven):
@@ -174,6 +175,14 @@ def _result(page: Page, one: Result) -> None:
         _failure(page, one, failure)
     if len(one.failures) > MOST_FAILURES:
         page.prose(f"… and {len(one.failures) - MOST_FAILURES} more (--format json lists all)", indent=_LABEL)
+    _waived(page, one)
+
+
+def _waived(page: Page, one: Result) -> None:
+    """What is let pass, each with its waiver."""
+    for failure in one.waived:
+        told = f"{failure.device}  {_named(one.kind, failure.record)}: {failure.reason}"
+        page.prose(clean(told), indent=_LABEL, body="dim")
 
 
 def _open(page: Page, one: Result) -> None:
