@@ -90,6 +90,7 @@ class _Challenger:
         self.judge = Judge(pairs)
         self.good = [self.judge.judged(one).verdict for one in asked.expect]
         self.whole = self.judge.judge(asked).verdict
+        self.known_counts: dict[int, dict[str, int]] = {}
         self.faults = list(Faults(pairs).all())
         self.broken = {kind: _Broken(pairs, KINDS[kind], changes) for kind, changes in self.by_kind().items()}
 
@@ -196,10 +197,9 @@ class _Challenger:
         return Verdict.PASS if answer else (Verdict.FAIL if answer is False else Verdict.UNPROVEN)
 
     def counts_of(self, one: Expectation) -> dict[str, int]:
-        known: dict[int, dict[str, int]] = self.__dict__.setdefault("_counts", {})
-        if id(one) not in known:
-            known[id(one)] = self.judge.counts(one)
-        return known[id(one)]
+        if id(one) not in self.known_counts:
+            self.known_counts[id(one)] = self.judge.counts(one)
+        return self.known_counts[id(one)]
 
     def some_of(self, one: Expectation) -> int:
         return self.judge.judged(one).found

@@ -8,7 +8,7 @@ What the network would do instead (other routes, other paths) is not in a captur
 from __future__ import annotations
 
 import ipaddress
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -163,23 +163,23 @@ class Faults:
             told = f"{row['device']}: {row['destination_prefix']} ({row['source_protocol']})"
             yield Fault("route lost", f"{told} is lost", (Change("route", where),))
             others = [
-                hop for hop in self.hops_of(row["device"]) if hop[0] not in row["hops"] and hop[1] not in row["hops"]
+                hop for hop in self.hops[row["device"]] if hop[0] not in row["hops"] and hop[1] not in row["hops"]
             ]
             if others and row["source_protocol"] != "direct":
                 address, port = others[0]
                 moved = {"next_hop_address": address, "outgoing_interface": port}
                 yield Fault("route moved", f"{told} goes by {port}", (Change("route", where, moved),))
 
-    def hops_of(self, device: str) -> list[tuple[str, str]]:
-        """The next hops of a device's routes, each with its interface."""
-        if not hasattr(self, "_hops"):
-            self._hops: dict[str, list[tuple[str, str]]] = {}
-            for row in self.pairs.rows(
-                "SELECT DISTINCT a_device AS d, a_next_hop_address AS h, a_outgoing_interface AS i FROM pairs_route "
-                "WHERE a_next_hop_address IS NOT NULL AND a_outgoing_interface IS NOT NULL ORDER BY ALL"
-            ):
-                self._hops.setdefault(row["d"], []).append((row["h"], row["i"]))
-        return self._hops.get(device, [])
+    @cached_property
+    def hops(self) -> dict[str, list[tuple[str, str]]]:
+        """The next hops of each device's routes, each with its interface."""
+        found: dict[str, list[tuple[str, str]]] = defaultdict(list)
+        for row in self.pairs.rows(
+            "SELECT DISTINCT a_device AS d, a_next_hop_address AS h, a_outgoing_interface AS i FROM pairs_route "
+            "WHERE a_next_hop_address IS NOT NULL AND a_outgoing_interface IS NOT NULL ORDER BY ALL"
+        ):
+            found[row["d"]].append((row["h"], row["i"]))
+        return found
 
     def systems(self) -> Iterator[Fault]:
         for row in self.rows["system"]:

@@ -150,7 +150,7 @@ class Lines:
         if form.section:
             self.section = (form.section, _indent(line))
         if self.reading.took is not None:
-            self.explain(form, stripped, number)
+            self.explain(form, stripped, line, number)
         elif sure and form.is_plain and not self.lengths and len(self.same) < MOST_KNOWN:
             self.same[stripped] = (form, self.kind, self.gave)
 
@@ -160,10 +160,11 @@ class Lines:
             return False
         return not form.within or form.within == self.section[0]
 
-    def explain(self, taken: Form, stripped: str, number: int) -> None:
+    def explain(self, taken: Form, stripped: str, line: str, number: int) -> None:
         """Keeps which form took a line, and which others fit it as well."""
         forms = self.reader.forms_for(stripped.split(None, 1)[0])
-        also = (one for one in forms if one is not taken and one.pattern.regex.fullmatch(stripped))
+        others = (one for one in forms if one is not taken and self.stands_right(one, line))
+        also = (one for one in others if one.pattern.regex.fullmatch(stripped))
         assert self.reading.took is not None
         took = Took(taken.action, taken.pattern.text, self.gave, tuple(one.pattern.text for one in also))
         self.reading.took[number] = [took]
