@@ -260,6 +260,7 @@ SHOWS: dict[str, Show] = {
             "show ipv6 ospf neighbor detail",
             "show ipv6 interface",
             "show environment all",
+            "show ip route vrf *",
         ),
         lambda _network, _device, _now: "",  # known, and nothing to tell
     ),
