@@ -189,6 +189,11 @@ class Capture:
                 part.replace(self._cache_path(name))
 
 
+def opened(capture: Capture | str | Path) -> Capture:
+    """A capture as it is, or that of a directory; `CaptureError` where it is none."""
+    return capture if isinstance(capture, Capture) else Capture(capture)
+
+
 def _said(reading: Reading) -> str:
     if reading.not_supported:
         return NOT_SUPPORTED

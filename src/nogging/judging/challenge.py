@@ -16,7 +16,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nogging.captures.capture import Capture
+from nogging.captures.capture import Capture, opened
 from nogging.judging.check import Judge, constant
 from nogging.judging.closing import closing
 from nogging.judging.compare import compare_pairs, differences
@@ -24,7 +24,7 @@ from nogging.judging.expectations import Expectation, Expectations, load_expecta
 from nogging.judging.faults import Change, Fault, Faults
 from nogging.judging.pairs import Pairs
 from nogging.judging.paths import PathExpectation
-from nogging.judging.verdict import Difference, Verdict
+from nogging.judging.verdict import Difference, Result, Verdict
 from nogging.records import KINDS, Kind
 
 if TYPE_CHECKING:
@@ -78,19 +78,16 @@ def challenge(
     expectations: str | Path, *, after: Capture | str | Path, before: Capture | str | Path | None = None
 ) -> Challenge:
     """Breaks a capture in every way that it can be broken, and judges each; errors are those of `check`."""
-    opened = [one if isinstance(one, Capture) or one is None else Capture(one) for one in (after, before)]
-    assert opened[0] is not None
-    pairs = Pairs(opened[0], opened[1] or opened[0])
-    return _Challenger(pairs, load_expectations(expectations, pairs)).run(opened[1] is None)
+    good = opened(after)
+    pairs = Pairs(good, good if before is None else opened(before))
+    return _Challenger(pairs, load_expectations(expectations, pairs)).run(before is None)
 
 
 class _Challenger:
     def __init__(self, pairs: Pairs, asked: Expectations) -> None:
         self.pairs, self.asked = pairs, asked
         self.judge = Judge(pairs)
-        self.good = [self.judge.judged(one).verdict for one in asked.expect]
-        self.whole = self.judge.judge(asked).verdict
-        self.known_counts: dict[int, dict[str, int]] = {}
+        self.good = self.judge.judge(asked)
         self.faults = list(Faults(pairs).all())
         self.broken = {kind: _Broken(pairs, KINDS[kind], changes) for kind, changes in self.by_kind().items()}
 
@@ -103,8 +100,8 @@ class _Challenger:
 
     def run(self, own_before: bool) -> Challenge:
         by: dict[int, list[tuple[str, Verdict]]] = defaultdict(list)
-        for one, good in zip(self.asked.expect, self.good, strict=True):
-            for n, verdict in (self.turned(one) if good is Verdict.PASS else {}).items():
+        for one, good in zip(self.asked.expect, self.good.results, strict=True):
+            for n, verdict in (self.turned(one, good) if good.verdict is Verdict.PASS else {}).items():
                 by[n].append((one.title, verdict))
         breaks: dict[int, int] = defaultdict(int)
         for broken in self.broken.values():
@@ -114,10 +111,10 @@ class _Challenger:
             for n in self.differing({n for n in breaks if n not in by}):
                 by[n].append((DIFFERENCE, Verdict.FAIL))
         tried = (_tried(fault, by.get(n, []), breaks[n]) for n, fault in enumerate(self.faults) if breaks[n])
-        return Challenge(self.asked.title, self.whole, tuple(tried), own_before)
+        return Challenge(self.asked.title, self.good.verdict, tuple(tried), own_before)
 
-    def turned(self, one: Expectation | PathExpectation) -> Turned:
-        """The faults that an expectation notices."""
+    def turned(self, one: Expectation | PathExpectation, good: Result) -> Turned:
+        """The faults that an expectation notices; `good` is what became of it without any."""
         if isinstance(one, PathExpectation):
             return dict(self.paths_turned(one))
         broken = self.broken.get(one.kind.name)
@@ -127,7 +124,7 @@ class _Challenger:
             return self.rows_turned(one, broken)
         if one.wanted is not None:
             return self.exactly_turned(one, broken, one.wanted.fields)
-        return dict(self.counts_turned(one, broken))
+        return dict(self.counts_turned(one, broken, good))
 
     def paths_turned(self, one: PathExpectation) -> Iterator[tuple[int, Verdict]]:
         for n, fault in enumerate(self.faults):
@@ -164,7 +161,7 @@ class _Challenger:
         )
         return {row["fault"]: Verdict.FAIL for row in rows}
 
-    def counts_turned(self, one: Expectation, broken: _Broken) -> Iterator[tuple[int, Verdict]]:
+    def counts_turned(self, one: Expectation, broken: _Broken, good: Result) -> Iterator[tuple[int, Verdict]]:
         """Of what counts, only the records matter that a fault adds to those that match, or takes from them."""
         asked = self.judge.asked(one)
         met = f"(a_here AND {asked.where}" + (f" AND {asked.demand})" if one.quantifier == "some" else ")")
@@ -181,28 +178,21 @@ class _Challenger:
             "sum(CAST(o.n - t.was + t.n > 0 AS INTEGER) - CAST(o.n > 0 AS INTEGER)) AS n "
             f"FROM t JOIN o ON {same} GROUP BY t.fault HAVING sum(t.n - t.was) <> 0"
         )
+        counts = self.judge.counts(one)
         for row in rows:
-            verdict = self.recounted(one, int(row["n"]), int(row["hops"]))
+            if one.quantifier == "some":
+                verdict = Verdict.PASS if good.found + row["hops"] > 0 else Verdict.FAIL
+            else:
+                more = {"n": counts["n"] + int(row["n"]), "hops": counts["hops"] + int(row["hops"])}
+                verdict = self.recounted(one, counts | more)
             if verdict is not Verdict.PASS:
                 yield row["fault"], verdict
 
-    def recounted(self, one: Expectation, more: int, hops: int) -> Verdict:
-        """The verdict on what counts, with so many keys and records more."""
-        counts = dict(self.counts_of(one))
-        counts["n"], counts["hops"] = counts["n"] + more, counts["hops"] + hops
-        if one.quantifier == "some":
-            return Verdict.PASS if self.some_of(one) + hops > 0 else Verdict.FAIL
+    def recounted(self, one: Expectation, counts: dict[str, int]) -> Verdict:
+        """The verdict on what counts, with other counts."""
         assert one.demand is not None
         answer = self.pairs.rows(f"SELECT {one.demand.sql(lambda path: constant(counts, path))} AS v")[0]["v"]
         return Verdict.PASS if answer else (Verdict.FAIL if answer is False else Verdict.UNPROVEN)
-
-    def counts_of(self, one: Expectation) -> dict[str, int]:
-        if id(one) not in self.known_counts:
-            self.known_counts[id(one)] = self.judge.counts(one)
-        return self.known_counts[id(one)]
-
-    def some_of(self, one: Expectation) -> int:
-        return self.judge.judged(one).found
 
     def differing(self, wanted: set[int]) -> set[int]:
         """Which of these faults leave a difference that no entry explains, or that one explains besides its number."""

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from nogging.captures.capture import Capture
+from nogging.captures.capture import Capture, opened
 from nogging.judging.compare import Comparison, compare_pairs
 from nogging.judging.evidence import Lines
 from nogging.judging.expectations import Expectation, Expectations, Explanation, Waiver, load_expectations
@@ -21,13 +21,11 @@ from nogging.judging.gaps import Gap, gaps, witnesses
 from nogging.judging.pairs import AFTER, BEFORE, Pairs, resolver, side_of
 from nogging.judging.paths import PathExpectation, PathJudge
 from nogging.judging.rows import Wanted
-from nogging.judging.verdict import Difference, Explained, Failure, Judgement, Result, Verdict, worst
+from nogging.judging.verdict import NO_BEFORE, Difference, Explained, Failure, Judgement, Result, Verdict, worst
 from nogging.predicates import Path as NamePath
 from nogging.predicates import Predicate, identifier
 from nogging.reading.reader import find_reader
 from nogging.records import Kind
-
-NO_BEFORE = "there is no capture from before (give one with --before)"
 
 
 def check(
@@ -41,9 +39,7 @@ def check(
     Raises `FileError` for a mistake in the file and `CaptureError` for a directory that is no capture, both before
     anything is judged; whatever the evidence lacks is a verdict, never an error.
     """
-    opened = [one if isinstance(one, Capture) or one is None else Capture(one) for one in (after, before)]
-    assert opened[0] is not None
-    pairs = Pairs(opened[0], opened[1])
+    pairs = Pairs(opened(after), None if before is None else opened(before))
     return Judge(pairs).judge(load_expectations(expectations, pairs))
 
 

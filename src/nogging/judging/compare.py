@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from nogging.captures.capture import Capture
+from nogging.captures.capture import Capture, opened
 from nogging.judging.gaps import Gap, gaps, not_comparable
 from nogging.judging.pairs import AFTER, BEFORE, Pairs, side_of
 from nogging.judging.verdict import Difference
@@ -40,11 +40,7 @@ class Comparison:
 
 def compare(before: Capture | str | Path, after: Capture | str | Path) -> Comparison:
     """Compares two captures over all kinds. Raises `CaptureError` for a directory that is none."""
-    return compare_pairs(Pairs(_opened(after), _opened(before)))
-
-
-def _opened(capture: Capture | str | Path) -> Capture:
-    return capture if isinstance(capture, Capture) else Capture(capture)
+    return compare_pairs(Pairs(opened(after), opened(before)))
 
 
 def differences(kind: Kind, rows: Sequence[dict[str, Any]]) -> list[Difference]:

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from nogging.captures.capture import Capture
+from nogging.captures.capture import Capture, opened
 from nogging.judging.check import check
 from nogging.judging.verdict import Verdict
 from nogging.predicates import quoted
@@ -49,10 +49,9 @@ def draft(captures: Sequence[Capture | str | Path]) -> str:
 
     Raises `CaptureError` for a directory that is none.
     """
-    opened = [one if isinstance(one, Capture) else Capture(one) for one in captures]
-    candidates = list(_Drafter(opened[0]).all())
-    kept, left = _tried(candidates, opened)
-    told = ", ".join(str(one.folder) for one in opened)
+    good = [opened(one) for one in captures]
+    kept, left = _tried(list(_Drafter(good[0]).all()), good)
+    told = ", ".join(str(one.folder) for one in good)
     head = [
         f"# Drafted from {told}: read it, and take out what does not have to hold.",
         "title: Everything is as it should be",
@@ -77,14 +76,9 @@ def _tried(candidates: list[Drafted], captures: list[Capture]) -> tuple[list[Dra
             if not kept:
                 break
             path.write_text("expect:\n" + "\n".join(one.text() for one in kept) + "\n")
-            found = check(path, after=capture)
-            passed = [result.verdict is Verdict.PASS for result in found.results]
-            left += [
-                f"{one.title}: {result.reason}"
-                for one, result in zip(kept, found.results, strict=True)
-                if result.verdict is not Verdict.PASS
-            ]
-            kept = [one for one, well in zip(kept, passed, strict=True) if well]
+            judged = list(zip(kept, check(path, after=capture).results, strict=True))
+            left += [f"{one.title}: {found.reason}" for one, found in judged if found.verdict is not Verdict.PASS]
+            kept = [one for one, found in judged if found.verdict is Verdict.PASS]
     return kept, left
 
 

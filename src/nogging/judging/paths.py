@@ -14,14 +14,12 @@ from nogging.errors import QuestionError
 from nogging.files import Path_, Source, Strict
 from nogging.judging.faults import Change
 from nogging.judging.pairs import AFTER, BEFORE, Pairs
-from nogging.judging.verdict import PATH, Evidence, Failure, Result, Verdict
+from nogging.judging.verdict import NO_BEFORE, PATH, Evidence, Failure, Result, Verdict
 from nogging.predicates import Path as NamePath
 from nogging.predicates import Predicate, PredicateError, holds, parse
 from nogging.records import Field, Nature, Type
 from nogging.routing.follow import OPEN, WELL, Follower, Way, address_of
 from nogging.routing.lookup import DEFAULT
-
-NO_BEFORE = "there is no capture from before (give one with --before)"
 
 
 class PathModel(Strict):
@@ -99,10 +97,8 @@ class PathJudge:
             failures += certain
             unproven += open_
         if failures:
-            verdict, reason = (
-                Verdict.FAIL,
-                f"{len(failures)} of {len(ends)} fail" if len(ends) > 1 else failures[0].reason,
-            )
+            verdict = Verdict.FAIL
+            reason = f"{len(failures)} of {len(ends)} fail" if len(ends) > 1 else failures[0].reason
         elif unproven:
             verdict, reason = Verdict.UNPROVEN, unproven[0].reason
         elif not ends:
@@ -140,9 +136,12 @@ class PathJudge:
         after = self.follower(AFTER)
         assert after is not None
         ways = after.ways(source, address_of(after.capture, target), model.vrf)
-        lost = [self.failure(way, target, f"{way.ending}: {way.why}") for way in ways if way.ending not in WELL | OPEN]
-        open_ = [self.failure(way, target, f"{way.ending}: {way.why}") for way in ways if way.ending in OPEN]
+        lost: list[Failure] = []
+        open_: list[Failure] = []
         for way in ways:
+            if way.ending not in WELL:
+                ended = self.failure(way, target, f"{way.ending}: {way.why}")
+                (open_ if way.ending in OPEN else lost).append(ended)
             missed = [device for device in model.through if device not in way.devices]
             met = [device for device in model.not_through if device in way.devices]
             if missed and way.ending in WELL:

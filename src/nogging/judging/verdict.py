@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
 
+NO_BEFORE = "there is no capture from before (give one with --before)"
 PATH = "path"
 """What stands for the kind of a result that is about the way of a packet."""
 

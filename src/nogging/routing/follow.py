@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import Path
 
-from nogging.captures.capture import Capture
+from nogging.captures.capture import Capture, opened
 from nogging.errors import QuestionError, nearest
 from nogging.routing.links import End, links
 from nogging.routing.lookup import DEFAULT, Address, Hop, Match, Tables, parsed, require_device
@@ -136,9 +136,9 @@ def follow(capture: Capture | str | Path, source: str, target: str, vrf: str = D
 
     Raises `QuestionError` for a device that the capture does not have, and for what is neither device nor address.
     """
-    opened = capture if isinstance(capture, Capture) else Capture(capture)
-    require_device(opened, source)
-    return Follower(opened).ways(source, address_of(opened, target), vrf)
+    found = opened(capture)
+    require_device(found, source)
+    return Follower(found).ways(source, address_of(found, target), vrf)
 
 
 def address_of(capture: Capture, target: str) -> Address:

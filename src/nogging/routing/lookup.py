@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from nogging.captures.capture import UNREAD, Capture
+from nogging.captures.capture import UNREAD, Capture, opened
 from nogging.errors import QuestionError, nearest
 from nogging.reading.reader import find_reader
 from nogging.records.route import ROUTE
@@ -159,10 +159,10 @@ def lookup(
 
     Raises `QuestionError` for what is no address, and for a device that the capture does not have.
     """
-    opened = capture if isinstance(capture, Capture) else Capture(capture)
-    wanted, tables = parsed(address), Tables(opened)
-    require_device(opened, device)
-    return {name: tables.lookup(name, wanted, vrf) for name in ([device] if device else opened.devices)}
+    found = opened(capture)
+    wanted, tables = parsed(address), Tables(found)
+    require_device(found, device)
+    return {name: tables.lookup(name, wanted, vrf) for name in ([device] if device else found.devices)}
 
 
 def require_device(capture: Capture, device: str | None) -> None:
