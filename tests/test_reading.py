@@ -6,6 +6,7 @@ import os
 import re
 import subprocess
 import sys
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from ipaddress import IPv4Interface
 from pathlib import Path
@@ -17,10 +18,12 @@ from hypothesis import strategies as st
 
 import nogging
 from conftest import Build
-from mutations import accounted
+from mutations import accounted, spoilt
 from nogging.errors import FileError, QuestionError
-from nogging.reading import flat
+from nogging.reading import blocks, flat
+from nogging.reading import lines as lines_of
 from nogging.reading.account import Reading
+from nogging.reading.declared import Reader
 from nogging.reading.engine import run
 from nogging.reading.lines import Lines
 from nogging.reading.notation import NotationError, compile_pattern
@@ -617,6 +620,36 @@ def test_many_lines_at_once_are_read_as_one_by_one(data: st.DataObject) -> None:
     assert many.unread == one.unread and many.skipped == one.skipped and dict(many.taken) == one.taken
     assert many.records["route"].to_pylist() == one.records["route"].to_pylist()
     assert many.counts() == one.counts()
+
+
+def reader_of(sample: Path) -> Reader:
+    return load_reader(sample.with_name(sample.name.split(".")[0] + ".yaml"))
+
+
+OF_BLOCKS = [(one, path) for path in SAMPLES if (one := reader_of(path)).forms and blocks.suits(one)]
+
+
+@settings(max_examples=150, deadline=None)
+@given(data=st.data())
+def test_records_of_several_lines_are_read_at_once_as_one_by_one(data: st.DataObject) -> None:
+    """Any reader's sample several times over, each time with other lines lost, doubled or spoilt."""
+    reader, path = data.draw(st.sampled_from(OF_BLOCKS))
+    reader = replace(reader, blocks={})
+    chance = data.draw(st.randoms(use_true_random=False))
+    sample = path.read_text().rstrip("\n")
+    copies = [sample] * data.draw(st.integers(2, 5)) + [spoilt(sample, chance) for _ in range(4)]
+    chance.shuffle(copies)
+    text = "\n".join(copies) + data.draw(st.sampled_from(["", "\n"]))
+    whole = data.draw(st.booleans())
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(lines_of, "WORTH_IT", 10**9)
+        one = Lines(reader, AT, "a1", 0.0).read(text, whole)
+        patch.setattr(lines_of, "WORTH_IT", 0)
+        patch.setattr(blocks, "PAYS_AFTER", 0)
+        patch.setattr(blocks, "OFTEN_ENOUGH", data.draw(st.integers(1, 2)))
+        many = Lines(reader, AT, "a1", 0.0).read(text, whole)
+    assert many.rows == one.rows and many.unread == one.unread and many.skipped == one.skipped
+    assert {n: {*names} for n, names in many.taken.items()} == {n: {*names} for n, names in one.taken.items()}
 
 
 def test_a_long_table_is_read_at_once_and_captured_as_such(build: Build) -> None:

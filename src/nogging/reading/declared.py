@@ -251,6 +251,8 @@ class Reader:
     entries: tuple[Entry, ...] = ()
     skip: tuple[Select, ...] = ()
     _by_word: dict[str, tuple[Form, ...]] = field(default_factory=dict, compare=False, repr=False)
+    blocks: dict[tuple[int, ...], Any] = field(default_factory=dict, compare=False, repr=False)
+    """What answers have shown of the order in which lines come, ready to be used for the next."""
 
     @property
     def command(self) -> str:

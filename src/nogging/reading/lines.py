@@ -18,12 +18,15 @@ from datetime import datetime
 from typing import Any
 
 from nogging.reading.account import CUT, NO_PATTERN, NO_ROWS, Reading, Took, Unread, says, without
+from nogging.reading.blocks import Blocks, suits
 from nogging.reading.declared import Action, Form, Heading, Reader
 from nogging.reading.dialect import load_dialect
 from nogging.reading.slots import MOST_KNOWN, Slots, absent_of, inherited, lacking
 from nogging.reading.under import Columns, positions
 from nogging.records import Kind
 
+WORTH_IT = 100
+"""Fewer lines than this are not worth looking for what comes again."""
 _Same = tuple[Form, Kind | None, dict[str, Any]]
 
 
@@ -68,6 +71,8 @@ class Lines:
         self.reading.took = {} if explain else None
         self.slots = Slots(reader, at, skew)
         self.texts: list[str] = []
+        self.by: Form | None = None
+        """The form that took the last line."""
         self.starts: dict[str, dict[str, Any]] = {}
         self.refusals = self.dialect.not_configured + self.dialect.not_supported
         self.same: dict[str, _Same] = {}
@@ -82,12 +87,24 @@ class Lines:
     def read(self, text: str, whole: bool) -> Reading:
         self.texts = text.split("\n")
         end = len(self.texts) + 1 if whole else self.last_line()
-        for number, line in enumerate(self.texts[: end - 1], 1):
-            self.line(number, line)
+        if end > WORTH_IT and self.reading.took is None and suits(self.reader):
+            self.by_blocks(end)
+        else:
+            for number, line in enumerate(self.texts[: end - 1], 1):
+                self.line(number, line)
         for number, line in enumerate(self.texts[end - 1 :], end):
             if line.strip():
                 self.refuse(number, line, CUT)
         return self.end()
+
+    def by_blocks(self, end: int) -> None:
+        """All lines before `end`, several at a time where they come as they did before."""
+        blocks, number = Blocks(self), 1
+        while (number := blocks.past(number, end)) < end:
+            self.by = None
+            self.line(number, self.texts[number - 1])
+            blocks.saw(number, self.by)
+            number += 1
 
     def line(self, number: int, line: str) -> None:
         """One line into its account."""
@@ -109,11 +126,14 @@ class Lines:
         form, kind, values = same
         if form.action is Action.SKIP:
             self.reading.skipped += 1
+            self.by = form
             return True
         if (form.kind or self.target(form.action)) is not kind or kind is None:
             return False
         self.form = form
-        return _ACTIONS[form.action](self, kind, values, line, number)
+        taken = _ACTIONS[form.action](self, kind, values, line, number)
+        self.by = form if taken else None
+        return taken
 
     def end(self) -> Reading:
         self.drop_first()
@@ -147,6 +167,7 @@ class Lines:
 
     def note(self, form: Form, stripped: str, line: str, number: int, sure: bool) -> None:
         """Keeps what is to be known of a line that was taken."""
+        self.by = form
         if form.section:
             self.section = (form.section, _indent(line))
         if self.reading.took is not None:
@@ -227,7 +248,7 @@ class Lines:
 
     def begin(self, kind: Kind, values: dict[str, Any], number: int) -> dict[str, Any]:
         """A new row with what it inherits: constants, what was carried, what the open record passes on."""
-        row = dict(self.given(kind))
+        row = self.given(kind).copy()
         if self.open is not None and self.open.kind is not kind:
             row.update(inherited(kind, self.open.kind, self.open.row))
         row.update(values)
@@ -257,6 +278,10 @@ class Lines:
         self.last = (kind, row)
         self.reading.taken[number] = tuple(values)
         return True
+
+    def opened(self, kind: Kind, row: dict[str, Any], number: int, level: int | None) -> _Open:
+        """A record that begins with this line."""
+        return _Open(kind, row, number, _indent(self.texts[number - 1]) if level is None else level, False)
 
     def add(self, kind: Kind, values: dict[str, Any], line: str, number: int) -> bool:
         assert self.open is not None

@@ -123,6 +123,23 @@ def traced(pattern: Pattern) -> tuple[re.Pattern[str], Trace]:
     return re.compile(written), trace
 
 
+def keeping_nothing(pattern: Pattern) -> str:
+    """The pattern's expression, without its groups."""
+    written, _ = _written(_emptied(pattern.elements), frozenset({_END}))
+    return written
+
+
+def _emptied(elements: Sequence_) -> Sequence_:
+    return tuple(
+        replace(one, field="")
+        if isinstance(one, Value)
+        else replace(one, branches=tuple(_emptied(branch) for branch in one.branches))
+        if isinstance(one, Choice)
+        else one
+        for one in elements
+    )
+
+
 def loose(elements: Sequence_) -> str:
     """An expression, without what only Python's engine knows, that matches whatever the pattern matches, and more."""
     return "".join(_loose(element) for element in elements)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from datetime import datetime
 from functools import cache
 from typing import Any, Protocol
@@ -14,7 +14,6 @@ from nogging.records import Kind, Nature, Type
 from nogging.records.field import RESOLUTION
 from nogging.records.values import integer, reader_of
 
-_NEW = object()
 MOST_KNOWN = 65536
 
 
@@ -41,21 +40,7 @@ class Slots:
         self, source: Source, kind: Kind | None, texts: tuple[str | None, ...], carried: Mapping[str, Any]
     ) -> dict[str, Any]:
         """The fields that these texts give; `ValueError` with the reason where one does not fit."""
-        found: dict[str, Any] = {}
-        for slot, text in zip(self.of(source, kind), texts, strict=True):
-            if text is None:
-                continue
-            if slot.is_prefix and "/" not in text:
-                length = carried.get(slot.name + PREFIX_LENGTH)  # a heading may give it for all that follow
-                text += f"/{length}" if length is not None else ""
-            value = slot.known.get(text, _NEW)
-            if value is _NEW:
-                value = slot.read(text)
-            if value is not None:
-                if slot.is_moment:
-                    slot.put(found, value)
-                else:
-                    found[slot.name] = value
+        found = filled(self.of(source, kind), texts, carried)
         if source.set:
             found.update(source.set)
         return found
@@ -111,11 +96,30 @@ class Slot:
 
     def read(self, text: str) -> Any:
         """The value that a text stands for; None where it means that there is none. `ValueError` if it does not fit."""
-        meant = self.meanings.get(text, text)
+        meant = self.meanings.get(text, text) if self.meanings else text
         value = None if meant is None else self.convert(meant)
         if len(self.known) < MOST_KNOWN:
             self.known[text] = value
         return value
+
+
+def filled(slots: list[Slot], texts: tuple[str | None, ...], carried: Mapping[str, Any]) -> dict[str, Any]:
+    """The fields that these texts give, each to its slot; `ValueError` with the reason where one does not fit."""
+    found: dict[str, Any] = {}
+    for slot, text in zip(slots, texts, strict=True):
+        if text is None:
+            continue
+        if slot.is_prefix and "/" not in text:
+            length = carried.get(slot.name + PREFIX_LENGTH)  # a heading may give it for all that follow
+            text += f"/{length}" if length is not None else ""
+        known = slot.known
+        value = known[text] if text in known else slot.read(text)
+        if value is not None:
+            if slot.is_moment:
+                slot.put(found, value)
+            else:
+                found[slot.name] = value
+    return found
 
 
 def _spaced_evenly(convert: Callable[[str], Any]) -> Callable[[str], Any]:
@@ -130,11 +134,14 @@ def _no_such_field(name: str) -> Callable[[str], Any]:
     return refuse
 
 
-def inherited(kind: Kind, outer: Kind, row: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
+def inherited(kind: Kind, outer: Kind, row: Mapping[str, Any]) -> dict[str, Any]:
     """What a nested record takes over: the fields that refer to the outer one, and keys of the same name."""
+    found = {}
     for name, source, is_key in _heirlooms(kind, outer):
-        if not is_key or row.get(source) is not None:
-            yield name, row.get(source)
+        value = row.get(source)
+        if value is not None or not is_key:
+            found[name] = value
+    return found
 
 
 @cache
@@ -142,9 +149,11 @@ def _heirlooms(kind: Kind, outer: Kind) -> list[tuple[str, str, bool]]:
     """The fields that a nested record takes over, each with the outer record's own, and whether it is but a key."""
     found = []
     for name, declared in kind.fields.items():
+        if name == "device":  # it is the same for all
+            continue
         if declared.refers.startswith(f"{outer.name}."):
             found.append((name, declared.refers.partition(".")[2], False))
-        elif declared.nature is Nature.KEY:
+        elif declared.nature is Nature.KEY and name in outer.fields:
             found.append((name, name, True))
     return found
 
@@ -161,4 +170,7 @@ def lacking(kind: Kind, row: dict[str, Any], absent: list[tuple[str, str]]) -> s
         kind.derive(row)
     for name, value in absent:
         row.setdefault(name, value)
-    return next((name for name in kind.required if row.get(name) is None), None)
+    for name in kind.required:
+        if row.get(name) is None:
+            return name
+    return None

@@ -13,6 +13,7 @@ import ipaddress
 import re
 import socket
 from collections.abc import Callable
+from contextlib import suppress
 from datetime import UTC, datetime, timedelta
 from functools import lru_cache
 
@@ -85,6 +86,11 @@ def address(text: str) -> str:
     """An IPv4 or IPv6 address in its canonical text (RFC 5952); an area number becomes its dotted form."""
     if text.isdigit() and text.isascii() and len(text) < 11:
         return str(ipaddress.IPv4Address(int(text)))
+    with suppress(OSError):
+        family = socket.AF_INET6 if ":" in text else socket.AF_INET
+        found = socket.inet_ntop(family, socket.inet_pton(family, text))
+        if family == socket.AF_INET or "." not in found:  # an IPv4 address within is written otherwise
+            return found
     try:
         return str(ipaddress.ip_address(text))
     except ValueError:
@@ -116,8 +122,13 @@ def _prefix4(head: str, length: int, text: str) -> str:
     return text if not bits & host else f"{socket.inet_ntoa((bits & ~host).to_bytes(4, 'big'))}/{length}"
 
 
+_MAC = re.compile(r"(?:[0-9a-f]{2}:){5}[0-9a-f]{2}")
+
+
 def mac(text: str) -> str:
     """Twelve hexadecimal digits, however they are parted, as lower case with colons."""
+    if _MAC.fullmatch(text):
+        return text
     digits = re.sub(r"[.:-]", "", text).lower()
     if not re.fullmatch(r"[0-9a-f]{12}", digits):
         raise ValueError(f"'{text}' is not a MAC address")

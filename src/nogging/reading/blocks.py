@@ -1,0 +1,264 @@
+"""Records of several lines, a record at a time: the same as line by line, in a fraction of the time.
+
+Most records of a long answer are told by the same lines in the same order as another one: a heading, ten lines that
+say more of it, two addresses. What forms took the lines of a record is noted while they are read one by one; once the
+same succession has come up a few times, one regular expression is made of it, which takes all of its lines at once, and
+their values go into the record together.
+
+A succession ends where a line comes that is not of this simple sort (`_fits`), so it may be the beginning of a record
+only. That is no matter, since it leaves everything as the lines would have, one by one: the record stays open for what
+follows. Where a value does not fit, or a field is there twice, the lines are left to be read one by one.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from nogging.reading.declared import Action, Form, Reader
+from nogging.reading.notation import keeping_nothing
+from nogging.reading.slots import Slot, filled, lacking
+from nogging.records import Kind
+
+if TYPE_CHECKING:
+    from nogging.reading.lines import Lines
+
+OFTEN_ENOUGH = 3
+MOST_BLOCKS = 8
+SHORTEST, LONGEST = 3, 200
+PAYS_AFTER = 20
+"""How many more of its kind an answer must have room for, before an expression is worth making."""
+
+_Rows = list[tuple[Kind, dict[str, Any]]]
+_Fields = list[tuple[str, ...]]
+
+
+@dataclass
+class _Step:
+    """Lines in a row that go into one record, and which of the match's groups are theirs."""
+
+    action: Action
+    kind: Kind
+    groups: slice
+    set: dict[str, Any]
+    slots: list[Slot]
+    places: list[int]
+    """Where the lines stand in the block."""
+    names: list[tuple[str, ...]]
+    """The fields that each line gives."""
+    most: int
+    """How many fields there can be."""
+
+    def join(self, one: _Step) -> None:
+        """Takes on the next step as well, which adds to the same record."""
+        self.groups = slice(self.groups.start, one.groups.stop)
+        self.set.update(one.set)
+        self.slots += one.slots
+        self.places += one.places
+        self.names += one.names
+        self.most += one.most
+
+
+@dataclass(frozen=True)
+class Block:
+    """A succession of forms as one expression over stripped lines, and what to do with what it finds."""
+
+    regex: re.Pattern[str]
+    height: int
+    steps: list[_Step]
+    skipped: int
+    level: int | None
+    places: list[int]
+    """Where the lines stand that give something, step by step."""
+    added: list[int]
+    """Where those stand that add to the record."""
+
+
+class Blocks:
+    """What an answer has shown so far of its records' lines, and the blocks made of that."""
+
+    def __init__(self, lines: Lines) -> None:
+        self.lines, self.reader = lines, lines.reader
+        self.stripped = [line.strip() for line in lines.texts]
+        self.text = "\n".join(self.stripped) + "\n"
+        self.offset = 0
+        """Where the next line begins in `text`."""
+        self.seen: Counter[tuple[int, ...]] = Counter()
+        self.blocks: list[Block] = []
+        self.forms: list[Form | None] = []
+        """The forms that took the lines of the record that is being read, from its first; None for a blank line."""
+
+    def past(self, number: int, end: int) -> int:
+        """Takes blocks from this line on, as long as they come; the first line after them."""
+        if self.lines.columns is not None or self.lines.section[0]:
+            return number
+        found: Block | None = self.blocks[0] if self.blocks else None
+        while found is not None:
+            found = next((one for one in self.blocks if self.takes(one, number, end)), None)
+            if found is not None:
+                number += found.height
+                self.forms = []
+        return number
+
+    def takes(self, block: Block, number: int, end: int) -> bool:
+        """Takes a block that begins with this line; False, with nothing changed, where it is not there."""
+        match = block.regex.match(self.text, self.offset)
+        if match is None or number + block.height > end:
+            return False
+        lines, before = self.lines, self.lines.open
+        try:
+            rows, taken = self.rows(block, number, match.groups())
+        except ValueError:
+            lines.open = before
+            return False
+        opened = lines.open
+        assert opened is not None
+        lines.close()
+        lines.stack.append(opened)
+        lines.open, lines.last = opened, rows[-1]
+        for kind, row in rows[1:]:
+            lines.reading.rows[kind.name].append(row)
+        lines.reading.skipped += block.skipped
+        self.offset = match.end()
+        lines.reading.taken.update(zip([number + place for place in block.places], taken, strict=True))
+        return True
+
+    def rows(self, block: Block, number: int, texts: tuple[Any, ...]) -> tuple[_Rows, _Fields]:
+        """The records that a block begins, and the fields that each line gave; `ValueError` where its lines do not all
+        belong to them."""
+        lines = self.lines
+        lines.open = None
+        made: _Rows = []
+        taken: _Fields = []
+        for step in block.steps:
+            values = filled(step.slots, texts[step.groups], lines.carried)
+            if step.set:
+                values.update(step.set)
+            if step.action is Action.ADD:
+                row = made[0][1]
+                if not row.keys().isdisjoint(values) and any(row.get(name) is not None for name in values):
+                    raise ValueError
+                row.update(values)
+                row["line"][1] = number + step.places[-1]
+            else:
+                row = lines.begin(step.kind, values, number + step.places[0])
+                made.append((step.kind, row))
+                if step.action is Action.OPEN:
+                    lines.open = lines.opened(step.kind, row, number, block.level)
+                elif lacking(step.kind, row, lines.absent[step.kind.name]):
+                    raise ValueError
+            names = step.names
+            if len(values) < step.most:
+                names = [tuple([name for name in one if name in values]) for one in names]
+            taken += names
+        assert lines.open is not None
+        lines.open.lines += [number + place for place in block.added]
+        return made, taken
+
+    def saw(self, number: int, form: Form | None) -> None:
+        """Notes which form took a line that was read by itself."""
+        self.offset += len(self.stripped[number - 1]) + 1
+        blank = not self.stripped[number - 1]
+        if not blank and (form is None or not _fits(form)):
+            self.learn(number)
+            self.forms = []
+        elif form is not None and form.action is Action.OPEN:
+            self.learn(number)
+            self.forms = [form]
+        elif self.forms:
+            self.forms.append(form)
+
+    def learn(self, number: int) -> None:
+        """Makes a block of the forms that took the record before, if they have come in this order often enough."""
+        forms = self.forms
+        while forms and forms[-1] is None:
+            forms.pop()
+        if not SHORTEST <= len(forms) <= LONGEST or len(self.blocks) == MOST_BLOCKS:
+            return
+        key = tuple(form.number if form is not None else -1 for form in forms)
+        self.seen[key] += 1
+        if self.seen[key] != OFTEN_ENOUGH:
+            return
+        known = self.reader.blocks.get(key)
+        if known is None and len(self.stripped) - number > PAYS_AFTER * len(forms):
+            known = self.reader.blocks[key] = _expression(self.reader, forms, self.lines.refusals)
+        if known is not None and (steps := self.steps(forms)):
+            self.blocks.append(_block(known, forms, steps))
+            self.blocks.sort(key=lambda one: -one.height)
+
+    def steps(self, forms: Sequence[Form | None]) -> list[_Step]:
+        """What becomes of the lines that these forms take; nothing where two of one record give the same field."""
+        steps: list[_Step] = []
+        groups = 0
+        for place, form in enumerate(forms):
+            if form is None or form.action is Action.SKIP:
+                groups += form.pattern.regex.groups if form is not None else 0
+                continue
+            kind = steps[0].kind if form.action is Action.ADD else form.kind
+            if kind is None or form.kind not in (None, kind):
+                return []
+            slots = list(self.lines.slots.of(form, kind))
+            own, names = slice(groups, groups + len(slots)), _fields(form, slots)
+            one = _Step(form.action, kind, own, dict(form.set), slots, [place], [names], len(names))
+            if steps and form.action is Action.ADD and steps[-1].action is Action.ADD:
+                steps[-1].join(one)
+            else:
+                steps.append(one)
+            groups = own.stop
+        given = [name for step in steps if step.action is not Action.ROW for names in step.names for name in names]
+        return steps if len({*given}) == len(given) else []
+
+
+def _block(regex: re.Pattern[str], forms: Sequence[Form | None], steps: list[_Step]) -> Block:
+    places = [place for step in steps for place in step.places]
+    added = [place for step in steps if step.action is Action.ADD for place in step.places]
+    known = [form for form in forms if form is not None]
+    skipped = sum(form.action is Action.SKIP for form in known)
+    return Block(regex, len(forms), steps, skipped, known[0].level, places, added)
+
+
+def suits(reader: Reader) -> bool:
+    """Whether a reader makes records of several lines that stand on their own."""
+    return any(_fits(form) for form in reader.forms if form.action is Action.OPEN) and not any(
+        form.frame for form in reader.forms
+    )
+
+
+def _fits(form: Form) -> bool:
+    """Whether all that a form does follows from its line, and the expression of it stays within the line."""
+    known = form.action in (Action.OPEN, Action.ADD, Action.ROW, Action.SKIP)
+    return known and form.is_plain and not (form.is_bound or form.inside or any(one.quoted for one in form.values))
+
+
+def _expression(reader: Reader, forms: Sequence[Form | None], refusals: Iterable[str]) -> re.Pattern[str]:
+    """One expression for lines that these forms take, in this order."""
+    written = ""
+    for form in forms:
+        if form is not None:
+            guard = "".join(f"(?!{one})" for one in _before(reader, form, refusals))
+            written += rf"(?>{guard}{form.pattern.regex.pattern}\n)"
+        else:
+            written += r"\n"
+    return re.compile(written)
+
+
+def _before(reader: Reader, form: Form, refusals: Iterable[str]) -> Iterator[str]:
+    """The expressions of what would take a line before this form does."""
+    word = form.pattern.first_word
+    for refusal in refusals:
+        if word is None or word.startswith(refusal) or refusal.startswith(word):
+            yield re.escape(refusal)
+    for one in reader.forms[: reader.forms.index(form)]:
+        if word is None or one.pattern.first_word in (None, word):
+            yield rf"{keeping_nothing(one.pattern)}\n"
+
+
+def _fields(form: Form, slots: list[Slot]) -> tuple[str, ...]:
+    """All the fields that a line can give, in the order in which it gives them."""
+    found: list[str] = []
+    for slot in slots:
+        found += [slot.name, slot.resolution] if slot.resolution else [slot.name]
+    return tuple(dict.fromkeys([*found, *form.set]))
