@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
+import tempfile
 from collections.abc import Callable
 
 from bench.measure import Figure, ratio
@@ -14,8 +16,14 @@ nogging.read("FRRouting 8.4.4 (mole-r1).\\n", dialect="frr", command="show versi
 """
 
 
+_BYTE_CODE = tempfile.TemporaryDirectory(prefix="nogging-bench-")
+"""Where all that is imported is kept compiled, as pip leaves an installed package: a checkout may not be."""
+
+
 def _process(*arguments: str) -> Callable[[], object]:
-    return lambda: subprocess.run([sys.executable, *arguments], stdout=subprocess.DEVNULL, check=True)
+    known = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
+    environment = {**known, "PYTHONPYCACHEPREFIX": _BYTE_CODE.name}
+    return lambda: subprocess.run([sys.executable, *arguments], stdout=subprocess.DEVNULL, check=True, env=environment)
 
 
 def figures() -> list[Figure]:

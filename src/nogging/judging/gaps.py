@@ -110,7 +110,7 @@ def _feeding(dialect: str, kind: str) -> Iterator[Reader]:
 def _answers(device: DeviceEntry, kind: str) -> Iterator[tuple[Reader, str, CommandEntry]]:
     for reader in _feeding(device.dialect, kind):
         for command, entry in device.commands.items():
-            if reader.answers(command):
+            if find_reader(device.dialect, command) is reader:
                 yield reader, command, entry
 
 
@@ -120,12 +120,13 @@ def _device_gaps(device: DeviceEntry, kind: str) -> Iterator[tuple[str, Reader |
         yield f"no reader of {device.dialect} gives records of the kind {kind}", None
     for reader in (one for one in feeding if not one.instead_of):
         forms = [reader, *(one for one in feeding if one.instead_of == reader.name)]
-        asked = [(c, entry) for c, entry in device.commands.items() if any(form.answers(c) for form in forms)]
-        if any(entry.is_evidence for _, entry in asked):
-            continue
-        if asked:
-            yield told(asked[0][0], asked[0][1], device), reader
-        elif reader.asked:
+        asked = {c: entry for c, entry in device.commands.items() if find_reader(device.dialect, c) in forms}
+        if any(form.command in asked and asked[form.command].is_evidence for form in forms):
+            continue  # it tells of everything that the others tell of
+        lame = next((command for command, entry in asked.items() if not entry.is_evidence), None)
+        if lame is not None:
+            yield told(lame, asked[lame], device), reader
+        elif not asked and reader.asked:
             yield _not_asked(reader, device), reader
 
 

@@ -8,6 +8,7 @@ FDB = Kind(
     "IEEE 802.1Q, 8.8",
     (
         Field("vlan_id", Type.INTEGER, Nature.KEY, "the VLAN", "IEEE 802.1Q, VID"),
+        Field("vlan", Type.TEXT, Nature.KEY, "its name, where the device tells no number", "IEEE 802.1Q, VLAN name"),
         Field("address", Type.MAC, Nature.KEY, "the address", "IEEE 802.1Q, MAC address", required=True),
         Field(
             "interface",
