@@ -94,7 +94,7 @@ def build(tmp_path: Path) -> Build:
     ) -> Capture:
         with Writer(tmp_path / name) as writer:
             for device, commands in answers.items():
-                writer.begin(device, "frr", labels)
+                writer.begin(device, "frr", labels or {"site": device.partition("-")[0]})
                 for command, text in commands.items():
                     if isinstance(text, CommandEntry):
                         writer.answered(device, command, text)

@@ -23,6 +23,9 @@ from nogging.records.tables import table
 
 EXPECTATIONS = """\
 title: Everything is as it was
+conditions: {sessions: protocol = 'bgp' and settled}
+values:
+  least: [2, {for: "label.tier in ('transit', 'distribution')", value: 0}, {for: label.tier = 'terminal', value: 1}]
 expect:
   - {title: settled, every: neighbor, where: before.settled, must: settled}
   - {title: sessions, count: neighbor, where: protocol = 'bgp' and settled, must: n >= before.n}
@@ -31,6 +34,10 @@ expect:
   - {title: no errors, none: interface, where: in_errors is not null and in_errors > 50000}
   - {title: routes, count: route, where: device = 'gannet-r1', must: n = before.n and hops >= before.hops}
   - {title: way, path: {from: gannet-r1, to: mole-r1, both_ways: true}}
+  - {title: versions, count: system, of: os_release, per: os_name, must: n = 1}
+  - {title: neighbors, count: neighbor, per: device, where: protocol = 'ospf' and settled, must: n >= value.least}
+  - {title: addresses, count: address, per: ip, where: "not within(ip, 'fe80::/10')", must: n = 1}
+  - {title: sessions at both ends, joined: {from: label.tier = 'transit', to: label.tier = 'core', by: sessions}}
   - {title: hosts, exactly: system, rows: {capture: AFTER, fields: [device, os_release]}}
 """
 

@@ -2,27 +2,41 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
+from nogging.captures.capture import Capture
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines, width
+from nogging.errors import QuestionError
+from nogging.inventory import load_inventory
 from nogging.judging.check import check
+from nogging.judging.listing import listing
 from nogging.judging.verdict import Verdict
-from nogging.report import plain, text
+from nogging.report import listed, plain, text
 
 STATUS = {Verdict.PASS: PASS, Verdict.FAIL: FAIL, Verdict.UNPROVEN: UNPROVEN}
 
 
 def command(
     expectations: Annotated[Path, typer.Argument(help="The file of expectations.")],
-    after: Annotated[Path, typer.Option(help="The capture to judge.")],
+    after: Annotated[Path | None, typer.Option(help="The capture to judge.")] = None,
     before: Annotated[Path | None, typer.Option(help="The capture from before the change.")] = None,
+    list_: Annotated[
+        bool,
+        typer.Option("--list", help="Only tell what would be checked, on which devices."),
+    ] = False,
+    inventory: Annotated[Path | None, typer.Option(help="With --list: the devices.")] = None,
     format: FormatOption = Format.TEXT,
 ) -> int:
     """Judges expectations over a capture: pass, fail or unproven, with the evidence."""
+    if list_:
+        return _list(expectations, after, inventory, format)
+    if after is None:
+        raise QuestionError("which capture is to be judged? Give it with --after.")
     found = check(expectations, after=captured(after), before=captured(before) if before else None)
     if format is Format.JSON:
         print_json(plain.judgement(found))
@@ -32,3 +46,16 @@ def command(
     else:
         print_lines(text.judgement(found, width()))
     return STATUS[found.verdict]
+
+
+def _list(expectations: Path, after: Path | None, inventory: Path | None, format: Format) -> int:
+    if (after is None) == (inventory is None):
+        raise QuestionError("on which devices? Give either --inventory or --after.")
+    found = listing(expectations, of=Capture(captured(after)) if after else load_inventory(str(inventory)))
+    if format is Format.JSON:
+        print_json(asdict(found))
+    elif format is Format.CSV:
+        print_csv([asdict(one) for one in found.expectations], ("title", "strength", "words", "devices", "blind"))
+    else:
+        print_lines(listed.lines(found, width()))
+    return PASS

@@ -9,22 +9,24 @@ notices what is gone, and `before.` is what it was.
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from nogging.captures.capture import Capture, opened
-from nogging.judging.check import Judge, constant
+from nogging.judging.check import Judge
 from nogging.judging.closing import closing
 from nogging.judging.compare import compare_pairs, differences
-from nogging.judging.expectations import Expectation, Expectations, load_expectations
+from nogging.judging.counting import Group
+from nogging.judging.expectations import AnyExpectation, Expectation, Expectations, load_expectations
 from nogging.judging.faults import Change, Fault, Faults
-from nogging.judging.pairs import Pairs
+from nogging.judging.joined import JoinedExpectation
+from nogging.judging.pairs import AFTER, Pairs, resolver
 from nogging.judging.paths import PathExpectation
-from nogging.judging.verdict import Difference, Result, Verdict
+from nogging.judging.verdict import Difference, Result, Verdict, worst
 from nogging.records import KINDS, Kind
 
 if TYPE_CHECKING:
@@ -113,10 +115,12 @@ class _Challenger:
         tried = (_tried(fault, by.get(n, []), breaks[n]) for n, fault in enumerate(self.faults) if breaks[n])
         return Challenge(self.asked.title, self.good.verdict, tuple(tried), own_before)
 
-    def turned(self, one: Expectation | PathExpectation, good: Result) -> Turned:
+    def turned(self, one: AnyExpectation, good: Result) -> Turned:
         """The faults that an expectation notices; `good` is what became of it without any."""
         if isinstance(one, PathExpectation):
             return dict(self.paths_turned(one))
+        if isinstance(one, JoinedExpectation):
+            return self.joints_turned(one)
         broken = self.broken.get(one.kind.name)
         if broken is None:
             return {}
@@ -124,7 +128,9 @@ class _Challenger:
             return self.rows_turned(one, broken)
         if one.wanted is not None:
             return self.exactly_turned(one, broken, one.wanted.fields)
-        return dict(self.counts_turned(one, broken, good))
+        if one.quantifier == "some":
+            return self.some_turned(one, broken, good)
+        return dict(self.counts_turned(one, broken))
 
     def paths_turned(self, one: PathExpectation) -> Iterator[tuple[int, Verdict]]:
         for n, fault in enumerate(self.faults):
@@ -133,6 +139,28 @@ class _Challenger:
                     verdict = self.judge.judged(one).verdict
                 if verdict is not Verdict.PASS:
                     yield n, verdict
+
+    def joints_turned(self, one: JoinedExpectation) -> Turned:
+        """The faults that leave two devices without a session between them. Which links the devices would still tell of
+        is not known of a fault."""
+        broken = self.broken.get(one.kind.name)
+        if one.by is None or broken is None:
+            return {}
+        met = f"(a_here AND p_device IS NOT NULL AND ({one.by.sql(resolver(AFTER))}))"
+        ends = f"id, a_device, p_device, coalesce({met}, false)"
+        whole = self.pairs.fetched(f"SELECT {ends} FROM {self.pairs.with_peers(one.kind)}")
+        left = Counter((device, other) for _, device, other, met in whole if met)
+        lost: dict[int, set[tuple[int, str, str]]] = defaultdict(set)
+        was = {n: (device, other) for n, device, other, met in whole if met}
+        for fault, n, _, _, still in self.pairs.fetched(f"SELECT fault, {ends} FROM {broken.table(True)}"):
+            if n in was and not still:
+                lost[fault].add((n, *was[n]))
+        found = {}
+        for fault, gone in lost.items():
+            less = Counter((device, other) for _, device, other in gone)
+            if any(left[pair] <= n and pair in one.pairs for pair, n in less.items()):
+                found[fault] = Verdict.FAIL
+        return found
 
     def rows_turned(self, one: Expectation, broken: _Broken) -> Turned:
         """Of `every` and `none` each row is judged by itself."""
@@ -161,38 +189,60 @@ class _Challenger:
         )
         return {row["fault"]: Verdict.FAIL for row in rows}
 
-    def counts_turned(self, one: Expectation, broken: _Broken, good: Result) -> Iterator[tuple[int, Verdict]]:
-        """Of what counts, only the records matter that a fault adds to those that match, or takes from them."""
-        asked = self.judge.asked(one)
-        met = f"(a_here AND {asked.where}" + (f" AND {asked.demand})" if one.quantifier == "some" else ")")
-        keys = ", ".join(f"a_{key}" for key in one.kind.keys)
-        per_key = f"SELECT {keys}, count(*) FILTER ({met}) AS n"
-        table, whole = broken.table(one.needs_peer), self.judge.table(one)
-        same = " AND ".join(f"o.a_{key} IS NOT DISTINCT FROM t.a_{key}" for key in one.kind.keys)
+    def some_turned(self, one: Expectation, broken: _Broken, good: Result) -> Turned:
+        """Of `some` only the records matter that a fault adds to those that match, or takes from them."""
+        met, whole = self.met(one), self.judge.table(one)
         rows = self.pairs.rows(
-            f"WITH t AS ({per_key}, fault, count(*) FILTER (was) AS was "
-            "FROM (SELECT x.*, coalesce(w.was, false) AS was "
-            f"FROM {table} x LEFT JOIN (SELECT id, {met} AS was FROM {whole}) w USING (id)) GROUP BY fault, {keys}), "
-            f"o AS ({per_key} FROM {whole} GROUP BY {keys}) "
-            "SELECT t.fault, sum(t.n - t.was) AS hops, "
-            "sum(CAST(o.n - t.was + t.n > 0 AS INTEGER) - CAST(o.n > 0 AS INTEGER)) AS n "
-            f"FROM t JOIN o ON {same} GROUP BY t.fault HAVING sum(t.n - t.was) <> 0"
+            f"SELECT fault, count(*) FILTER ({met}) - count(DISTINCT id) FILTER (was) AS more "
+            f"FROM (SELECT x.*, coalesce(w.was, false) AS was FROM {broken.table(one.needs_peer)} x "
+            f"LEFT JOIN (SELECT id, {met} AS was FROM {whole}) w USING (id)) GROUP BY fault"
         )
-        counts = self.judge.counts(one)
-        for row in rows:
-            if one.quantifier == "some":
-                verdict = Verdict.PASS if good.found + row["hops"] > 0 else Verdict.FAIL
-            else:
-                more = {"n": counts["n"] + int(row["n"]), "hops": counts["hops"] + int(row["hops"])}
-                verdict = self.recounted(one, counts | more)
-            if verdict is not Verdict.PASS:
-                yield row["fault"], verdict
+        return {row["fault"]: Verdict.FAIL for row in rows if good.found + row["more"] <= 0}
 
-    def recounted(self, one: Expectation, counts: dict[str, int]) -> Verdict:
-        """The verdict on what counts, with other counts."""
-        assert one.demand is not None
-        answer = self.pairs.rows(f"SELECT {one.demand.sql(lambda path: constant(counts, path))} AS v")[0]["v"]
-        return Verdict.PASS if answer else (Verdict.FAIL if answer is False else Verdict.UNPROVEN)
+    def met(self, one: Expectation) -> str:
+        """Whether a record counts, as SQL."""
+        asked = self.judge.asked(one)
+        return f"(a_here AND {asked.where}" + (f" AND {asked.demand})" if one.quantifier == "some" else ")")
+
+    def counts_turned(self, one: Expectation, broken: _Broken) -> Iterator[tuple[int, Verdict]]:
+        """Of what counts, only the groups that a fault touches are counted again."""
+        columns = [resolver(AFTER)(path) or "NULL" for path in one.per]
+        columns += [resolver(AFTER)(one.of) or "NULL"] if one.of else [f"a_{key}" for key in one.kind.keys]
+        asked, at = f"id, {', '.join(columns)}", 1 + len(one.per)
+        groups: dict[tuple[Any, ...], Counter[tuple[Any, ...]]] = defaultdict(Counter)
+        was: dict[int, tuple[tuple[Any, ...], tuple[Any, ...]]] = {}
+        for row in self.pairs.fetched(f"SELECT {asked} FROM {self.judge.table(one)} WHERE {self.met(one)}"):
+            was[row[0]] = (row[1:at], row[at:])
+            groups[row[1:at]][row[at:]] += 1
+        changed: dict[int, dict[tuple[Any, ...], Counter[tuple[Any, ...]]]] = defaultdict(lambda: defaultdict(Counter))
+        taken: set[tuple[int, int]] = set()
+        table = broken.table(one.needs_peer)
+        for fault, met, *rest in self.pairs.fetched(f"SELECT fault, {self.met(one)}, {asked} FROM {table}"):
+            row = tuple(rest)
+            if row[0] in was and (fault, row[0]) not in taken:
+                taken.add((fault, row[0]))
+                same, item = was[row[0]]
+                changed[fault][same][item] -= 1
+            if met:
+                changed[fault][row[1:at]][row[at:]] += 1
+        known = {group.same: group for group in self.judge.counting.groups(one)}
+        for fault, touched in changed.items():
+            verdicts = []
+            for same, delta in touched.items():
+                if any(delta.values()):
+                    left = Counter(groups.get(same, {}))
+                    left.update(delta)
+                    verdicts.append(self.recounted(one, known.get(same, Group(same)), left))
+            if (found := worst(verdicts)) is not Verdict.PASS:
+                yield fault, found
+
+    def recounted(self, one: Expectation, group: Group, items: Counter[tuple[Any, ...]]) -> Verdict:
+        """The verdict on a group with other records in it."""
+        there = [n for n in items.values() if n > 0]
+        if not there and any(path[0] not in ("label", "device") for path in one.per):
+            return Verdict.PASS  # what nobody says is not counted
+        counts = {**group.counts, "n": len(there), "hops": sum(there)}
+        return self.judge.counting.verdict(one, replace(group, counts=counts))
 
     def differing(self, wanted: set[int]) -> set[int]:
         """Which of these faults leave a difference that no entry explains, or that one explains besides its number."""

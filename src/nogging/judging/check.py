@@ -15,17 +15,28 @@ from typing import Any
 
 from nogging.captures.capture import Capture, opened
 from nogging.judging.compare import Comparison, compare_pairs
+from nogging.judging.counting import Counting, once
 from nogging.judging.evidence import Lines
-from nogging.judging.expectations import Expectation, Expectations, Explanation, Waiver, load_expectations
+from nogging.judging.expectations import (
+    AnyExpectation,
+    Expectation,
+    Expectations,
+    Explanation,
+    Waiver,
+    load_expectations,
+)
 from nogging.judging.gaps import Gap, gaps, witnesses
+from nogging.judging.joined import JoinedExpectation
 from nogging.judging.pairs import AFTER, BEFORE, Pairs, resolver, side_of
 from nogging.judging.paths import PathExpectation, PathJudge
 from nogging.judging.rows import Wanted
 from nogging.judging.verdict import NO_BEFORE, Difference, Explained, Failure, Judgement, Result, Verdict, worst
 from nogging.predicates import Path as NamePath
 from nogging.predicates import Predicate, identifier
+from nogging.predicates.tree import varying
 from nogging.reading.reader import find_reader
-from nogging.records import Kind
+from nogging.records import KINDS, Kind
+from nogging.routing.links import links
 
 
 def check(
@@ -72,6 +83,7 @@ class Judge:
         if pairs.before is not None:
             self.lines[BEFORE] = Lines(pairs.before, BEFORE)
         self.paths = PathJudge(pairs)
+        self.counting = Counting(self)
         self.waivers: list[Waiver] = []
         self.known_waived: dict[str, set[tuple[Any, ...]]] = {}
         self.known_gaps: dict[tuple[str, str], list[Gap]] = {}
@@ -128,9 +140,45 @@ class Judge:
                 (found.failures if certain else found.unproven).append(failure)
         return found
 
-    def judged(self, one: Expectation | PathExpectation) -> Result:
+    def judged(self, one: AnyExpectation) -> Result:
         """What becomes of one expectation."""
-        return self.paths.result(one) if isinstance(one, PathExpectation) else self.result(one)
+        if isinstance(one, PathExpectation):
+            return self.paths.result(one)
+        return self.joined(one) if isinstance(one, JoinedExpectation) else self.result(one)
+
+    def joined(self, one: JoinedExpectation) -> Result:
+        """Whether each of some devices is joined to each of others."""
+        there = self.joints(one)
+        missing = [pair for pair in one.pairs if pair not in there]
+        failures: list[Failure] = []
+        unproven: list[Failure] = []
+        gaps = [gap for kind in one.told_by for gap in self.gaps(KINDS[kind], AFTER) if gap.matters(one.hides)]
+        for device, other in missing:
+            hidden = [gap for gap in gaps if gap.device in (device, other)]
+            if hidden:
+                unproven += [Failure(gap.device, {}, f"{gap.when}: {gap.reason}") for gap in hidden]
+            else:
+                failures.append(Failure(device, {}, f"is not joined to {other}", name=f"to {other}"))
+        verdict, reason = Verdict.PASS, f"{len(one.pairs)} joined"
+        if failures:
+            verdict, reason = Verdict.FAIL, f"{len(failures)} of {len(one.pairs)} are not joined"
+        elif unproven:
+            verdict, reason = Verdict.UNPROVEN, unproven[0].reason
+        elif not one.pairs:
+            verdict, reason = Verdict.UNPROVEN, "no devices match 'from' and 'to', so there is nothing to look at"
+        told = tuple(failures), tuple(once(unproven))
+        return Result(one.title, one.strength, one.kind.name, verdict, reason, len(one.pairs) - len(missing), *told)
+
+    def joints(self, one: JoinedExpectation) -> set[tuple[str, str]]:
+        """The pairs of devices that something joins."""
+        if one.by is None:
+            return {(link.device, link.peer_device) for link in links(self.pairs.after)}
+        table = self.pairs.with_peers(one.kind)
+        rows = self.pairs.rows(
+            f"SELECT DISTINCT a_device AS one, p_device AS other FROM {table} "
+            f"WHERE a_here AND p_device IS NOT NULL AND {_guarded(one.by, AFTER)}"
+        )
+        return {(row["one"], row["other"]) for row in rows}
 
     def gaps(self, kind: Kind, when: str) -> list[Gap]:
         """What lacks of a kind on one side; a record whose key occurs twice is a gap of its own."""
@@ -161,7 +209,7 @@ class Judge:
 
     def result(self, one: Expectation) -> Result:
         if one.quantifier == "count":
-            return self.counted(one)
+            return self.counting.result(one)
         asked = self.asked(one)
         if one.quantifier == "every":
             return self.every(one, asked)
@@ -265,16 +313,6 @@ class Judge:
         none_left = one.quantifier == "none" and not said.waived
         return Verdict.PASS, "none, as expected" if none_left else _these(found, one.kind)
 
-    def _result(
-        self,
-        one: Expectation,
-        verdict: Verdict,
-        reason: str,
-        found: int,
-        said: tuple[tuple[Failure, ...], tuple[Failure, ...]],
-    ) -> Result:
-        return Result(one.title, one.strength, one.kind.name, verdict, reason, found, *said)
-
     def could_see(self, one: Expectation) -> bool:
         return any(answer.matters(one.where) for answer in witnesses(self.pairs.after, one.kind.name))
 
@@ -286,52 +324,9 @@ class Judge:
             return f"not configured on {', '.join(off)}, so there is nothing to look at"
         return f"no {one.kind.name} matches 'where', so there is nothing to look at (may_be_empty: true allows that)"
 
-    def counted(self, one: Expectation) -> Result:
-        counts = self.counts(one)
-        kind, missing = one.kind, self.mattering(one)
-        found = counts["n"]
-        gap_failures = tuple(Failure(gap.device, {}, f"{gap.when}: {gap.reason}") for gap in missing)
-        assert one.demand is not None
-        if one.needs_before and self.pairs.before is None:
-            return self._result(one, Verdict.UNPROVEN, NO_BEFORE, found, ((), ()))
-        if gap_failures or counts["open"]:
-            reason = (
-                gap_failures[0].reason
-                if gap_failures
-                else f"'where' is unknown for {counts['open']} {kind.name} record(s)"
-            )
-            return self._result(one, Verdict.UNPROVEN, reason, found, ((), gap_failures))
-        if not self.could_see(one):
-            return self._result(
-                one,
-                Verdict.UNPROVEN,
-                f"nothing that was captured could show such a {kind.name}",
-                found,
-                ((), ()),
-            )
-        answer = self.pairs.rows(f"SELECT {one.demand.sql(lambda path: constant(counts, path))} AS v")[0]["v"]
-        names = sorted(".".join(path) for path in one.demand.names)
-        shown = ", ".join(f"{name} = {counts[name]}" for name in names)
-        if answer:
-            return self._result(one, Verdict.PASS, shown, found, ((), ()))
-        verdict = Verdict.FAIL if answer is False else Verdict.UNPROVEN
-        failure = Failure("", {name: counts[name] for name in names}, shown, _demands(one))
-        return self._result(one, verdict, shown, found, ((failure,), ()) if answer is False else ((), (failure,)))
-
-    def counts(self, one: Expectation) -> dict[str, int]:
-        table = self.table(one)
-        found: dict[str, int] = {"open": 0}
-        for side, prefix in ((AFTER, ""), (BEFORE, "before.")):
-            letter = "a" if side == AFTER else "b"
-            keys = ", ".join(f"{letter}_{key}" for key in one.kind.keys)
-            where = _guarded(one.where, side)
-            row = self.pairs.rows(
-                f"SELECT count(DISTINCT ({keys})) FILTER (w) AS n, count(*) FILTER (w) AS hops, "
-                f"count(*) FILTER (w IS NULL) AS open FROM (SELECT *, {where} AS w FROM {table} WHERE {letter}_here)"
-            )[0]
-            found |= {f"{prefix}n": row["n"], f"{prefix}hops": row["hops"]}
-            found["open"] += row["open"] if side == AFTER or one.needs_before else 0
-        return found
+    def where_of(self, one: Expectation, side: str) -> str:
+        """Which records of one side an expectation is about, as SQL."""
+        return _guarded(one.where, side)
 
     def failure(self, one: Expectation, row: dict[str, Any], certain: bool) -> Failure:
         """One record that failed or is open, with its values, what was demanded of them, and its lines."""
@@ -354,6 +349,7 @@ class Judge:
                 *evidence,
                 *(replace(line, device=peer["device"]) for line in self.lines[AFTER].of(peer, asked)),
             ]
+        shown |= {node.text: self.pairs.value(node, record["device"]) for node in varying(one.where, one.demand)}
         parts = one.demand.parts() if one.demand else []
         return Failure(
             record["device"],
@@ -473,10 +469,6 @@ def _fails(one: Expectation, failures: list[Failure], found: int) -> str:
     more = [f"{gone} gone"] if gone else []
     more += [f"{already} failed before as well"] if already else []
     return f"{len(failures)} of {found} fail" + (f" ({', '.join(more)})" if more else "")
-
-
-def constant(counts: dict[str, int], path: NamePath) -> str:
-    return str(counts[".".join(path)])
 
 
 def _explained(one: Explanation, times: int, blind: bool) -> Explained:

@@ -2,27 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
 from nogging.errors import nearest
-from nogging.files import Path_, Source, Strict, load
+from nogging.files import Path_, Source, Strict
+from nogging.judging.joined import JoinedExpectation, JoinedModel, joined_expectation
 from nogging.judging.pairs import Pairs
 from nogging.judging.paths import PathExpectation, PathModel, path_expectation
+from nogging.judging.reuse import Condition, Values, Vocabulary, with_included
 from nogging.judging.rows import Rows, Wanted, wanted
 from nogging.predicates import Path as NamePath
-from nogging.predicates import Predicate, PredicateError, Schema, from_mapping, parse
+from nogging.predicates import Predicate, Schema
 from nogging.records import KINDS, Kind, Nature, Type
 from nogging.records import Field as RecordField
 
-Condition = str | bool | dict[str, Any]
-QUANTIFIERS = ("every", "some", "none", "count", "exactly", "path")
+QUANTIFIERS = ("every", "some", "none", "count", "exactly", "path", "joined")
+_OF_ALL = ("path", "joined")
+"""What is not asked of records of a kind."""
 _CONDITIONED = ("every", "count")
+Names = str | tuple[str, ...]
 
 
 class ExpectModel(Strict):
@@ -36,6 +39,9 @@ class ExpectModel(Strict):
     exactly: str | None = None
     rows: Rows | None = None
     path: PathModel | None = None
+    joined: JoinedModel | None = None
+    per: Names | None = None
+    of: str | None = None
     where: Condition | None = None
     must: Condition | None = None
     should: Condition | None = None
@@ -53,8 +59,10 @@ class ExpectModel(Strict):
             raise ValueError("'exactly' and 'rows' go together: which records are expected, and no others")
         if given[0] == "exactly" and isinstance(self.must or self.should, str | dict):
             raise ValueError("'exactly' expects its rows; 'should: true' makes of that a warning")
-        if given[0] == "path" and (self.where is not None or isinstance(self.must or self.should, str | dict)):
-            raise ValueError("what is expected of a 'path' stands in it; 'should: true' makes of that a warning")
+        if given[0] in _OF_ALL and (self.where is not None or isinstance(self.must or self.should, str | dict)):
+            raise ValueError(f"what is expected of '{given[0]}' stands in it; 'should: true' makes of that a warning")
+        if given[0] != "count" and (self.per is not None or self.of is not None):
+            raise ValueError("'per' and 'of' go with 'count'")
         if given[0] in _CONDITIONED and self.must is None and self.should is None:
             raise ValueError(f"'{given[0]}' needs a 'must' or a 'should': what has to hold")
         return self
@@ -84,11 +92,14 @@ class WaiverModel(Strict):
 
 class DifferencesModel(Strict):
     explain: tuple[ExplainModel, ...] = ()
-    other: Literal["fail", "warn", "ignore"] = "fail"
+    other: Literal["fail", "warn", "ignore"] | None = None
 
 
 class ExpectationsModel(Strict):
     title: str = ""
+    include: tuple[str, ...] = ()
+    conditions: dict[str, Condition] = Field(default_factory=dict)
+    values: dict[str, Values] = Field(default_factory=dict)
     expect: tuple[ExpectModel, ...] = ()
     waivers: tuple[WaiverModel, ...] = ()
     differences: DifferencesModel | None = None
@@ -109,14 +120,23 @@ class Expectation:
     may_be_empty: bool
     wanted: Wanted | None = None
     """The rows that `exactly` expects."""
+    per: tuple[NamePath, ...] = ()
+    """What is counted for itself: the records that say the same of these."""
+    of: NamePath | None = None
+    """The field whose different values are counted, instead of records."""
 
     @property
     def needs_peer(self) -> bool:
-        return any(one is not None and one.uses("peer") for one in (self.where, self.demand))
+        return (self.of or ("",))[0] == "peer" or any(
+            one is not None and one.uses("peer") for one in (self.where, self.demand)
+        )
 
     @property
     def needs_before(self) -> bool:
         return any(one is not None and one.uses("before") for one in (self.where, self.demand))
+
+
+AnyExpectation = Expectation | PathExpectation | JoinedExpectation
 
 
 @dataclass(frozen=True)
@@ -143,7 +163,7 @@ class Waiver:
 @dataclass(frozen=True)
 class Expectations:
     title: str
-    expect: tuple[Expectation | PathExpectation, ...]
+    expect: tuple[AnyExpectation, ...]
     explain: tuple[Explanation, ...]
     other: str | None
     """What an unexplained difference does; None where the file does not speak of differences."""
@@ -151,24 +171,34 @@ class Expectations:
 
 
 def load_expectations(path: str | Path, pairs: Pairs) -> Expectations:
-    """Reads and checks a file of expectations against the kinds and the labels of the captures."""
-    model, source = load(Path(path), ExpectationsModel)
-    if not model.expect and model.differences is None:
-        raise source.error((), "nothing is expected in this file; it needs 'expect' or 'differences'")
-    return _Checked(source, pairs).file(model, Path(path).name)
+    """Reads and checks a file of expectations, and all that it includes, against the kinds and the labels of the
+    captures."""
+    files = with_included(Path(path), ExpectationsModel)
+    model, source = files[-1]
+    if not any(one.expect or one.differences for one, _ in files):
+        raise source.error((), "nothing is expected in this file; it needs 'expect', 'differences' or 'include'")
+    words = Vocabulary(files, pairs.label_schema())
+    checked = [_Checked(source, pairs, words).file(one) for one, source in files]
+    others = [one.other for one in checked if one.other is not None]
+    return Expectations(
+        model.title or Path(path).name,
+        tuple(one for file in checked for one in file.expect),
+        tuple(one for file in checked for one in file.explain),
+        others[-1] if others else ("fail" if any(one.differences for one, _ in files) else None),
+        tuple(one for file in checked for one in file.waivers),
+    )
 
 
 class _Checked:
-    def __init__(self, source: Source, pairs: Pairs) -> None:
-        self.source, self.pairs = source, pairs
+    def __init__(self, source: Source, pairs: Pairs, words: Vocabulary) -> None:
+        self.source, self.pairs, self.words = source, pairs, words
 
-    def file(self, model: ExpectationsModel, name: str) -> Expectations:
-        expect = tuple(self.expectation(one, ("expect", n)) for n, one in enumerate(model.expect))
+    def file(self, model: ExpectationsModel) -> Expectations:
         differences = model.differences
         explain = differences.explain if differences else ()
         return Expectations(
-            model.title or name,
-            expect,
+            model.title,
+            tuple(self.expectation(one, ("expect", n)) for n, one in enumerate(model.expect)),
             tuple(self.explanation(one, ("differences", "explain", n)) for n, one in enumerate(explain)),
             differences.other if differences else None,
             tuple(self.waiver(one, ("waivers", n)) for n, one in enumerate(model.waivers)),
@@ -181,11 +211,15 @@ class _Checked:
             raise self.source.error((*where, "where"), "a waiver says which records it is for")
         return Waiver(model.title, kind, condition, model.owner, model.until)
 
-    def expectation(self, model: ExpectModel, where: Path_) -> Expectation | PathExpectation:
+    def expectation(self, model: ExpectModel, where: Path_) -> AnyExpectation:
         quantifier = model.quantifier
+        of_all = "should" if model.should else "must"
         if model.path is not None:
-            strength = "should" if model.should else "must"
-            return path_expectation(model.title, strength, model.path, self.pairs, self.source, (*where, "path"))
+            place = (*where, "path")
+            return path_expectation(model.title, of_all, model.path, self.pairs, self.words, self.source, place)
+        if model.joined is not None:
+            place = (*where, "joined")
+            return joined_expectation(model.title, of_all, model.joined, self.pairs, self.words, self.source, place)
         kind = self.kind(getattr(model, quantifier), (*where, quantifier))
         strength = "should" if model.should is not None else "must"
         if model.gone is not None and quantifier != "every":
@@ -193,7 +227,9 @@ class _Checked:
         schema = self.pairs.schema(kind)
         plain = {path: one for path, one in schema.items() if path[0] != "before"}
         condition = self.condition(model.where, plain if quantifier == "count" else schema, (*where, "where"))
-        demanded = _count_schema(kind) if quantifier == "count" else schema
+        per = self.per(model.per, schema, (*where, "per"))
+        of = self.named(model.of, [one for one in schema if one[0] != "before"], (*where, "of")) if model.of else None
+        demanded = self.counted(kind, per) if quantifier == "count" else schema
         demand = self.condition(getattr(model, strength), demanded, (*where, strength))
         return Expectation(
             model.title or _worded(model, quantifier),
@@ -205,7 +241,26 @@ class _Checked:
             model.gone == "allowed",
             model.may_be_empty,
             self.rows(model, kind, condition, (*where, "rows")),
+            per,
+            of,
         )
+
+    def per(self, names: Names | None, schema: Schema, where: Path_) -> tuple[NamePath, ...]:
+        known = [one for one in schema if len(one) == 1 or one[0] == "label"]
+        listed = (names,) if isinstance(names, str) else names or ()
+        return tuple(self.named(name, known, where) for name in listed)
+
+    def named(self, name: str, known: list[NamePath], where: Path_) -> NamePath:
+        path = tuple(name.lower().split("."))
+        if path not in known:
+            raise self.source.error(where, f"unknown field '{name}'{nearest(name, ['.'.join(one) for one in known])}")
+        return path
+
+    def counted(self, kind: Kind, per: tuple[NamePath, ...]) -> Schema:
+        """What may be said of a count: the numbers, and what is the same of all that is counted together."""
+        same = {path: one for path, one in self.pairs.schema(kind).items() if path in per}
+        labels = self.pairs.label_schema() if ("device",) in per else {}
+        return {**_count_schema(kind), **same, **labels}
 
     def rows(self, model: ExpectModel, kind: Kind, condition: Predicate | None, where: Path_) -> Wanted | None:
         return None if model.rows is None else wanted(model.rows, kind, self.pairs, self.source, where, condition)
@@ -223,14 +278,7 @@ class _Checked:
         return KINDS[name]
 
     def condition(self, given: Condition | None, schema: Schema, where: Path_) -> Predicate | None:
-        if given is None or given is True:
-            return None
-        try:
-            if isinstance(given, Mapping):
-                return from_mapping(given, schema)
-            return parse(str(given).lower() if isinstance(given, bool) else given, schema)
-        except PredicateError as error:
-            raise self.source.error(where, error.message, offset=error.offset) from None
+        return self.words.predicate(given, schema, self.source, where)
 
 
 def _count_schema(kind: Kind) -> dict[NamePath, RecordField]:
@@ -242,7 +290,7 @@ def _count_schema(kind: Kind) -> dict[NamePath, RecordField]:
 def _worded(model: ExpectModel, quantifier: str) -> str:
     """A title for an expectation that has none: what it says, in its own words."""
     parts = [f"{quantifier} {getattr(model, quantifier)}"]
-    for name in ("where", "must", "should"):
+    for name in ("of", "per", "where", "must", "should"):
         value = getattr(model, name)
         if value not in (None, True):
             told = ", ".join(f"{k} = {v}" for k, v in value.items()) if isinstance(value, dict) else value

@@ -12,10 +12,10 @@ from typing import TYPE_CHECKING, Any
 
 from nogging.captures.capture import UNREAD, Capture
 from nogging.errors import QuestionError
-from nogging.predicates import Path, Schema, identifier
+from nogging.predicates import Path, Predicate, Schema, computed, identifier, quoted
 from nogging.predicates.addresses import register
 from nogging.predicates.database import closed_database
-from nogging.predicates.tree import Resolve
+from nogging.predicates.tree import Node, Resolve
 from nogging.records import KINDS, Field, Kind, Nature, Type
 from nogging.routing.links import links
 
@@ -29,6 +29,14 @@ _BY_LINK = "JOIN links_{side} l ON l.device = r.device AND l.interface = r.{port
 _BY_LINK += "ON p.device = l.peer_device AND p.{port} = l.peer_interface"
 _JOINS = {
     "interface": (_BY_LINK.replace("{port}", "name").replace("{kind}", "interface"),),
+    "address": (
+        # an address in the same subnet if the port at the other end has one, else those of the same family there
+        _BY_LINK.replace("{port}", "interface").replace("{kind}", "address")
+        + " AND family(p.ip) = family(r.ip) AND NOT within(r.ip, 'fe80::/10') AND NOT within(p.ip, 'fe80::/10')"
+        " AND (subnet(p.ip, p.prefix_length) = subnet(r.ip, r.prefix_length)"
+        " OR NOT EXISTS (SELECT 1 FROM {side}_address z WHERE z.device = p.device AND z.interface = p.interface"
+        " AND subnet(z.ip, z.prefix_length) = subnet(r.ip, r.prefix_length)))",
+    ),
     "neighbor": (
         # whom one speaks to over a link is there the one who speaks over the same link
         _BY_LINK.replace("{port}", "interface").replace("{kind}", "neighbor")
@@ -76,6 +84,18 @@ class Pairs:
     def label_schema(self) -> dict[Path, Field]:
         return {("label", label): Field(label, Type.TEXT, Nature.NOTE, "a label") for label in self.labels}
 
+    def facts(self, device: str) -> dict[Path, str]:
+        """What is known of a device without any answer of it: its name and its labels."""
+        captures = [one for one in (self.after, self.before) if one is not None]
+        entry = next((one.devices[device] for one in captures if device in one.devices), None)
+        labels = {label.lower(): value for label, value in entry.labels.items()} if entry else {}
+        return {("device",): device, **{("label", one): labels.get(one, "") for one in self.labels}}
+
+    def value(self, node: Node, device: str) -> Any:
+        """What a value that varies by device is for this one; None where nothing says."""
+        facts = self.facts(device)
+        return computed(f"SELECT {Predicate('', node).sql(lambda path: quoted(facts[path]))}")
+
     def rows(self, sql: str) -> list[dict[str, Any]]:
         """The rows of a query, as dictionaries; `QuestionError` for a condition that cannot be computed."""
         import duckdb
@@ -86,6 +106,10 @@ class Pairs:
             raise QuestionError(f"a condition cannot be computed: {error}") from None
         names = [column[0] for column in cursor.description or ()]
         return [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]
+
+    def fetched(self, sql: str) -> list[tuple[Any, ...]]:
+        """The rows of a query, as they are."""
+        return list(self.database.execute(sql).fetchall())
 
     def table(self, kind: Kind) -> str:
         """The name of the table of pairs of a kind: columns `a_<field>`, `b_<field>`, `a_here`, `b_here`, `a_unread`,

@@ -16,7 +16,7 @@ from nogging.judging.faults import Change
 from nogging.judging.pairs import AFTER, BEFORE, Pairs
 from nogging.judging.verdict import NO_BEFORE, PATH, Evidence, Failure, Result, Verdict
 from nogging.predicates import Path as NamePath
-from nogging.predicates import Predicate, PredicateError, holds, parse
+from nogging.predicates import Predicate, PredicateError, Words, holds, parse
 from nogging.records import Field, Nature, Type
 from nogging.routing.follow import OPEN, WELL, Follower, Way, address_of
 from nogging.routing.lookup import DEFAULT
@@ -43,7 +43,7 @@ class PathExpectation:
 
 
 def path_expectation(
-    title: str, strength: str, model: PathModel, pairs: Pairs, source: Source, where: Path_
+    title: str, strength: str, model: PathModel, pairs: Pairs, words: Words, source: Source, where: Path_
 ) -> PathExpectation:
     """Checks what a path names against the devices of the capture; `FileError` for what is not known."""
     devices = pairs.after.devices
@@ -54,7 +54,7 @@ def path_expectation(
     if model.source in devices:
         sources: tuple[str, ...] = (model.source,)
     else:
-        sources = _picked(model.source, pairs, source, (*where, "from"))
+        sources = picked(model.source, pairs, source, (*where, "from"), words)
     if model.to not in devices:
         try:
             address_of(pairs.after, model.to)
@@ -66,10 +66,11 @@ def path_expectation(
     return PathExpectation(title or f"path {said}", strength, model, sources)
 
 
-def _picked(text: str, pairs: Pairs, source: Source, where: Path_) -> tuple[str, ...]:
+def picked(text: str, pairs: Pairs, source: Source, where: Path_, words: Words | None = None) -> tuple[str, ...]:
+    """The devices of which a condition over their labels holds; `FileError` at its place for one that is refused."""
     schema = {("device",): Field("device", Type.TEXT, Nature.KEY, "the device"), **pairs.label_schema()}
     try:
-        picks: Predicate = parse(text, schema)
+        picks: Predicate = parse(text, schema, words)
     except PredicateError as error:
         raise source.error(where, f"neither a device of the capture nor a condition: {error.message}") from None
     rows: list[dict[NamePath, str | None]] = []

@@ -53,6 +53,8 @@ class Failure:
     before: dict[str, Any] | None = None
     already: bool = False
     evidence: tuple[Evidence, ...] = ()
+    name: str = ""
+    """What it is about, where that is not one record."""
 
 
 @dataclass(frozen=True)

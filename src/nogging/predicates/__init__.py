@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from nogging.predicates.database import parser
-from nogging.predicates.parse import PredicateError, Schema, from_mapping, parse
+from nogging.predicates.parse import PredicateError, Schema, Words, from_mapping, parse
 from nogging.predicates.tree import Path, Predicate, Resolve, identifier, quoted
 
 __all__ = [
@@ -14,6 +14,7 @@ __all__ = [
     "Predicate",
     "PredicateError",
     "Schema",
+    "Words",
     "computed",
     "from_mapping",
     "holds",

@@ -9,20 +9,43 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from functools import cache
-from typing import Any
+from typing import Any, Protocol
 
 from nogging.errors import QuestionError, nearest
 from nogging.predicates.addresses import is_network
 from nogging.predicates.database import know_addresses, parser
-from nogging.predicates.tree import AND, OR, Call, Constant, Name, Node, Path, Predicate, quoted
+from nogging.predicates.tree import (
+    AND,
+    OR,
+    VALUE,
+    Call,
+    Constant,
+    Name,
+    Node,
+    Path,
+    Predicate,
+    quoted,
+    with_constants,
+)
 from nogging.records import Field, Type
 from nogging.records.values import address, enumerated, mac, prefix
 
 Schema = Mapping[Path, Field]
 """What a predicate may speak of: each name with the field that it stands for."""
+
+
+class Words(Protocol):
+    """Words of the user's own that stand for a condition or a value."""
+
+    def node(self, path: Path, schema: Schema) -> Node | None:
+        """What a word stands for, where it is spoken of these fields; None where it is not known."""
+
+    def known(self) -> Iterable[Path]:
+        """All the words that there are."""
+
 
 MOST_CHARACTERS = 10_000
 _HEAD = "SELECT 1 WHERE "
@@ -68,6 +91,7 @@ FUNCTIONS: dict[str, Function] = {
     "covers": Function(("text", "text"), "boolean", of_addresses=True),
     "family": Function(("text",), "text", of_addresses=True),
     "mask_length": Function(("text",), "number", of_addresses=True),
+    "subnet": Function(("text", "number"), "text", of_addresses=True),
     "is_private": Function(("text",), "boolean", of_addresses=True),
 }
 """All that a predicate may call; nothing here reads, writes, repeats or waits."""
@@ -81,13 +105,14 @@ class PredicateError(QuestionError):
         self.message, self.offset = message, offset
 
 
-def parse(text: str, schema: Schema) -> Predicate:
-    """Parses and checks a predicate; `PredicateError` where it is refused."""
+def parse(text: str, schema: Schema, words: Words | None = None) -> Predicate:
+    """Parses and checks a predicate; `PredicateError` where it is refused. Beside the names of the schema, it may use
+    these words."""
     if not text.strip():
         raise PredicateError("a predicate is expected here and there is none")
     if len(text) > MOST_CHARACTERS:
         raise PredicateError(f"longer than {MOST_CHARACTERS} characters")
-    checker = _Checker(schema)
+    checker = _Checker(schema, words)
     try:
         node = checker.node(_where(text))
     except RecursionError:
@@ -104,12 +129,12 @@ def _characters(text: str, octets: int) -> int:
     return len(text.encode("utf-8", "surrogatepass")[:octets].decode("utf-8", "ignore"))
 
 
-def from_mapping(mapping: Mapping[str, Any], schema: Schema) -> Predicate:
+def from_mapping(mapping: Mapping[str, Any], schema: Schema, words: Words | None = None) -> Predicate:
     """The short form of equalities: `{state: full, mtu: 9000}`; a null asks for `is null`."""
     if not mapping:
         raise PredicateError("a condition is expected here and the mapping is empty")
     parts = [f"{name} {_equals(value)}" for name, value in mapping.items()]
-    found = parse(" AND ".join(parts), schema)
+    found = parse(" AND ".join(parts), schema, words)
     return Predicate(" and ".join(parts), found.node)
 
 
@@ -149,8 +174,8 @@ def _bare() -> dict[str, Any]:
 class _Checker:
     """DuckDB's syntax tree into ours, refusing whatever is not on a list."""
 
-    def __init__(self, schema: Schema) -> None:
-        self.schema = schema
+    def __init__(self, schema: Schema, words: Words | None = None) -> None:
+        self.schema, self.words = schema, words
 
     def node(self, raw: dict[str, Any]) -> Node:
         handler = _HANDLERS.get(raw["class"])
@@ -171,14 +196,18 @@ class _Checker:
         path = tuple(part.lower() for part in raw["column_names"])
         if path in self.schema:
             return Name(path)
+        word = self.words.node(path, self.schema) if self.words is not None else None
+        if word is not None:
+            return word
         written = ".".join(raw["column_names"])
-        qualifiers = {known[0] for known in self.schema if len(known) == 2}
+        everything = [*self.schema, *(self.words.known() if self.words is not None else ())]
+        qualifiers = {known[0] for known in everything if len(known) == 2}
         if len(path) > 1 and path[0] not in qualifiers:
             raise self.refused(raw, f"'{path[0]}.' is not known here{nearest(path[0], qualifiers)}")
-        kin = {known[-1] for known in self.schema if known[:-1] == path[:-1]}
-        word = {"label": "label", "before": "field"}.get(path[0], "field") if len(path) > 1 else "field"
+        kin = {known[-1] for known in everything if known[:-1] == path[:-1]}
+        what = {"label": "label", "value": "value"}.get(path[0], "field") if len(path) > 1 else "field"
         hint = nearest(path[-1], kin)
-        raise self.refused(raw, f"unknown {word} '{written}'{hint}; text is written in single quotes")
+        raise self.refused(raw, f"unknown {what} '{written}'{hint}; text is written in single quotes")
 
     def constant(self, raw: dict[str, Any]) -> Node:
         kind, text = raw["literal"]["kind"], raw["literal"]["text"]
@@ -272,8 +301,9 @@ class _Checker:
             know_addresses()
         for part, wanted, one in zip(parts, function.takes, raws, strict=True):
             self.expect(part, wanted, one)
-            if function.of_addresses and isinstance(part, Constant) and not is_network(one["literal"]["text"]):
-                raise self.refused(one, f"{part.text} is neither an address nor a prefix")
+            text_of_address = function.of_addresses and wanted == "text" and isinstance(part, Constant)
+            if text_of_address and not is_network(one["literal"]["text"]):
+                raise self.refused(one, f"{_told(part, self)} is neither an address nor a prefix")
         return Call(form, parts, function.gives, function.sees_null)
 
     def arithmetic(self, sign: str, raws: list[dict[str, Any]], raw: dict[str, Any]) -> Node:
@@ -301,9 +331,14 @@ class _Checker:
 
     def canonical(self, part: Node, declared: Field, raw: dict[str, Any]) -> Node:
         """A constant in the form of the field that it is compared with."""
-        if not isinstance(part, Constant) or part.type != "text":
+        if isinstance(part, Call) and part.text.startswith(VALUE + "."):
+            return with_constants(part, lambda one: self.fitted(one, declared, raw))
+        return self.fitted(part, declared, raw) if isinstance(part, Constant) else part
+
+    def fitted(self, part: Constant, declared: Field, raw: dict[str, Any]) -> Constant:
+        if part.type != "text":
             return part
-        text = raw["literal"]["text"]
+        text = part.sql[1:-1].replace("''", "'")
         try:
             found = enumerated(declared, text) if declared.values else _CANONICAL.get(declared.type, str)(text)
         except ValueError:

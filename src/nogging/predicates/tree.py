@@ -7,8 +7,8 @@ asked of the record after the change, of the one before, or of a record of which
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 Path = tuple[str, ...]
@@ -47,9 +47,37 @@ class Call:
     """Whether it gives an answer about null itself (`is null`, `coalesce`), so that not knowing a value has to
     be told from knowing that there is none."""
     joint: str = ", "
+    text: str = ""
+    """What a person wrote for it, where that is a word that stands for it."""
 
 
 Node = Name | Constant | Call
+
+
+VALUE = "value"
+"""`value.<name>` is a value that varies by device."""
+
+
+def chosen(name: str, cases: Sequence[tuple[Node | None, Constant]]) -> Call:
+    """A value by cases, the last that applies; unknown where none does."""
+    found: Node = Constant("NULL", "null", "null")
+    for condition, constant in cases:
+        when = (condition, constant, found)
+        found = constant if condition is None else Call(_CASE, tuple(one for one in when if one), constant.type, True)
+    return Call("{}", (found,), cases[0][1].type, text=f"{VALUE}.{name}")
+
+
+def with_constants(node: Node, turn: Callable[[Constant], Constant]) -> Node:
+    """A value by cases with its constants turned."""
+    if isinstance(node, Constant):
+        return turn(node) if node.type != "null" else node
+    if not isinstance(node, Call):
+        return node
+    kept = node.arguments[:1] if node.form == _CASE else ()
+    return replace(node, arguments=(*kept, *(with_constants(one, turn) for one in node.arguments[len(kept) :])))
+
+
+_CASE = "CASE WHEN {} THEN {} ELSE {} END"
 
 
 def walk(node: Node) -> Iterator[Node]:
@@ -85,13 +113,23 @@ class Predicate:
 
     def parts(self) -> list[Predicate]:
         """What is joined by `and` at the top, one predicate each: a failure is told part by part."""
-        if isinstance(self.node, Call) and self.node.joint == AND:
-            return [Predicate(shown(part), part) for part in self.node.arguments]
-        return [self]
+        node = self.node
+        while isinstance(node, Call) and node.form == "{}" and node.type == "boolean":
+            node = node.arguments[0]
+        if isinstance(node, Call) and node.joint == AND:
+            return [Predicate(shown(part), part) for part in node.arguments]
+        return [self if node is self.node else Predicate(shown(node), node)]
 
 
 AND = " AND "
 OR = " OR "
+
+
+def varying(*predicates: Predicate | None) -> list[Call]:
+    """The values that vary by device which some predicates use."""
+    nodes = (node for one in predicates if one is not None for node in walk(one.node))
+    calls = [node for node in nodes if isinstance(node, Call) and node.text.startswith(f"{VALUE}.")]
+    return list({one.text: one for one in calls}.values())
 
 
 def _written(node: Node, resolve: Resolve) -> str:
@@ -110,8 +148,14 @@ def shown(node: Node) -> str:
         return str(node)
     if isinstance(node, Constant):
         return node.text
+    if node.text:
+        return node.text
     text = _filled(node, node.form.lower(), [shown(argument) for argument in node.arguments])
-    return text[1:-1] if text.startswith("(") and not any(isinstance(one, Call) for one in node.arguments) else text
+    return (
+        text[1:-1]
+        if text.startswith("(") and not any(isinstance(one, Call) and not one.text for one in node.arguments)
+        else text
+    )
 
 
 def _filled(call: Call, form: str, arguments: list[str]) -> str:

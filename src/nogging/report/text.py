@@ -196,11 +196,11 @@ def _open(page: Page, one: Result) -> None:
 
 
 def _failure(page: Page, result: Result, failure: Failure) -> None:
-    if not failure.device:
+    if not (failure.device or failure.name):
         if failure.demanded:
             page.prose(f"expected {' and '.join(failure.demanded)}", indent=_LABEL + 2)
         return
-    page.line(f"{failure.device}  {_named(result.kind, failure.record)}", indent=_LABEL + 2, style="bold")
+    page.line(_headed(result.kind, failure), indent=_LABEL + 2, style="bold")
     told = _what_failed(failure) if result.verdict is Verdict.FAIL else clean(failure.reason)
     if failure.already:
         told += " (and so it was before)"
@@ -210,6 +210,12 @@ def _failure(page: Page, result: Result, failure: Failure) -> None:
     if told != result.reason:
         page.prose(told, indent=_LABEL + 4)
     _lines(page, failure.evidence)
+
+
+def _headed(kind: str, failure: Failure) -> str:
+    """Whose and what a failure is about."""
+    about = clean(failure.name) or ("" if set(failure.record) <= {"device", "n"} else _named(kind, failure.record))
+    return "  ".join(one for one in (failure.device, about) if one)
 
 
 def _lines(page: Page, evidence: Iterable[Evidence]) -> None:

@@ -1,0 +1,209 @@
+"""Judges what counts: over everything, or for each device, label or value by itself.
+
+Each group of records that are counted together is judged as a whole. Devices are counted even where they have no record
+of the kind: of them `n` is 0. What could be hidden in a gap leaves a group open, unless the demand fails however many
+more records there might be.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, Any
+
+from nogging.judging.gaps import Gap
+from nogging.judging.pairs import AFTER, BEFORE, resolver, side_of
+from nogging.judging.verdict import NO_BEFORE, Evidence, Failure, Result, Verdict
+from nogging.predicates import Path, computed, quoted
+
+if TYPE_CHECKING:
+    from nogging.judging.check import Judge
+    from nogging.judging.expectations import Expectation
+
+MOST_SHOWN = 6
+ANY_MORE = 1000
+"""If a demand fails with as many more records as this, and any number below it, it fails for certain."""
+_DEVICE: Path = ("device",)
+
+
+@dataclass
+class Group:
+    """What is counted together: what is the same of it, the numbers, and how many records may or may not belong."""
+
+    same: tuple[Any, ...]
+    counts: dict[str, int] = field(default_factory=lambda: {"n": 0, "hops": 0, "before.n": 0, "before.hops": 0})
+    open: int = 0
+
+
+class Counting:
+    """Judges what counts, for a judge."""
+
+    def __init__(self, judge: Judge) -> None:
+        self.judge, self.pairs = judge, judge.pairs
+
+    def result(self, one: Expectation) -> Result:
+        if one.needs_before and self.pairs.before is None:
+            return _result(one, Verdict.UNPROVEN, NO_BEFORE, 0)
+        groups = self.groups(one)
+        found = sum(group.counts["n"] for group in groups)
+        if not groups and not one.may_be_empty:
+            return _result(one, Verdict.UNPROVEN, self.judge.nothing_found(one), 0)
+        failures: list[Failure] = []
+        unproven: list[Failure] = []
+        missing = self.judge.mattering(one)
+        for group in groups:
+            gaps = [gap for gap in missing if self.concerns(one, gap, group)]
+            verdict = self.verdict(one, group)
+            if (gaps or group.open) and not (verdict is Verdict.FAIL and self.certain(one, group, gaps)):
+                reasons = [Failure(gap.device, {}, f"{gap.when}: {gap.reason}") for gap in gaps]
+                unproven += reasons or [self.failure(one, group, f"'where' is unknown for {group.open} record(s)")]
+            elif verdict is not Verdict.PASS:
+                (failures if verdict is Verdict.FAIL else unproven).append(self.failure(one, group))
+        return self.concluded(one, groups, found, failures, once(unproven))
+
+    def concluded(
+        self, one: Expectation, groups: list[Group], found: int, failures: list[Failure], unproven: list[Failure]
+    ) -> Result:
+        told = tuple(failures), tuple(unproven)
+        if failures:
+            reason = failures[0].reason if not one.per else f"{len(failures)} of {len(groups)} fail"
+            return _result(one, Verdict.FAIL, reason, found, *told)
+        if unproven:
+            return _result(one, Verdict.UNPROVEN, unproven[0].reason, found, *told)
+        if not self.judge.could_see(one):
+            return _result(one, Verdict.UNPROVEN, f"nothing that was captured could show such a {one.kind.name}", found)
+        reason = f"{len(groups)} counted, {found} in all" if one.per else self.told(one, groups[0])
+        return _result(one, Verdict.PASS, reason, found)
+
+    def groups(self, one: Expectation) -> list[Group]:
+        """Everything that is counted for itself, in the order of what is the same of it."""
+        found: dict[tuple[Any, ...], Group] = {same: Group(same) for same in self.expected(one)}
+        for side in (AFTER, BEFORE) if self.pairs.before is not None else (AFTER,):
+            for row in self.pairs.rows(self.sql(one, side)):
+                same = tuple(row[f"s{n}"] for n in range(len(one.per)))
+                if not (row["n"] or row["open"] or same in found):
+                    continue
+                group = found.setdefault(same, Group(same))
+                prefix = "" if side == AFTER else "before."
+                group.counts |= {f"{prefix}n": row["n"], f"{prefix}hops": row["hops"]}
+                group.open += row["open"] if side == AFTER or one.needs_before else 0
+        return sorted(found.values(), key=lambda group: [str(value) for value in group.same])
+
+    def expected(self, one: Expectation) -> Iterator[tuple[Any, ...]]:
+        """What is counted even if there is none: everything as a whole, or each device that could have some."""
+        if any(path != _DEVICE and path[0] != "label" for path in one.per):
+            return
+        for name, device in self.pairs.after.devices.items():
+            if not one.per or Gap(AFTER, name, one.kind.name, "", device.labels).matters(one.where):
+                facts = self.pairs.facts(name)
+                yield tuple(facts[path] for path in one.per)
+
+    def sql(self, one: Expectation, side: str) -> str:
+        """The counts of one side, a row for each group."""
+        letter, resolve = side_letter(side), resolver(side)
+        where = self.judge.where_of(one, side)
+        same = "".join(f", {resolve(path)} AS s{n}" for n, path in enumerate(one.per))
+        by = f" GROUP BY {', '.join(f's{n}' for n in range(len(one.per)))}" if one.per else ""
+        of = resolve(one.of) if one.of else ""
+        what = of or ", ".join(f"{letter}_{key}" for key in one.kind.keys)
+        # a record that does not tell the field that is counted may say something new
+        unknown = f" OR (w AND {of} IS NULL)" if of else ""
+        return (
+            f"SELECT count(DISTINCT ({what})) FILTER (w) AS n, count(*) FILTER (w) AS hops, "
+            f"count(*) FILTER (w IS NULL{unknown}) AS open{''.join(f', s{n}' for n in range(len(one.per)))} "
+            f"FROM (SELECT *{same}, {where} AS w FROM {self.judge.table(one)} WHERE {letter}_here){by}"
+        )
+
+    def concerns(self, one: Expectation, gap: Gap, group: Group) -> bool:
+        """Whether what is hidden in a gap could be counted in a group."""
+        own = dict(zip(one.per, group.same, strict=True))
+        return all(own[path] == value for path, value in self.pairs.facts(gap.device).items() if path in own)
+
+    def verdict(self, one: Expectation, group: Group, more: int = 0) -> Verdict:
+        return verdict_of(computed(f"SELECT {self.demanded(one, group, str(group.counts['n'] + more))}"))
+
+    def certain(self, one: Expectation, group: Group, gaps: Iterable[Gap]) -> bool:
+        """Whether a demand that fails would fail with any more records."""
+        if any(gap.when == BEFORE for gap in gaps) or (one.needs_before and group.open):
+            return False
+        least = group.counts["n"]
+        asked = self.demanded(one, group, "more.n")
+        return computed(f"SELECT bool_and(({asked}) IS FALSE) FROM range({least}, {least + ANY_MORE}) more(n)") is True
+
+    def demanded(self, one: Expectation, group: Group, n: str) -> str:
+        """What is demanded of a group, as SQL over `n`."""
+        own: dict[Path, Any] = dict(zip(one.per, group.same, strict=True))
+        facts: Mapping[Path, Any] = {**(self.pairs.facts(str(own[_DEVICE])) if _DEVICE in own else {}), **own}
+        assert one.demand is not None
+
+        def resolve(path: Path) -> str:
+            if path == ("n",):
+                return n
+            if path in facts:
+                value = facts[path]
+                return "NULL" if value is None else (quoted(value) if isinstance(value, str) else str(value))
+            return str(group.counts[".".join(path)])
+
+        return one.demand.sql(resolve)
+
+    def told(self, one: Expectation, group: Group) -> str:
+        """The numbers that the demand speaks of."""
+        assert one.demand is not None
+        names = [".".join(path) for path in sorted(one.demand.names)]
+        return ", ".join(f"{name} = {group.counts[name]}" for name in names if name in group.counts)
+
+    def failure(self, one: Expectation, group: Group, reason: str = "") -> Failure:
+        assert one.demand is not None
+        own = {".".join(path): value for path, value in zip(one.per, group.same, strict=True)}
+        numbers = {name: value for name, value in group.counts.items() if tuple(name.split(".")) in one.demand.names}
+        demanded = tuple(part.text for part in one.demand.parts())
+        name = ", ".join(f"{path} {value}" for path, value in own.items() if path != "device")
+        device = str(own.get("device", ""))
+        evidence = tuple(self.evidence(one, group)) if one.per else ()
+        return Failure(
+            device, {**own, **numbers}, reason or self.told(one, group), demanded, evidence=evidence, name=name
+        )
+
+    def evidence(self, one: Expectation, group: Group) -> Iterator[Evidence]:
+        """The lines of the first records of a group."""
+        resolve = resolver(AFTER)
+        same = " AND ".join(
+            f"{resolve(path)} IS NOT DISTINCT FROM {quoted(value) if isinstance(value, str) else value or 'NULL'}"
+            for path, value in zip(one.per, group.same, strict=True)
+        )
+        where = self.judge.where_of(one, AFTER)
+        rows = self.pairs.rows(
+            f"SELECT * FROM {self.judge.table(one)} WHERE a_here AND ({where}) AND {same} "
+            f"ORDER BY device, id LIMIT {MOST_SHOWN}"
+        )
+        told = [path[0] for path in one.per if path in {(name,) for name in one.kind.fields}]
+        for row in rows:
+            record = side_of(row, "a", one.kind)
+            for line in self.judge.lines[AFTER].of(record, [*told, *(one.of or ())]):
+                yield replace(line, device=record["device"])
+
+
+def once(failures: Iterable[Failure]) -> list[Failure]:
+    """Each gap once, however much it leaves open."""
+    found = {(one.device, one.reason, str(one.record)): one for one in failures}
+    return list(found.values())
+
+
+def side_letter(side: str) -> str:
+    return "a" if side == AFTER else "b"
+
+
+def verdict_of(answer: bool | None) -> Verdict:
+    """What a demand that is true, false or unknown makes."""
+    return Verdict.PASS if answer else (Verdict.FAIL if answer is False else Verdict.UNPROVEN)
+
+
+def _result(
+    one: Expectation,
+    verdict: Verdict,
+    reason: str,
+    found: int,
+    failures: tuple[Failure, ...] = (),
+    unproven: tuple[Failure, ...] = (),
+) -> Result:
+    return Result(one.title, one.strength, one.kind.name, verdict, reason, found, failures, unproven)

@@ -1,0 +1,131 @@
+"""What a file of expectations would look at, without looking: the plain words, and the devices it is about."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from nogging.captures.capture import UNREAD, Capture
+from nogging.captures.manifest import DeviceEntry, Manifest
+from nogging.inventory import Inventory
+from nogging.judging.expectations import AnyExpectation, Expectation, load_expectations
+from nogging.judging.gaps import Gap
+from nogging.judging.joined import JoinedExpectation
+from nogging.judging.pairs import AFTER, Pairs
+from nogging.judging.paths import PathExpectation
+from nogging.predicates.tree import varying
+from nogging.reading.reader import readers
+from nogging.records import KINDS
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+
+@dataclass(frozen=True)
+class Listed:
+    """One expectation: what it asks, of which devices, and of which of those no reader could tell it."""
+
+    title: str
+    strength: str
+    words: str
+    devices: tuple[str, ...]
+    blind: tuple[str, ...] = ()
+    values: Mapping[str, Mapping[str, tuple[str, ...]]] = field(default_factory=dict)
+    """Each value that varies, with the devices that it is this or that for."""
+
+
+@dataclass(frozen=True)
+class Listing:
+    title: str
+    devices: int
+    expectations: tuple[Listed, ...]
+    explained: tuple[str, ...] = ()
+    other: str | None = None
+    waivers: tuple[str, ...] = ()
+
+
+class _Planned(Capture):
+    """The devices of an inventory, of which nothing was captured."""
+
+    def __init__(self, devices: Mapping[str, DeviceEntry]) -> None:
+        self.folder = Path()
+        self.manifest = Manifest("", "", devices=dict(devices))
+
+    @cached_property
+    def _tables(self) -> dict[str, pa.Table]:
+        import pyarrow as pa
+
+        from nogging.records.tables import table
+
+        return {**{name: table(kind, []) for name, kind in KINDS.items()}, UNREAD: pa.table({})}
+
+
+def listing(expectations: str | Path, *, of: Inventory | Capture) -> Listing:
+    """What a file of expectations asks of the devices of an inventory or a capture; `FileError` for a mistake in it."""
+    devices = (
+        of.devices if isinstance(of, Capture) else {d.name: DeviceEntry(d.dialect, dict(d.labels)) for d in of.devices}
+    )
+    planned = _Planned(devices)
+    pairs = Pairs(planned, planned)
+    asked = load_expectations(expectations, pairs)
+    return Listing(
+        asked.title,
+        len(planned.devices),
+        tuple(_listed(one, pairs) for one in asked.expect),
+        tuple(one.title for one in asked.explain),
+        asked.other,
+        tuple(str(one) for one in asked.waivers),
+    )
+
+
+def _listed(one: AnyExpectation, pairs: Pairs) -> Listed:
+    if isinstance(one, PathExpectation):
+        return Listed(one.title, one.strength, _path_words(one), one.sources)
+    if isinstance(one, JoinedExpectation):
+        by = f" by {one.by.text}" if one.by is not None else ""
+        words = "; ".join(f"{device} to {other}" for device, other in one.pairs) or "nothing"
+        return Listed(one.title, one.strength, f"joined{by}: {words}", tuple(dict.fromkeys(a for a, _ in one.pairs)))
+    devices = pairs.after.devices
+    about = [
+        name for name, entry in devices.items() if Gap(AFTER, name, one.kind.name, "", entry.labels).matters(one.where)
+    ]
+    blind = [name for name in about if not any(one.kind in reader.kinds for reader in readers(devices[name].dialect))]
+    return Listed(one.title, one.strength, words_of(one), tuple(about), tuple(blind), _values(one, pairs, about))
+
+
+def words_of(one: Expectation) -> str:
+    """An expectation in its own words."""
+    what = f"different {'.'.join(one.of)} of {one.kind.name}" if one.of else one.kind.name
+    told = f"{one.quantifier} {what}"
+    told += f" per {', '.join('.'.join(path) for path in one.per)}" if one.per else ""
+    told += f" where {one.where.text}" if one.where is not None else ""
+    told += f": {one.strength} {one.demand.text}" if one.demand is not None else ""
+    if one.wanted is not None:
+        n = len(one.wanted.rows)
+        told += f": {n} row{'s' * (n != 1)} of {', '.join(one.wanted.fields)}"
+    return told
+
+
+def _path_words(one: PathExpectation) -> str:
+    model = one.model
+    told = f"path from {', '.join(one.sources) or 'no device'} to {model.to}"
+    told += " and back" if model.both_ways else ""
+    told += "".join(f", through {device}" for device in model.through)
+    told += "".join(f", not through {device}" for device in model.not_through)
+    return told + (", the same as before" if model.same else "")
+
+
+def _values(one: Expectation, pairs: Pairs, devices: list[str]) -> dict[str, dict[str, tuple[str, ...]]]:
+    """The values that it uses, and what each is for which devices."""
+    found: dict[str, dict[str, tuple[str, ...]]] = {}
+    for node in varying(one.where, one.demand):
+        sorts: dict[str, list[str]] = defaultdict(list)
+        for device in devices:
+            value = pairs.value(node, device)
+            sorts["unknown" if value is None else str(value)].append(device)
+        found[node.text] = {value: tuple(names) for value, names in sorts.items()}
+    return found

@@ -1,0 +1,156 @@
+"""What expectation files share: files that include files, conditions that have a name, values that vary by label.
+
+All the files that are included, and those that these include, make one list of expectations, in the order of their
+inclusion and before those of the file itself. Their names are one vocabulary. Where two files give a name, that of the
+including file counts: so a ready-made file is made to fit, without being changed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from importlib.resources import files as package_files
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from pydantic import Field as ModelField
+
+from nogging.errors import nearest
+from nogging.files import Path_, Source, Strict, load
+from nogging.predicates import Path as NamePath
+from nogging.predicates import PredicateError, Schema, from_mapping, parse, quoted
+from nogging.predicates.tree import VALUE, Call, Constant, Node, Predicate, chosen
+from nogging.records import KINDS, Field, Nature, Type
+
+if TYPE_CHECKING:
+    from nogging.judging.expectations import ExpectationsModel
+
+READY = "ready"
+"""`ready/<name>.yaml` is one of the files that come with Nogging, unless there is such a file beside the user's."""
+
+Condition = str | bool | dict[str, Any]
+Scalar = bool | int | float | str
+
+
+class CaseModel(Strict):
+    """A value for the devices of which a condition holds."""
+
+    condition: str = ModelField(alias="for")
+    value: Scalar
+
+
+Values = Scalar | tuple[CaseModel | Scalar, ...]
+File = tuple["ExpectationsModel", Source]
+
+
+def ready_files() -> list[str]:
+    """The names of the files that come with Nogging."""
+    return sorted(f"{READY}/{one.name}" for one in _ready().iterdir() if one.suffix == ".yaml")
+
+
+def _ready() -> Path:
+    return Path(str(package_files("nogging.judging") / READY))
+
+
+def with_included(path: Path, model: type[ExpectationsModel], inside: tuple[Path, ...] = ()) -> list[File]:
+    """A file and all that it includes, itself last, each file once; `FileError` for one that includes itself."""
+    own, source = load(path, model)
+    found: list[File] = []
+    for n, name in enumerate(own.include):
+        place = _place(path, name, source, ("include", n))
+        if place.resolve() in (path.resolve(), *inside):
+            raise source.error(("include", n), f"'{name}' includes this file, which would include it again")
+        found += with_included(place, model, (*inside, path.resolve()))
+    once = {one[1].path: one for one in found}
+    return [*once.values(), (own, source)]
+
+
+def _place(path: Path, name: str, source: Source, where: Path_) -> Path:
+    beside = path.parent / name
+    if beside.is_file():
+        return beside
+    known = ready_files()
+    if name in known:
+        return _ready() / Path(name).name
+    raise source.error(where, f"there is no such file{nearest(name, known)}; ready-made are: {', '.join(known)}")
+
+
+class Vocabulary:
+    """The conditions and the values that the files name."""
+
+    def __init__(self, files: Iterable[File], labels: dict[NamePath, Field]) -> None:
+        self.labels: Schema = {("device",): Field("device", Type.TEXT, Nature.KEY, "the device"), **labels}
+        self.conditions: dict[str, tuple[Condition, Source]] = {}
+        self.values: dict[str, tuple[Values, Source]] = {}
+        self.meant: list[str] = []
+        """The conditions that are being looked up, each within the one before it."""
+        fields = {name for kind in KINDS.values() for name in kind.fields}
+        for model, source in files:
+            for name, condition in model.conditions.items():
+                if name in fields:
+                    raise source.error(("conditions", name), f"'{name}' is a field; call the condition something else")
+                self.conditions[name.lower()] = (condition, source)
+            for name, values in model.values.items():
+                self.values[name.lower()] = (values, source)
+        for name in self.values:
+            self._value(name)
+
+    def known(self) -> list[NamePath]:
+        return [*((name,) for name in self.conditions), *((VALUE, name) for name in self.values)]
+
+    def node(self, path: NamePath, schema: Schema) -> Node | None:
+        """What a name stands for; `FileError`, at its own place, where that cannot be said of these fields."""
+        if len(path) == 1 and path[0] in self.conditions:
+            return self._condition(path[0], schema)
+        if len(path) == 2 and path[0] == VALUE and path[1] in self.values:
+            return self._value(path[1])
+        return None
+
+    def predicate(self, given: Condition | None, schema: Schema, source: Source, where: Path_) -> Predicate | None:
+        """A condition of a file; None where nothing is asked. `FileError` at its place where it is refused."""
+        if given is None or given is True:
+            return None
+        try:
+            if isinstance(given, dict):
+                return from_mapping(given, schema, self)
+            return parse(str(given).lower() if isinstance(given, bool) else given, schema, self)
+        except PredicateError as error:
+            raise source.error(where, error.message, offset=error.offset) from None
+
+    def _condition(self, name: str, schema: Schema) -> Node | None:
+        given, source = self.conditions[name]
+        where = ("conditions", name)
+        if name in self.meant:
+            raise source.error(where, f"'{name}' is said by itself: {' → '.join([*self.meant, name])}")
+        self.meant.append(name)
+        try:
+            found = self.predicate(given, schema, source, where)
+        finally:
+            self.meant.pop()
+        if found is None:
+            raise source.error(where, "a condition is expected here")
+        return Call("{}", (found.node,), "boolean", text=name)
+
+    def _value(self, name: str) -> Node:
+        given, source = self.values[name]
+        cases: list[tuple[Node | None, Constant]] = []
+        for n, one in enumerate(given if isinstance(given, tuple) else (given,)):
+            place = ("values", name, n) if isinstance(given, tuple) else ("values", name)
+            if not isinstance(one, CaseModel):
+                cases.append((None, _constant(one)))
+                continue
+            found = self.predicate(one.condition, self.labels, source, (*place, "for"))
+            assert found is not None
+            cases.append((found.node, _constant(one.value)))
+        if not cases:
+            raise source.error(("values", name), "a value is expected here, or several, each 'for' some devices")
+        if len({constant.type for _, constant in cases}) > 1:
+            raise source.error(("values", name), "values of one name are of one sort: numbers, texts or true and false")
+        return chosen(name, cases)
+
+
+def _constant(value: Scalar) -> Constant:
+    if isinstance(value, bool):
+        return Constant(str(value).upper(), "boolean", str(value).lower())
+    if isinstance(value, int | float):
+        return Constant(str(value), "number", str(value))
+    return Constant(quoted(value), "text", quoted(value))

@@ -1,0 +1,60 @@
+"""What a file of expectations would look at, as text."""
+
+from __future__ import annotations
+
+from rich.text import Text
+
+from nogging.judging.listing import Listed, Listing
+from nogging.report.text import Page, clean
+
+MOST_NAMED = 6
+
+
+def lines(found: Listing, width: int) -> list[Text]:
+    """The report of `nogging check --list`."""
+    page = Page(width)
+    page.prose(clean(found.title), body="bold")
+    n = len(found.expectations)
+    page.prose(f"{n} expectation{'s' * (n != 1)}, {found.devices} devices; {_differences(found)}")
+    for number, one in enumerate(found.expectations, 1):
+        page.blank()
+        page.prose(f"{number}. {clean(one.title)}", body="bold")
+        page.prose(clean(one.words), indent=3)
+        page.prose(_devices(one, found.devices), indent=3, body="dim")
+        for name, values in one.values.items():
+            page.prose(f"{name}: {_varies(values)}", indent=3, body="dim")
+        if one.blind:
+            page.prose(f"cannot be proven on {', '.join(one.blind)}: no reader gives this", indent=3, body="yellow")
+    for what, titles in (("differences that are explained", found.explained), ("waivers", found.waivers)):
+        if titles:
+            page.blank()
+            page.prose(what, body="bold")
+        for title in titles:
+            page.prose(clean(title), indent=3)
+    return page.lines
+
+
+def _differences(found: Listing) -> str:
+    if found.other is None:
+        return "differences are not judged"
+    return f"an unexplained difference {'is ignored' if found.other == 'ignore' else found.other + 's'}"
+
+
+def _devices(one: Listed, everyone: int) -> str:
+    if not one.devices:
+        return "on no device"
+    if len(one.devices) == everyone:
+        return f"on all {everyone} devices"
+    return f"on {_named(one.devices)}"
+
+
+def _varies(values: object) -> str:
+    assert isinstance(values, dict)
+    ordered = sorted(values.items(), key=lambda item: -len(item[1]))
+    first, *others = ordered
+    return "; ".join([first[0], *(f"{value} on {_named(devices)}" for value, devices in others)])
+
+
+def _named(devices: tuple[str, ...]) -> str:
+    more = len(devices) - MOST_NAMED
+    return ", ".join(devices[:MOST_NAMED]) + (f" and {more} more" if more > 0 else "")
