@@ -7,6 +7,7 @@ may be missing, stale or not writable without anything being wrong.
 from __future__ import annotations
 
 import contextlib
+import copy
 import hashlib
 import json
 from datetime import UTC, datetime
@@ -77,6 +78,12 @@ class Capture:
         if kind not in known:
             raise QuestionError(f"unknown kind '{kind}'{nearest(kind, known)}")
         return self._tables[kind]
+
+    def with_records(self, tables: dict[str, pa.Table]) -> Capture:
+        """The same capture, with other records of some kinds."""
+        found = copy.copy(self)
+        found.__dict__["_tables"] = {**self._tables, **tables}
+        return found
 
     def read(self, device: str, command: str) -> Reading | None:
         """Reads one answer anew, for its lines; None where no reader knows the command."""

@@ -10,7 +10,7 @@ import typer
 
 from nogging.captures.capture import Capture
 from nogging.cli import FAIL, PASS, UNPROVEN
-from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines, width
+from nogging.cli.run import Format, FormatOption, QuietOption, captured, print_csv, print_json, print_lines, width
 from nogging.errors import QuestionError
 from nogging.inventory import load_inventory
 from nogging.judging.check import check
@@ -30,6 +30,7 @@ def command(
         typer.Option("--list", help="Only tell what would be checked, on which devices."),
     ] = False,
     inventory: Annotated[Path | None, typer.Option(help="With --list: the devices.")] = None,
+    quiet: QuietOption = None,
     format: FormatOption = Format.TEXT,
 ) -> int:
     """Judges expectations over a capture: pass, fail or unproven, with the evidence."""
@@ -37,7 +38,12 @@ def command(
         return _list(expectations, after, inventory, format)
     if after is None:
         raise QuestionError("which capture is to be judged? Give it with --after.")
-    found = check(expectations, after=captured(after), before=captured(before) if before else None)
+    found = check(
+        expectations,
+        after=captured(after),
+        before=captured(before) if before else None,
+        quiet=[captured(one) for one in quiet or ()],
+    )
     if format is Format.JSON:
         print_json(plain.judgement(found))
     elif format is Format.CSV:

@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from nogging.cli import FAIL, PASS, UNPROVEN
-from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines, width
+from nogging.cli.run import Format, FormatOption, QuietOption, captured, print_csv, print_json, print_lines, width
 from nogging.judging.compare import Comparison, compare
 from nogging.report import plain, text
 
@@ -16,6 +16,7 @@ from nogging.report import plain, text
 def command(
     before: Annotated[Path, typer.Argument(help="The capture from before.")],
     after: Annotated[Path, typer.Argument(help="The capture from after.")],
+    quiet: QuietOption = None,
     format: FormatOption = Format.TEXT,
 ) -> int:
     """The differences between two captures, by the natures of the fields.
@@ -23,7 +24,7 @@ def command(
     Exit status 0 where there is none, 1 where there are, 3 where there is none to be seen but not all could be
     compared.
     """
-    found = compare(captured(before), captured(after))
+    found = compare(captured(before), captured(after), quiet=[captured(one) for one in quiet or ()])
     if format is Format.JSON:
         print_json(plain.comparison(found))
     elif format is Format.CSV:

@@ -26,6 +26,9 @@ class Format(StrEnum):
 
 
 FormatOption = Annotated[Format, typer.Option("--format", help="How to print.")]
+QuietOption = Annotated[
+    list[Path] | None, typer.Option("--quiet", help="A capture from before in which nothing was done; several times.")
+]
 _UNWRAPPED = 10_000_000
 
 

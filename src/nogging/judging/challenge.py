@@ -20,8 +20,10 @@ from nogging.captures.capture import Capture, opened
 from nogging.judging.check import Judge
 from nogging.judging.closing import closing
 from nogging.judging.compare import compare_pairs, differences
+from nogging.judging.consequences import Consequences
 from nogging.judging.counting import Group
 from nogging.judging.expectations import AnyExpectation, Expectation, Expectations, load_expectations
+from nogging.judging.explaining import Explaining
 from nogging.judging.faults import Change, Fault, Faults
 from nogging.judging.joined import JoinedExpectation
 from nogging.judging.pairs import AFTER, Pairs, resolver
@@ -248,6 +250,8 @@ class _Challenger:
         """Which of these faults leave a difference that no entry explains, or that one explains besides its number."""
         found = set()
         counted = self.accounted()
+        left: dict[int, list[Difference]] = defaultdict(list)
+        causes: dict[int, list[Difference]] = defaultdict(list)
         for name, broken in self.broken.items():
             if not wanted & broken.touched_faults or not KINDS[name].compared:
                 continue
@@ -263,9 +267,36 @@ class _Challenger:
                     for n, keys in explained.items()
                     if self.asked.explain[n].what in (None, difference.what) and (fault, *key) in keys
                 ]
-                if not by or any(n in counted and _identity(difference) not in counted[n] for n in by):
+                if any(n in counted and _identity(difference) not in counted[n] for n in by):
                     found.add(fault)
-        return found
+                if not by:
+                    left[fault].append(difference)
+                elif any(self.asked.explain[n].consequences for n in by):
+                    causes[fault].append(difference)
+        return found | {fault for fault, several in left.items() if several and not self.follow(several, causes[fault])}
+
+    def follow(self, left: list[Difference], causes: list[Difference]) -> bool:
+        """Whether all that a fault leaves unexplained follows from what an entry explains with its consequences."""
+        if not any(one.consequences for one in self.asked.explain):
+            return False
+        touched = {one.identity for one in (*left, *causes)}
+        others = [one for one in self.good_causes if one.identity not in touched]
+        every = [*others, *causes, *left]
+        follows = self.consequences.among(every).of(range(len(others) + len(causes)))
+        return all(n in follows for n in range(len(every) - len(left), len(every)))
+
+    @cached_property
+    def consequences(self) -> Consequences:
+        return Consequences(self.pairs, ())
+
+    @cached_property
+    def good_causes(self) -> list[Difference]:
+        """The differences without a fault that entries explain with their consequences, and these."""
+        comparison = compare_pairs(self.pairs)
+        explaining = Explaining(self.judge, comparison)
+        causes = {n for one in self.asked.explain if one.consequences for n in explaining.matched(one)}
+        follows = self.consequences.among(comparison.differences).of(causes)
+        return [comparison.differences[n] for n in sorted({*causes, *follows})]
 
     def accounted(self) -> dict[int, set[tuple[Any, ...]]]:
         """For each entry that says how many differences it explains, those that it does without a fault."""

@@ -8,13 +8,14 @@ expectation unproven.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 from nogging.captures.capture import Capture, opened
-from nogging.judging.compare import Comparison, compare_pairs
+from nogging.judging.compare import compare_pairs
 from nogging.judging.counting import Counting, once
 from nogging.judging.evidence import Lines
 from nogging.judging.expectations import (
@@ -25,12 +26,15 @@ from nogging.judging.expectations import (
     Waiver,
     load_expectations,
 )
+from nogging.judging.explaining import Explaining
 from nogging.judging.gaps import Gap, gaps, witnesses
+from nogging.judging.growth import growing
 from nogging.judging.joined import JoinedExpectation
+from nogging.judging.noise import noise_of
 from nogging.judging.pairs import AFTER, BEFORE, Pairs, resolver, side_of
 from nogging.judging.paths import PathExpectation, PathJudge
 from nogging.judging.rows import Wanted
-from nogging.judging.verdict import NO_BEFORE, Difference, Explained, Failure, Judgement, Result, Verdict, worst
+from nogging.judging.verdict import NO_BEFORE, Failure, Judgement, Result, Verdict, worst
 from nogging.predicates import Path as NamePath
 from nogging.predicates import Predicate, identifier
 from nogging.predicates.tree import varying
@@ -44,14 +48,17 @@ def check(
     *,
     after: Capture | str | Path,
     before: Capture | str | Path | None = None,
+    quiet: Iterable[Capture | str | Path] = (),
 ) -> Judgement:
     """Judges a file of expectations over a capture.
+
+    `quiet` are captures from before between which nothing was done: they teach what varies by itself.
 
     Raises `FileError` for a mistake in the file and `CaptureError` for a directory that is no capture, both before
     anything is judged; whatever the evidence lacks is a verdict, never an error.
     """
     pairs = Pairs(opened(after), None if before is None else opened(before))
-    return Judge(pairs).judge(load_expectations(expectations, pairs))
+    return Judge(pairs, list(quiet)).judge(load_expectations(expectations, pairs))
 
 
 @dataclass
@@ -77,11 +84,9 @@ class _Asked:
 class Judge:
     """Judges over one pair of captures."""
 
-    def __init__(self, pairs: Pairs) -> None:
-        self.pairs = pairs
-        self.lines = {AFTER: Lines(pairs.after, AFTER)}
-        if pairs.before is not None:
-            self.lines[BEFORE] = Lines(pairs.before, BEFORE)
+    def __init__(self, pairs: Pairs, quiet: Sequence[Capture | str | Path] = ()) -> None:
+        self.pairs, self.quiet = pairs, quiet
+        self.lines = _lines(pairs)
         self.paths = PathJudge(pairs)
         self.counting = Counting(self)
         self.waivers: list[Waiver] = []
@@ -91,6 +96,7 @@ class Judge:
     def judge(self, asked: Expectations) -> Judgement:
         self.waivers = [one for one in asked.waivers if one.until >= self.pairs.after.ended.date()]
         expired = tuple(f"expired, and counts for nothing: {one}" for one in asked.waivers if one not in self.waivers)
+        expired += self.acknowledged(asked)
         results = tuple(self.judged(one) for one in asked.expect)
         verdicts = [one.verdict for one in results if one.strength == "must"]
         if self.pairs.before is None:
@@ -99,7 +105,9 @@ class Judge:
             notes = (f"differences were not judged: {NO_BEFORE}",) if asked.other is not None else ()
             return Judgement(worst(verdicts), asked.title, results, notes=(*notes, *expired))
         comparison = compare_pairs(self.pairs)
-        explained, left = self.explained(asked.explain, comparison)
+        explained, left = Explaining(self, comparison).explained(asked.explain)
+        quiet = noise_of(replace(comparison, differences=left), self.pairs, self.quiet)
+        left, noise = quiet.differences, tuple(one.told() for one in quiet.noise)
         other = asked.other or "ignore"
         if asked.other is not None:
             verdicts += [one.verdict for one in explained]
@@ -109,13 +117,30 @@ class Judge:
             worst(verdicts),
             asked.title,
             results,
-            explained,
+            (*explained, *noise),
             left if asked.other is not None else (),
             comparison.not_compared if asked.other is not None else (),
             len(comparison.differences),
             other,
             compared=True,
             notes=expired,
+            growing=growing(self.pairs),
+        )
+
+    def acknowledged(self, asked: Expectations) -> tuple[str, ...]:
+        """Takes the lines that are acknowledged as if they had been read, and tells of it."""
+        times: Counter[str] = Counter()
+
+        def knows(dialect: str, command: str, text: str) -> bool:
+            found = next((one for one in asked.acknowledged if one.knows(dialect, command, text)), None)
+            times[found.title if found else ""] += 1
+            return found is not None
+
+        if asked.acknowledged and self.pairs.acknowledge(knows):
+            self.lines = _lines(self.pairs)
+        return tuple(
+            f"acknowledged, {times[one.title]} unread line{'s' * (times[one.title] != 1)}: {one.title}"
+            for one in asked.acknowledged
         )
 
     def waiver_of(self, kind: Kind, row: dict[str, Any]) -> Waiver | None:
@@ -389,26 +414,6 @@ class Judge:
             return f"{dialect} never gives '{lacking[0]}' in the answer to '{reader.command}'"
         return f"the device gave no '{lacking[0]}'"
 
-    def explained(
-        self, explanations: Sequence[Explanation], comparison: Comparison
-    ) -> tuple[tuple[Explained, ...], tuple[Difference, ...]]:
-        """What each entry explains, and what none does."""
-        accounted: set[int] = set()
-        found = []
-        for one in explanations:
-            keys = self.keys_where(one)
-            matched = [
-                n
-                for n, difference in enumerate(comparison.differences)
-                if difference.kind == one.kind.name
-                and one.what in (None, difference.what)
-                and difference.identity[1] in keys
-            ]
-            accounted.update(matched)
-            found.append(_explained(one, len(matched), bool(comparison.not_compared)))
-        left = tuple(one for n, one in enumerate(comparison.differences) if n not in accounted)
-        return tuple(found), left
-
     def keys_where(self, one: Explanation | Waiver) -> set[tuple[Any, ...]]:
         """The keys of the records that an entry speaks of."""
         uses_peer = one.where is not None and one.where.uses("peer")
@@ -422,6 +427,11 @@ class Judge:
             return "true"
         sides = ((AFTER, "a"), (BEFORE, "b"))
         return " OR ".join(f"({letter}_here AND {one.where.sql(resolver(side))})" for side, letter in sides)
+
+
+def _lines(pairs: Pairs) -> dict[str, Lines]:
+    sides = {AFTER: pairs.after, BEFORE: pairs.before}
+    return {side: Lines(capture, side) for side, capture in sides.items() if capture is not None}
 
 
 def _guarded(predicate: Predicate | None, side: str) -> str:
@@ -469,10 +479,3 @@ def _fails(one: Expectation, failures: list[Failure], found: int) -> str:
     more = [f"{gone} gone"] if gone else []
     more += [f"{already} failed before as well"] if already else []
     return f"{len(failures)} of {found} fail" + (f" ({', '.join(more)})" if more else "")
-
-
-def _explained(one: Explanation, times: int, blind: bool) -> Explained:
-    if one.times is None or one.times == times:
-        return Explained(one.title, Verdict.PASS, f"explains {times}", times)
-    verdict = Verdict.UNPROVEN if blind and times < one.times else Verdict.FAIL
-    return Explained(one.title, verdict, f"explains {times}, and {one.times} were expected", times)

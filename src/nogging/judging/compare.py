@@ -9,14 +9,16 @@ cleared. A record is only gone or new if the other capture's answer was there to
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from nogging.captures.capture import Capture, opened
 from nogging.judging.gaps import Gap, gaps, not_comparable
+from nogging.judging.growth import Growth, growing
 from nogging.judging.pairs import AFTER, BEFORE, Pairs, side_of
-from nogging.judging.verdict import Difference
+from nogging.judging.renamed import with_proposals
+from nogging.judging.verdict import Difference, Noise
 from nogging.predicates import identifier
 from nogging.records import KINDS, Kind, Nature
 from nogging.records.field import RESOLUTION
@@ -31,16 +33,28 @@ HOPS = "hops"
 
 @dataclass(frozen=True)
 class Comparison:
-    """The differences, and where the comparison was blind."""
+    """The differences, and where the comparison was blind. `noise` are those that are told apart because they vary by
+    themselves; `growing` the counters of faults that grew."""
 
     differences: tuple[Difference, ...]
     not_compared: tuple[str, ...] = ()
     kinds: tuple[str, ...] = field(default_factory=tuple)
+    noise: tuple[Noise, ...] = ()
+    growing: tuple[Growth, ...] = ()
 
 
-def compare(before: Capture | str | Path, after: Capture | str | Path) -> Comparison:
-    """Compares two captures over all kinds. Raises `CaptureError` for a directory that is none."""
-    return compare_pairs(Pairs(opened(after), opened(before)))
+def compare(
+    before: Capture | str | Path, after: Capture | str | Path, *, quiet: Iterable[Capture | str | Path] = ()
+) -> Comparison:
+    """Compares two captures over all kinds. Raises `CaptureError` for a directory that is none.
+
+    `quiet` are captures from before between which nothing was done: they teach what varies by itself.
+    """
+    from nogging.judging.noise import noise_of
+
+    pairs = Pairs(opened(after), opened(before))
+    found = replace(compare_pairs(pairs), growing=growing(pairs))
+    return noise_of(found, pairs, list(quiet))
 
 
 def differences(kind: Kind, rows: Sequence[dict[str, Any]]) -> list[Difference]:
@@ -76,7 +90,7 @@ def compare_pairs(pairs: Pairs) -> Comparison:
         missing = {when: _hiding(found, differing, on_both) for when, found in lacking.items()}
         rows = _routes(pairs, kind, table) if kind.members else _rows(pairs, kind, table)
         found += [one for row in rows for one in _differences(kind, row, missing)]
-    return Comparison(tuple(found), tuple(dict.fromkeys(blind)), tuple(kind.name for kind in compared))
+    return Comparison(tuple(with_proposals(found)), tuple(dict.fromkeys(blind)), tuple(kind.name for kind in compared))
 
 
 def _hiding(found: list[Gap], differing: set[tuple[str, str]], on_both: set[tuple[str, str]]) -> list[Gap]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
@@ -18,6 +19,8 @@ from nogging.judging.reuse import Condition, Values, Vocabulary, with_included
 from nogging.judging.rows import Rows, Wanted, wanted
 from nogging.predicates import Path as NamePath
 from nogging.predicates import Predicate, Schema
+from nogging.reading.dialect import dialects
+from nogging.reading.notation import NotationError, Pattern, compile_pattern
 from nogging.records import KINDS, Kind, Nature, Type
 from nogging.records import Field as RecordField
 
@@ -78,6 +81,8 @@ class ExplainModel(Strict):
     what: Literal["gone", "new", "moved", "restarted"] | None = None
     where: Condition | None = None
     times: Annotated[int, Field(ge=0)] | None = None
+    must_occur: bool = False
+    consequences: bool = False
 
 
 class WaiverModel(Strict):
@@ -88,6 +93,15 @@ class WaiverModel(Strict):
     where: Condition
     owner: str
     until: date
+
+
+class AcknowledgedModel(Strict):
+    """A line that no reader knows, and that is known to say nothing that matters; in the notation of readers."""
+
+    title: str = ""
+    line: str
+    dialect: str | None = None
+    command: str | None = None
 
 
 class DifferencesModel(Strict):
@@ -102,6 +116,7 @@ class ExpectationsModel(Strict):
     values: dict[str, Values] = Field(default_factory=dict)
     expect: tuple[ExpectModel, ...] = ()
     waivers: tuple[WaiverModel, ...] = ()
+    acknowledged: tuple[AcknowledgedModel, ...] = ()
     differences: DifferencesModel | None = None
 
 
@@ -146,6 +161,9 @@ class Explanation:
     what: str | None
     where: Predicate | None
     times: int | None
+    must_occur: bool = False
+    consequences: bool = False
+    """Whether what follows from these differences is explained with them."""
 
 
 @dataclass(frozen=True)
@@ -161,6 +179,19 @@ class Waiver:
 
 
 @dataclass(frozen=True)
+class Acknowledged:
+    title: str
+    line: Pattern
+    dialect: str | None
+    command: str | None
+
+    def knows(self, dialect: str, command: str, text: str) -> bool:
+        """Whether this is a line that is acknowledged."""
+        asked = self.dialect in (None, dialect) and self.command in (None, command)
+        return asked and self.line.regex.fullmatch(text.strip()) is not None
+
+
+@dataclass(frozen=True)
 class Expectations:
     title: str
     expect: tuple[AnyExpectation, ...]
@@ -168,6 +199,7 @@ class Expectations:
     other: str | None
     """What an unexplained difference does; None where the file does not speak of differences."""
     waivers: tuple[Waiver, ...] = ()
+    acknowledged: tuple[Acknowledged, ...] = ()
 
 
 def load_expectations(path: str | Path, pairs: Pairs) -> Expectations:
@@ -186,6 +218,7 @@ def load_expectations(path: str | Path, pairs: Pairs) -> Expectations:
         tuple(one for file in checked for one in file.explain),
         others[-1] if others else ("fail" if any(one.differences for one, _ in files) else None),
         tuple(one for file in checked for one in file.waivers),
+        tuple(one for file in checked for one in file.acknowledged),
     )
 
 
@@ -202,7 +235,21 @@ class _Checked:
             tuple(self.explanation(one, ("differences", "explain", n)) for n, one in enumerate(explain)),
             differences.other if differences else None,
             tuple(self.waiver(one, ("waivers", n)) for n, one in enumerate(model.waivers)),
+            tuple(self.acknowledged(one, ("acknowledged", n)) for n, one in enumerate(model.acknowledged)),
         )
+
+    def acknowledged(self, model: AcknowledgedModel, where: Path_) -> Acknowledged:
+        if model.dialect is not None and model.dialect not in dialects():
+            raise self.source.error(
+                (*where, "dialect"), f"unknown dialect '{model.dialect}'{nearest(model.dialect, dialects())}"
+            )
+        try:
+            pattern = compile_pattern(model.line)
+        except NotationError as error:
+            raise self.source.error((*where, "line"), str(error), offset=error.offset) from None
+        if not any(letter.isalnum() for letter in re.sub(r"<[^>]*>", "", model.line)):
+            raise self.source.error((*where, "line"), "this would be any line; say something that stands in it")
+        return Acknowledged(model.title or model.line, pattern, model.dialect, model.command)
 
     def waiver(self, model: WaiverModel, where: Path_) -> Waiver:
         kind = self.kind(model.kind, (*where, "kind"))
@@ -269,7 +316,13 @@ class _Checked:
         kind = self.kind(model.kind, (*where, "kind"))
         condition = self.condition(model.where, self.pairs.schema(kind), (*where, "where"))
         return Explanation(
-            model.title or f"{model.what or 'any'} {kind.name}", kind, model.what, condition, model.times
+            model.title or f"{model.what or 'any'} {kind.name}",
+            kind,
+            model.what,
+            condition,
+            model.times,
+            model.must_occur,
+            model.consequences,
         )
 
     def kind(self, name: str, where: Path_) -> Kind:

@@ -6,7 +6,7 @@ can reach nothing outside itself.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
@@ -48,6 +48,8 @@ _JOINS = {
         "JOIN {side}_address y ON y.device = r.device AND y.ip = p.neighbor",
     ),
 }
+ELAPSED = "elapsed"
+_ELAPSED = Field(ELAPSED, Type.NUMBER, Nature.NOTE, "the time between the answers before and after", unit="s")
 PEERED = tuple(_JOINS)
 """The kinds of which `peer.` may be said, with how the record at the other end is found."""
 
@@ -79,10 +81,20 @@ class Pairs:
         found |= {("before", name): field for name, field in kind.fields.items()}
         if kind.name in PEERED:
             found |= {("peer", name): field for name, field in kind.fields.items()}
-        return found | self.label_schema()
+        return found | {(ELAPSED,): _ELAPSED} | self.label_schema()
 
     def label_schema(self) -> dict[Path, Field]:
         return {("label", label): Field(label, Type.TEXT, Nature.NOTE, "a label") for label in self.labels}
+
+    def acknowledge(self, knows: Callable[[str, str, str], bool]) -> int:
+        """Takes the unread lines that are known (dialect, command, line) as if they had been read; how many there are.
+        Only before anything is asked."""
+        assert not self.made - {"labels"}, "what was asked already took the lines as unread"
+        self.after, left = _without(self.after, knows)
+        if self.before is not None:
+            self.before, more = _without(self.before, knows)
+            left += more
+        return left
 
     def facts(self, device: str) -> dict[Path, str]:
         """What is known of a device without any answer of it: its name and its labels."""
@@ -183,11 +195,15 @@ class Pairs:
         )
         labels = "".join(f", coalesce(l.{identifier(one)}, '') AS {identifier('l_' + one)}" for one in self.labels)
         self._label_table()
+        self._time_table()
         self.database.execute(
             f"CREATE TABLE {name} AS SELECT row_number() OVER () AS id, coalesce(a.device, b.device) AS device, "
-            f"a.device IS NOT NULL AS a_here, b.device IS NOT NULL AS b_here, {columns}{labels} "
+            f"a.device IS NOT NULL AS a_here, b.device IS NOT NULL AS b_here, {columns}{labels}, "
+            f"ta.said - tb.said AS a_{ELAPSED}, ta.said - tb.said AS b_{ELAPSED} "
             f"FROM after_{kind.name} a FULL OUTER JOIN before_{kind.name} b ON {matched} "
-            f"LEFT JOIN labels l ON l.device = coalesce(a.device, b.device)"
+            f"LEFT JOIN labels l ON l.device = coalesce(a.device, b.device) "
+            f"LEFT JOIN times ta ON ta.side = '{AFTER}' AND ta.device = a.device AND ta.answer = a.answer "
+            f"LEFT JOIN times tb ON tb.side = '{BEFORE}' AND tb.device = b.device AND tb.answer = b.answer"
         )
 
     def _load(self, kind: Kind, name: str, capture: Capture | None, side: str) -> None:
@@ -222,6 +238,27 @@ class Pairs:
         )
         self.database.execute("DROP TABLE numbered; DROP TABLE IF EXISTS around")
 
+    def _time_table(self) -> None:
+        """When each answer was there, in seconds since 1970."""
+        if "times" in self.made:
+            return
+        self.made.add("times")
+        self.database.execute("CREATE TABLE times (side VARCHAR, device VARCHAR, answer VARCHAR, said DOUBLE)")
+        rows = [
+            (side, device, command, entry.ended().timestamp())
+            for side, capture in ((AFTER, self.after), (BEFORE, self.before))
+            for device, one in (capture.devices.items() if capture is not None else ())
+            for command, entry in one.commands.items()
+            if entry.started
+        ]
+        if rows:
+            import pyarrow as pa
+
+            names = ("side", "device", "answer", "said")
+            self.database.register("given", pa.table(dict(zip(names, zip(*rows, strict=True), strict=True))))
+            self.database.execute("INSERT INTO times SELECT * FROM given")
+            self.database.unregister("given")
+
     def _label_table(self) -> None:
         if "labels" in self.made:
             return
@@ -237,6 +274,15 @@ class Pairs:
                 f"INSERT INTO labels VALUES ({places})",
                 [name, *(lowered.get(one, "") for one in self.labels)],
             )
+
+
+def _without(capture: Capture, knows: Callable[[str, str, str], bool]) -> tuple[Capture, int]:
+    """The same capture without the unread lines that are known, and how many those are."""
+    unread = capture.records(UNREAD)
+    kept = [not knows(capture.devices[row["device"]].dialect, row["answer"], row["text"]) for row in unread.to_pylist()]
+    if all(kept):
+        return capture, 0
+    return capture.with_records({UNREAD: unread.filter(kept)}), kept.count(False)
 
 
 def _naive(table: pa.Table) -> pa.Table:

@@ -5,7 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from enum import StrEnum
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from nogging.judging.growth import Growth
 
 NO_BEFORE = "there is no capture from before (give one with --before)"
 PATH = "path"
@@ -83,6 +86,9 @@ class Difference:
     fields: dict[str, tuple[Any, Any]]
     before: dict[str, Any] | None = None
     after: dict[str, Any] | None = None
+    perhaps: dict[str, Any] | None = None
+    """Of what is gone or new, the key of the record that may be the same under another name, and why (`because`)."""
+    because: str = ""
 
     @property
     def device(self) -> str:
@@ -94,6 +100,19 @@ class Difference:
 
 
 @dataclass(frozen=True)
+class Noise:
+    """Differences that are no more than what varies by itself, and how that is known."""
+
+    title: str
+    differences: tuple[Difference, ...]
+
+    def told(self) -> Explained:
+        """As an entry that explains."""
+        n = len(self.differences)
+        return Explained(f"noise: {self.title}", Verdict.PASS, f"explains {n}", n)
+
+
+@dataclass(frozen=True)
 class Explained:
     """What became of one entry that explains differences."""
 
@@ -101,6 +120,8 @@ class Explained:
     verdict: Verdict
     reason: str
     times: int
+    following: tuple[tuple[Difference, str], ...] = ()
+    """What follows from what it explains, each with the reason why."""
 
 
 @dataclass(frozen=True)
@@ -117,6 +138,7 @@ class Judgement:
     other: str = "ignore"
     compared: bool = False
     notes: tuple[str, ...] = field(default_factory=tuple)
+    growing: tuple[Growth, ...] = ()
 
     @property
     def warnings(self) -> int:

@@ -26,4 +26,5 @@ ADDRESS = Kind(
             "bit",
         ),
     ),
+    known_again=(("ip",),),
 )

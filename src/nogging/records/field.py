@@ -53,7 +53,8 @@ class Field:
 
     `values` are the words that an enumeration may take; `required` says that a record without it is none;
     `refers` names the field of another kind (`interface.name`) that a nested record inherits it from; `absent`
-    is the value that it means when a device that would have told it says nothing (no description is the empty text).
+    is the value that it means when a device that would have told it says nothing (no description is the empty text);
+    `of_faults` marks a counter of what should not happen.
     """
 
     name: str
@@ -66,6 +67,7 @@ class Field:
     required: bool = False
     refers: str = ""
     absent: str | None = None
+    of_faults: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,6 +84,8 @@ class Kind:
     own: tuple[Field, ...]
     compared: bool = True
     """False where every record is new: messages of a log."""
+    known_again: tuple[tuple[str, ...], ...] = ()
+    """By which fields together a record may be known again under another key, the surest first."""
     derive: Callable[[dict[str, Any]], None] | None = None
     derive_table: Callable[[pa.Table], pa.Table] | None = None
 

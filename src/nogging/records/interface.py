@@ -10,6 +10,10 @@ def _counter(name: str, meaning: str, standard: str = "", unit: str = "") -> Fie
     return Field(name, Type.INTEGER, Nature.COUNTER, meaning, standard, unit)
 
 
+def _faults(name: str, meaning: str, standard: str = "") -> Field:
+    return Field(name, Type.INTEGER, Nature.COUNTER, meaning, standard, of_faults=True)
+
+
 INTERFACE = Kind(
     "interface",
     "an interface, its state and its counters",
@@ -55,21 +59,22 @@ INTERFACE = Kind(
         _counter("in_unicast_pkts", "unicasts received", "RFC 8343, in-unicast-pkts"),
         _counter("in_broadcast_pkts", "broadcasts received", "RFC 8343, in-broadcast-pkts"),
         _counter("in_multicast_pkts", "multicasts received", "RFC 8343, in-multicast-pkts"),
-        _counter("in_discards", "packets received and dropped", "RFC 8343, in-discards"),
-        _counter("in_errors", "packets received with errors", "RFC 8343, in-errors"),
+        _faults("in_discards", "packets received and dropped", "RFC 8343, in-discards"),
+        _faults("in_errors", "packets received with errors", "RFC 8343, in-errors"),
         _counter("in_unknown_protos", "packets of an unknown protocol", "RFC 8343, in-unknown-protos"),
-        _counter("in_fcs_errors", "frames with a wrong check sequence", "IEEE 802.3, aFrameCheckSequenceErrors"),
-        _counter("in_undersize_pkts", "frames that were too short", "RFC 2819, etherStatsUndersizePkts"),
-        _counter("in_oversize_pkts", "frames that were too long", "RFC 2819, etherStatsOversizePkts"),
+        _faults("in_fcs_errors", "frames with a wrong check sequence", "IEEE 802.3, aFrameCheckSequenceErrors"),
+        _faults("in_undersize_pkts", "frames that were too short", "RFC 2819, etherStatsUndersizePkts"),
+        _faults("in_oversize_pkts", "frames that were too long", "RFC 2819, etherStatsOversizePkts"),
         _counter("out_octets", "octets sent", "RFC 8343, out-octets", "octet"),
         _counter("out_pkts", "packets sent", "RFC 8343, out-unicast-pkts and the others together"),
         _counter("out_unicast_pkts", "unicasts sent", "RFC 8343, out-unicast-pkts"),
         _counter("out_broadcast_pkts", "broadcasts sent", "RFC 8343, out-broadcast-pkts"),
         _counter("out_multicast_pkts", "multicasts sent", "RFC 8343, out-multicast-pkts"),
-        _counter("out_discards", "packets dropped before sending", "RFC 8343, out-discards"),
-        _counter("out_errors", "packets not sent for errors", "RFC 8343, out-errors"),
+        _faults("out_discards", "packets dropped before sending", "RFC 8343, out-discards"),
+        _faults("out_errors", "packets not sent for errors", "RFC 8343, out-errors"),
         _counter("collisions", "collisions seen", "IEEE 802.3, aSingleCollisionFrames and the others together"),
-        _counter("late_collisions", "collisions after the slot time", "IEEE 802.3, aLateCollisions"),
-        _counter("resets", "how often the interface was reset"),
+        _faults("late_collisions", "collisions after the slot time", "IEEE 802.3, aLateCollisions"),
+        _faults("resets", "how often the interface was reset"),
     ),
+    known_again=(("phys_address",), ("description",)),
 )

@@ -57,5 +57,10 @@ NEIGHBOR = Kind(
             "RFC 9129, nbr-event-count",
         ),
     ),
+    known_again=(
+        ("protocol", "interface", "level"),
+        ("protocol", "interface"),
+        ("protocol", "remote_as", "description"),
+    ),
     derive=_settle,
 )

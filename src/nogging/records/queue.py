@@ -23,7 +23,9 @@ QUEUE = Kind(
             "octets", Type.INTEGER, Nature.COUNTER, "octets that passed", "RFC 3289, diffServCountActOctets", "octet"
         ),
         Field("pkts", Type.INTEGER, Nature.COUNTER, "packets that passed", "RFC 3289, diffServCountActPkts"),
-        Field("drops", Type.INTEGER, Nature.COUNTER, "packets dropped", "RFC 3289, diffServAlgDropPkts"),
+        Field(
+            "drops", Type.INTEGER, Nature.COUNTER, "packets dropped", "RFC 3289, diffServAlgDropPkts", of_faults=True
+        ),
         Field("depth", Type.INTEGER, Nature.NOTE, "packets that wait"),
     ),
 )

@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from nogging.judging.compare import Comparison
-from nogging.judging.verdict import Difference, Failure, Judgement, Result
+from nogging.judging.verdict import Difference, Explained, Failure, Judgement, Result
 from nogging.reading.account import Reading
 
 FORMAT = 1
@@ -32,11 +32,18 @@ def judgement(found: Judgement) -> dict[str, Any]:
         "title": found.title,
         "warnings": found.warnings,
         "expectations": [_result(one) for one in found.results],
-        "explained": [{**asdict(one), "verdict": str(one.verdict)} for one in found.explained],
+        "explained": [_explained(one) for one in found.explained],
         "unexplained": [difference(one) for one in found.unexplained],
         "not_compared": list(found.not_compared),
         "notes": list(found.notes),
+        "growing": [{**asdict(one), "per_minute": one.per_minute} for one in found.growing],
     }
+
+
+def _explained(one: Explained) -> dict[str, Any]:
+    following = [{**difference(other), "because": why} for other, why in one.following]
+    told = {"title": one.title, "verdict": str(one.verdict), "reason": one.reason, "times": one.times}
+    return {**told, "following": following}
 
 
 def _result(one: Result) -> dict[str, Any]:
@@ -68,7 +75,8 @@ def _failure(one: Failure) -> dict[str, Any]:
 def difference(one: Difference) -> dict[str, Any]:
     """A difference in the form of `compare --format json`."""
     fields = {name: [value(old), value(new)] for name, (old, new) in one.fields.items()}
-    return {"kind": one.kind, "key": value(one.key), "what": one.what, "fields": fields}
+    told = {"kind": one.kind, "key": value(one.key), "what": one.what, "fields": fields}
+    return told if one.perhaps is None else {**told, "perhaps": value(one.perhaps), "because": one.because}
 
 
 def comparison(found: Comparison) -> list[dict[str, Any]]:

@@ -14,6 +14,7 @@ from typing import Any
 from rich.text import Text
 
 from nogging.judging.compare import HOPS, Comparison
+from nogging.judging.growth import Growth
 from nogging.judging.verdict import PATH, Difference, Evidence, Explained, Failure, Judgement, Result, Verdict
 from nogging.records import KINDS
 
@@ -29,6 +30,7 @@ STYLES = {
 MOST_FAILURES = 5
 MOST_LINES = 6
 MOST_UNEXPLAINED = 20
+MOST_GROWING = 5
 MOST_ALONE = 3
 """From this many devices on, what is the same on all of them is told once."""
 _LABEL = 11
@@ -92,10 +94,25 @@ def judgement(found: Judgement, width: int) -> list[Text]:
     _unexplained(page, found)
     _results(page, found, Verdict.PASS)
     _explained(page, found)
+    _growing(page, found.growing)
     for note in found.notes:
         page.blank()
         page.prose(note, label="note")
     return page.lines
+
+
+def _growing(page: Page, found: tuple[Growth, ...]) -> None:
+    """Counters of faults that grew: no difference, and worth knowing."""
+    if not found:
+        return
+    page.blank()
+    page.line(f"{len(found)} counter{'s' * (len(found) != 1)} of faults grew", style="bold")
+    for one in found[:MOST_GROWING]:
+        rate = f", {one.per_minute:.3g} a minute" if one.per_minute is not None else ""
+        told = f"{one.device}  {_named(one.kind, one.key)}: {one.field} {one.before} → {one.after}{rate}"
+        page.prose(told, indent=2)
+    if len(found) > MOST_GROWING:
+        page.line(f"… and {len(found) - MOST_GROWING} more (--format json lists all)", indent=2)
 
 
 def _results(page: Page, found: Judgement, verdict: Verdict) -> None:
@@ -251,6 +268,14 @@ def _explained(page: Page, found: Judgement) -> None:
         label = str(one.times) if one.verdict is Verdict.PASS else str(one.verdict)
         told = clean(one.title) if one.verdict is Verdict.PASS else f"{clean(one.title)}: {one.reason}"
         page.prose(told, label=f"{label:>8}  ", style=style if one.verdict is not Verdict.PASS else "")
+        if one.following:
+            page.prose(f"and {_many(one)} that follow from it, as the records show", indent=10, body="dim")
+
+
+def _many(one: Explained) -> str:
+    """How many of each kind follow."""
+    kinds = Counter(difference.kind for difference, _ in one.following)
+    return ", ".join(f"{n} {kind}{'s' * (n != 1)}" for kind, n in kinds.items())
 
 
 def _is_fine(one: Explained) -> bool:
@@ -263,6 +288,7 @@ def _unexplained(page: Page, found: Judgement) -> None:
         style = STYLES["fail"] if found.other == "fail" else STYLES["unproven"]
         page.line(f"{len(found.unexplained)} differences that nothing explains", style=style)
         _grouped(page, found.unexplained, MOST_UNEXPLAINED)
+        _perhaps(page, found.unexplained)
     _not_compared(page, found.not_compared)
 
 
@@ -291,8 +317,26 @@ def comparison(found: Comparison, width: int) -> list[Text]:
         page.blank()
         page.line(device, style="bold")
         _grouped(page, differences, None, device)
+    _perhaps(page, found.differences)
+    for noise in found.noise:
+        page.blank()
+        n = len(noise.differences)
+        page.prose(f"{n} difference{'s' * (n != 1)} told apart as noise: {noise.title}", body="dim")
+    _growing(page, found.growing)
     _not_compared(page, found.not_compared)
     return page.lines
+
+
+def _perhaps(page: Page, differences: Iterable[Difference]) -> None:
+    """What is gone and may be there under another name."""
+    found = [one for one in differences if one.perhaps is not None and one.what == "gone"]
+    if found:
+        page.blank()
+        page.line("perhaps the same under another name", style="bold")
+    for one in found:
+        assert one.perhaps is not None
+        names = f"{_named(one.kind, one.key)} → {_named(one.kind, one.perhaps)}"
+        page.prose(f"{one.device}  {names} ({one.because})", indent=2)
 
 
 def _grouped(page: Page, differences: Iterable[Difference], most: int | None, device: str = "") -> None:

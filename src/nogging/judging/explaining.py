@@ -1,0 +1,63 @@
+"""Explains differences: by the entries of a file, and by what follows from what these explain."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+from nogging.judging.compare import Comparison
+from nogging.judging.consequences import Consequences
+from nogging.judging.expectations import Explanation
+from nogging.judging.verdict import Difference, Explained, Verdict
+
+if TYPE_CHECKING:
+    from nogging.judging.check import Judge
+
+
+class Explaining:
+    """One comparison, whose differences are accounted for entry by entry."""
+
+    def __init__(self, judge: Judge, comparison: Comparison) -> None:
+        self.judge, self.comparison = judge, comparison
+        self.accounted: set[int] = set()
+        self.blind = bool(comparison.not_compared)
+
+    def explained(self, explanations: Sequence[Explanation]) -> tuple[tuple[Explained, ...], tuple[Difference, ...]]:
+        """What each entry explains, and what none does. What an entry speaks of itself goes before what only follows
+        from something."""
+        matched = [self.matched(one) for one in explanations]
+        for numbers in matched:
+            self.accounted.update(numbers)
+        found = [
+            _concluded(one, len(numbers), self.following(numbers) if one.consequences else (), self.blind)
+            for one, numbers in zip(explanations, matched, strict=True)
+        ]
+        left = tuple(one for n, one in enumerate(self.comparison.differences) if n not in self.accounted)
+        return tuple(found), left
+
+    def matched(self, one: Explanation) -> list[int]:
+        keys: set[tuple[Any, ...]] = self.judge.keys_where(one)
+        return [
+            n
+            for n, difference in enumerate(self.comparison.differences)
+            if difference.kind == one.kind.name
+            and one.what in (None, difference.what)
+            and difference.identity[1] in keys
+        ]
+
+    def following(self, causes: Sequence[int]) -> tuple[tuple[Difference, str], ...]:
+        """What follows from some differences and is not accounted for by itself."""
+        follows = Consequences(self.judge.pairs, self.comparison.differences).of(causes)
+        mine = [(n, why) for n, why in sorted(follows.items()) if n not in self.accounted]
+        self.accounted.update(n for n, _ in mine)
+        return tuple((self.comparison.differences[n], why) for n, why in mine)
+
+
+def _concluded(one: Explanation, times: int, following: tuple[tuple[Difference, str], ...], blind: bool) -> Explained:
+    told = f"explains {times}" + (f", and {len(following)} that follow" if following else "")
+    wanted = one.times if one.times is not None else (max(times, 1) if one.must_occur else times)
+    if wanted == times:
+        return Explained(one.title, Verdict.PASS, told, times, following)
+    verdict = Verdict.UNPROVEN if blind and times < wanted else Verdict.FAIL
+    expected = f"{wanted} were expected" if one.times is not None else "it had to occur"
+    return Explained(one.title, verdict, f"{told}, and {expected}", times, following)

@@ -1,0 +1,57 @@
+"""Records that are gone and may be there again under another key: proposed by what they have in common, never assumed.
+
+Each kind says by what a record may be known again (`known_again`): an interface by its address on the medium or by its
+description, a component by its serial number. Where exactly one record that is gone and one that is new on the same
+device have that in common, they are perhaps the same.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from typing import Any
+
+from nogging.judging.verdict import Difference
+from nogging.records import KINDS
+
+
+def with_proposals(differences: Sequence[Difference]) -> list[Difference]:
+    """The differences, each that is gone or new with the other one that may be the same record."""
+    found = list(differences)
+    left: dict[str, dict[str, list[int]]] = defaultdict(lambda: {"gone": [], "new": []})
+    for n, one in enumerate(differences):
+        if one.what in ("gone", "new") and KINDS[one.kind].known_again:
+            left[one.kind][one.what].append(n)
+    for kind, both in left.items():
+        for gone, new, why in _matched(kind, both, differences):
+            found[gone] = replace(found[gone], perhaps=found[new].key, because=why)
+            found[new] = replace(found[new], perhaps=found[gone].key, because=why)
+    return found
+
+
+def _matched(
+    kind: str, both: dict[str, list[int]], differences: Sequence[Difference]
+) -> Iterator[tuple[int, int, str]]:
+    taken: set[int] = set()
+    for fields in KINDS[kind].known_again:
+        sides: list[dict[tuple[Any, ...], list[int]]] = []
+        for what in ("gone", "new"):
+            marks: dict[tuple[Any, ...], list[int]] = defaultdict(list)
+            for n in both[what]:
+                mark = _mark(differences[n], fields)
+                if n not in taken and mark is not None:
+                    marks[mark].append(n)
+            sides.append(marks)
+        for mark, numbers in sides[0].items():
+            others = sides[1].get(mark, [])
+            if len(numbers) == len(others) == 1:
+                taken |= {numbers[0], others[0]}
+                yield numbers[0], others[0], ", ".join(f"{k} {v}" for k, v in zip(fields, mark[1:], strict=True))
+
+
+def _mark(one: Difference, fields: Sequence[str]) -> tuple[Any, ...] | None:
+    """What a record may be known by; None where it lacks some of it."""
+    record = one.before or one.after or {}
+    values = [record.get(name) for name in fields]
+    return None if any(value in (None, "") for value in values) else (one.device, *values)
