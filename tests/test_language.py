@@ -6,6 +6,7 @@ import subprocess
 import sys
 from pathlib import Path
 from typing import Any
+from xml.etree import ElementTree
 
 import pytest
 
@@ -16,6 +17,7 @@ from nogging.errors import FileError
 from nogging.judging.listing import listing
 from nogging.judging.reuse import ready_files
 from nogging.judging.verdict import Judgement, Verdict
+from nogging.report.markdown import plain
 
 LINKS = "show interface"
 
@@ -147,3 +149,28 @@ def test_what_comes_ready_holds_on_the_good_change_and_lists_what_it_asks(
     told = subprocess.run(command, capture_output=True, text=True, check=False)
     assert told.returncode == 0 and "count different os_release of system per os_name: must n = 1" in told.stdout
     assert "on all 8 devices" in told.stdout and max(map(len, told.stdout.splitlines())) <= 80
+
+
+def test_reports_for_a_ticket_and_a_pipeline(bad: Change, tmp_path: Path) -> None:
+    command = [sys.executable, "-m", "nogging", "check", str(bad.expectations), "--after", str(bad.after.folder)]
+    command += ["--before", str(bad.before.folder), "--format"]
+    page = subprocess.run([*command, "markdown"], capture_output=True, text=True, check=False)
+    assert page.returncode == 1 and page.stdout.startswith("## FAIL: Gannet Point moves to the fibre span")
+    assert "Look first: **interface GigabitEthernet0/4 on mole-r2: mtu is 1500; expected mtu = 9000**" in page.stdout
+    assert page.stdout.count("```") % 2 == 0 and "  165 >   MTU 1500 bytes" in page.stdout
+    assert plain("a|b *c* <d> `e`\x1b[7m") == r"a\|b \*c\* \<d\> \`e\`\\x1b\[7m"
+    suite = ElementTree.fromstring(
+        subprocess.run([*command, "junit"], capture_output=True, text=True, check=False).stdout
+    )
+    assert (suite.get("failures"), suite.get("errors")) == ("5", "0") and int(suite.get("tests") or 0) == len(suite)
+    failed = {case.get("name"): failure.get("message") for case in suite for failure in case.findall("failure")}
+    assert failed["Every adjacency is up"] == "2 of 16 fail" and "nothing else changed" in failed
+
+
+def test_queries_over_a_capture(good: Change) -> None:
+    sql = "select tier, count(*) as n from neighbor join device using (device) where protocol = 'ospf' group by tier order by tier"
+    assert nogging.query(sql, good.after).to_pylist()[0] == {"tier": "core", "n": 7}
+    assert nogging.query("select * from link where within('192.0.2.1', '192.0.2.0/24')", good.after).num_rows == 22
+    for refused in ("select * from read_csv('/etc/hosts')", "copy (select 1) to 'x.csv'", "selec", "select 1 a, 2 a"):
+        with pytest.raises(nogging.NoggingError):
+            nogging.query(refused, good.after)

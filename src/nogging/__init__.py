@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from nogging.judging.check import check
     from nogging.judging.compare import compare
     from nogging.judging.draft import draft
+    from nogging.judging.query import query
     from nogging.reading import read
     from nogging.routing.follow import follow
     from nogging.routing.lookup import lookup
@@ -43,6 +44,7 @@ _WHERE = {
     "load_inventory": ("nogging.inventory", "load_inventory"),
     "lookup": ("nogging.routing.lookup", "lookup"),
     "open_capture": ("nogging.captures.capture", "Capture"),
+    "query": ("nogging.judging.query", "query"),
     "read": ("nogging.reading", "read"),
 }
 __all__ = [
@@ -57,6 +59,7 @@ __all__ = [
     "load_inventory",
     "lookup",
     "open_capture",
+    "query",
     "read",
 ]
 

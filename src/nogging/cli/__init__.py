@@ -19,6 +19,7 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
     "ingest": ("ingest", "FOLDER --to DIR", "makes a capture of saved answers"),
     "read": ("read", "FILE --dialect D --command C", "reads one saved answer"),
     "records": ("records", "KIND DIR", "the records of a capture"),
+    "query": ("query", '"SELECT …" DIR', "SQL over a capture"),
     "compare": ("compare", "BEFORE AFTER", "the differences between two captures"),
     "lookup": ("lookup", "ADDRESS DIR", "where each device sends an address"),
     "follow": ("follow", "FROM TO DIR", "the path that a packet takes"),
@@ -34,7 +35,7 @@ _STOPPED, _BROKEN_PIPE = 130, 141
 
 def overview() -> str:
     """What `nogging --help` prints."""
-    rows = [f"  {f'{name} {arguments}':<33}  {does}" for name, (_, arguments, does) in COMMANDS.items()]
+    rows = [f"  {f'{name} {arguments}':<34}  {does}" for name, (_, arguments, does) in COMMANDS.items()]
     return (
         "nogging tells whether a change to a network did exactly what it was meant to do.\n\n"
         "  nogging COMMAND …        nogging COMMAND --help        nogging --version\n\n"

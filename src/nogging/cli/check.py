@@ -10,13 +10,22 @@ import typer
 
 from nogging.captures.capture import Capture
 from nogging.cli import FAIL, PASS, UNPROVEN
-from nogging.cli.run import Format, FormatOption, QuietOption, captured, print_csv, print_json, print_lines, width
+from nogging.cli.run import (
+    PageFormat,
+    PageFormatOption,
+    QuietOption,
+    captured,
+    print_csv,
+    print_json,
+    print_lines,
+    width,
+)
 from nogging.errors import QuestionError
 from nogging.inventory import load_inventory
 from nogging.judging.check import check
 from nogging.judging.listing import listing
 from nogging.judging.verdict import Verdict
-from nogging.report import listed, plain, text
+from nogging.report import junit, listed, markdown, plain, text
 
 STATUS = {Verdict.PASS: PASS, Verdict.FAIL: FAIL, Verdict.UNPROVEN: UNPROVEN}
 
@@ -31,7 +40,7 @@ def command(
     ] = False,
     inventory: Annotated[Path | None, typer.Option(help="With --list: the devices.")] = None,
     quiet: QuietOption = None,
-    format: FormatOption = Format.TEXT,
+    format: PageFormatOption = PageFormat.TEXT,
 ) -> int:
     """Judges expectations over a capture: pass, fail or unproven, with the evidence."""
     if list_:
@@ -44,23 +53,29 @@ def command(
         before=captured(before) if before else None,
         quiet=[captured(one) for one in quiet or ()],
     )
-    if format is Format.JSON:
+    if format is PageFormat.JSON:
         print_json(plain.judgement(found))
-    elif format is Format.CSV:
+    elif format is PageFormat.CSV:
         names = ("title", "strength", "kind", "verdict", "reason", "found")
         print_csv(plain.judgement(found)["expectations"], names)
+    elif format is PageFormat.MARKDOWN:
+        print(markdown.judgement(found), end="")
+    elif format is PageFormat.JUNIT:
+        print(junit.judgement(found), end="")
     else:
         print_lines(text.judgement(found, width()))
     return STATUS[found.verdict]
 
 
-def _list(expectations: Path, after: Path | None, inventory: Path | None, format: Format) -> int:
+def _list(expectations: Path, after: Path | None, inventory: Path | None, format: PageFormat) -> int:
     if (after is None) == (inventory is None):
         raise QuestionError("on which devices? Give either --inventory or --after.")
+    if format in (PageFormat.MARKDOWN, PageFormat.JUNIT):
+        raise QuestionError(f"a list is not printed as {format}; it is as text, json and csv")
     found = listing(expectations, of=Capture(captured(after)) if after else load_inventory(str(inventory)))
-    if format is Format.JSON:
+    if format is PageFormat.JSON:
         print_json(asdict(found))
-    elif format is Format.CSV:
+    elif format is PageFormat.CSV:
         print_csv([asdict(one) for one in found.expectations], ("title", "strength", "words", "devices", "blind"))
     else:
         print_lines(listed.lines(found, width()))

@@ -8,27 +8,41 @@ from typing import Annotated
 import typer
 
 from nogging.cli import FAIL, PASS, UNPROVEN
-from nogging.cli.run import Format, FormatOption, QuietOption, captured, print_csv, print_json, print_lines, width
+from nogging.cli.run import (
+    PageFormat,
+    PageFormatOption,
+    QuietOption,
+    captured,
+    print_csv,
+    print_json,
+    print_lines,
+    width,
+)
+from nogging.errors import QuestionError
 from nogging.judging.compare import Comparison, compare
-from nogging.report import plain, text
+from nogging.report import markdown, plain, text
 
 
 def command(
     before: Annotated[Path, typer.Argument(help="The capture from before.")],
     after: Annotated[Path, typer.Argument(help="The capture from after.")],
     quiet: QuietOption = None,
-    format: FormatOption = Format.TEXT,
+    format: PageFormatOption = PageFormat.TEXT,
 ) -> int:
     """The differences between two captures, by the natures of the fields.
 
     Exit status 0 where there is none, 1 where there are, 3 where there is none to be seen but not all could be
     compared.
     """
+    if format is PageFormat.JUNIT:
+        raise QuestionError("differences are no tests: junit is what 'nogging check' is printed as")
     found = compare(captured(before), captured(after), quiet=[captured(one) for one in quiet or ()])
-    if format is Format.JSON:
+    if format is PageFormat.JSON:
         print_json(plain.comparison(found))
-    elif format is Format.CSV:
+    elif format is PageFormat.CSV:
         print_csv(plain.comparison(found), ("kind", "key", "what", "fields"))
+    elif format is PageFormat.MARKDOWN:
+        print(markdown.comparison(found), end="")
     else:
         print_lines(text.comparison(found, width()))
     return _status(found)

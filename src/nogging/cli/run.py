@@ -25,7 +25,18 @@ class Format(StrEnum):
     CSV = "csv"
 
 
+class PageFormat(StrEnum):
+    """What a report that goes with a ticket or into a pipeline is printed as."""
+
+    TEXT = "text"
+    JSON = "json"
+    CSV = "csv"
+    MARKDOWN = "markdown"
+    JUNIT = "junit"
+
+
 FormatOption = Annotated[Format, typer.Option("--format", help="How to print.")]
+PageFormatOption = Annotated[PageFormat, typer.Option("--format", help="How to print.")]
 QuietOption = Annotated[
     list[Path] | None, typer.Option("--quiet", help="A capture from before in which nothing was done; several times.")
 ]

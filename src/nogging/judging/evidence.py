@@ -10,6 +10,7 @@ from nogging.judging.verdict import Evidence
 from nogging.reading.account import Reading
 
 MOST_LINES = 12
+AROUND = 2
 
 
 class Lines:
@@ -20,13 +21,18 @@ class Lines:
         self.answers: dict[tuple[str, str], tuple[list[str], Reading | None]] = {}
 
     def of(self, record: Mapping[str, Any], fields: Collection[str]) -> list[Evidence]:
-        """The first line of a record and those that gave one of the fields; of a long record, not more than fit."""
+        """The first line of a record and those that gave one of the fields, with two lines around; of a long record,
+        not more than fit."""
         command = str(record["answer"])
         texts, reading = self._answer(str(record["device"]), command)
         first, last = record["line"]
         taken = reading.taken if reading is not None else {}
-        wanted = [n for n in range(first, last + 1) if n == first or set(taken.get(n, ())) & set(fields)]
-        return [Evidence(self.when, command, n, texts[n - 1]) for n in wanted[:MOST_LINES]]
+        telling = [n for n in range(first, last + 1) if n == first or set(taken.get(n, ())) & set(fields)][:MOST_LINES]
+        near = {n + step for n in telling for step in range(-AROUND, AROUND + 1)}
+        wanted = [
+            n for n in sorted({*telling, *near}) if 0 < n <= len(texts) and (n in telling or texts[n - 1].strip())
+        ]
+        return [Evidence(self.when, command, n, texts[n - 1], around=n not in telling) for n in wanted]
 
     def _answer(self, device: str, command: str) -> tuple[list[str], Reading | None]:
         key = (device, command)

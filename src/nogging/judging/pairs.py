@@ -213,7 +213,7 @@ class Pairs:
         records = capture.records(kind.name) if capture is not None else table(kind, [])
         unread = capture.records(UNREAD) if capture is not None else None
         keys = ", ".join(identifier(key) for key in kind.identity)
-        self.database.register("given", _naive(records))
+        self.database.register("given", naive(records))
         self.database.execute(
             "CREATE TEMP TABLE numbered AS "
             f"SELECT *, row_number() OVER (PARTITION BY {keys} ORDER BY answer, line[1]) AS n FROM given"
@@ -285,7 +285,7 @@ def _without(capture: Capture, knows: Callable[[str, str, str], bool]) -> tuple[
     return capture.with_records({UNREAD: unread.filter(kept)}), kept.count(False)
 
 
-def _naive(table: pa.Table) -> pa.Table:
+def naive(table: pa.Table) -> pa.Table:
     """Moments without their zone, which is UTC throughout: arithmetic on them then needs no time zone data."""
     import pyarrow as pa
 

@@ -39,6 +39,8 @@ class Evidence:
     text: str
     device: str = ""
     """Whose answer it is, where that is not the device of the record."""
+    around: bool = False
+    """Whether it only stands near the lines that tell."""
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from nogging.judging.compare import Comparison
-from nogging.judging.verdict import Difference, Explained, Failure, Judgement, Result
+from nogging.judging.verdict import Difference, Evidence, Explained, Failure, Judgement, Result
 from nogging.reading.account import Reading
 
 FORMAT = 1
@@ -68,8 +68,14 @@ def _failure(one: Failure) -> dict[str, Any]:
         "demanded": list(one.demanded),
         "before": value(one.before),
         "failed_before": one.already,
-        "evidence": [asdict(line) for line in one.evidence],
+        "evidence": [_line(line) for line in one.evidence if not line.around],
+        "around": [_line(line) for line in one.evidence if line.around],
     }
+
+
+def _line(one: Evidence) -> dict[str, Any]:
+    told = {"when": one.when, "command": one.command, "line": one.line, "text": one.text}
+    return {**told, "device": one.device} if one.device else told
 
 
 def difference(one: Difference) -> dict[str, Any]:

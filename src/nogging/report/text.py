@@ -146,7 +146,7 @@ def _counts(found: Judgement) -> str:
 def look_first(found: Judgement) -> str | None:
     """The likeliest cause: the lowest layer at which something failed or changed without an explanation."""
     failed = [
-        (_layer(one), 0, f"{_named(one.kind, failure.record)} on {failure.device}: {_what_failed(failure)}")
+        (_layer(one), 0, f"{_named(one.kind, failure.record)} on {failure.device}: {what_failed(failure)}")
         for one in found.results
         if one.verdict is Verdict.FAIL and one.strength == "must"
         for failure in one.failures
@@ -163,7 +163,7 @@ def look_first(found: Judgement) -> str | None:
     return min(failed, key=lambda one: one[:2])[2] if failed else None
 
 
-def _what_failed(failure: Failure) -> str:
+def what_failed(failure: Failure) -> str:
     if not failure.demanded:
         return failure.reason
     values = [f"{name} is {shown(failure.record.get(name))}" for name in failure.record if _speaks_of(failure, name)]
@@ -217,8 +217,8 @@ def _failure(page: Page, result: Result, failure: Failure) -> None:
         if failure.demanded:
             page.prose(f"expected {' and '.join(failure.demanded)}", indent=_LABEL + 2)
         return
-    page.line(_headed(result.kind, failure), indent=_LABEL + 2, style="bold")
-    told = _what_failed(failure) if result.verdict is Verdict.FAIL else clean(failure.reason)
+    page.line(headed(result.kind, failure), indent=_LABEL + 2, style="bold")
+    told = what_failed(failure) if result.verdict is Verdict.FAIL else clean(failure.reason)
     if failure.already:
         told += " (and so it was before)"
     elif failure.before and failure.demanded and result.verdict is Verdict.FAIL:
@@ -229,23 +229,33 @@ def _failure(page: Page, result: Result, failure: Failure) -> None:
     _lines(page, failure.evidence)
 
 
-def _headed(kind: str, failure: Failure) -> str:
+def headed(kind: str, failure: Failure) -> str:
     """Whose and what a failure is about."""
     about = clean(failure.name) or ("" if set(failure.record) <= {"device", "n"} else _named(kind, failure.record))
     return "  ".join(one for one in (failure.device, about) if one)
 
 
 def _lines(page: Page, evidence: Iterable[Evidence]) -> None:
-    """The lines of the answers; those from before only where there are none from after."""
+    """The lines of the answers, those that tell marked among those around; both sides where there is room."""
     lines = list(evidence)
-    lines = [one for one in lines if one.when == "after"] or lines
-    said = ""
-    for one in lines[:MOST_LINES]:
-        head = f"{one.when}{f', on {one.device}' if one.device else ''}: {one.command}"
-        if head != said:
-            page.line(head, indent=_LABEL + 4, style="dim")
-        said = head
-        page.line(f"{one.line:>5} │ {clean(one.text)}", indent=_LABEL + 4, style="cyan")
+    sides = [[one for one in lines if one.when == when] for when in ("after", "before")]
+    sides = [_fitting_lines(side) for side in sides if side]
+    for side in sides if sum(map(len, sides)) <= 2 * MOST_LINES else sides[:1]:
+        said = ""
+        for one in side:
+            head = f"{one.when}{f', on {one.device}' if one.device else ''}: {one.command}"
+            if head != said:
+                page.line(head, indent=_LABEL + 4, style="dim")
+            said = head
+            mark = "│" if one.around else "┃"
+            page.line(
+                f"{one.line:>5} {mark} {clean(one.text)}", indent=_LABEL + 4, style="dim" if one.around else "cyan"
+            )
+
+
+def _fitting_lines(side: list[Evidence]) -> list[Evidence]:
+    """The lines around as well where all of it fits; else only those that tell, as many as fit."""
+    return side if len(side) <= MOST_LINES else [one for one in side if not one.around][:MOST_LINES]
 
 
 def _named(kind: str, record: Mapping[str, Any]) -> str:
@@ -341,16 +351,16 @@ def _perhaps(page: Page, differences: Iterable[Difference]) -> None:
 
 def _grouped(page: Page, differences: Iterable[Difference], most: int | None, device: str = "") -> None:
     """Differences that are the same on several devices, or the same for several routes, are one line."""
-    groups = list(_groups(list(differences)))
-    for what, text, names in groups[:most]:
+    lines = list(groups(list(differences)))
+    for what, text, names in lines[:most]:
         page.prose(text, indent=2, label=what, style=STYLES[what])
         if names:
             page.prose(names, indent=2 + _LABEL, body="dim")
-    if most is not None and len(groups) > most:
-        page.line(f"… and {len(groups) - most} more lines (nogging compare lists all)", indent=2)
+    if most is not None and len(lines) > most:
+        page.line(f"… and {len(lines) - most} more lines (nogging compare lists all)", indent=2)
 
 
-def _groups(differences: list[Difference]) -> Iterator[tuple[str, str, str]]:
+def groups(differences: list[Difference]) -> Iterator[tuple[str, str, str]]:
     """(what, what it is about, the names that it stands for)."""
     ordered = sorted(differences, key=lambda one: list(KINDS).index(one.kind))
     everywhere = _alike(ordered, lambda one: _named(one.kind, one.key))

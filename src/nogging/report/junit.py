@@ -1,0 +1,58 @@
+"""A judgement as JUnit XML: what a pipeline shows of a change. A verdict of `unproven` is an error, not a pass."""
+
+from __future__ import annotations
+
+from xml.etree import ElementTree
+
+from nogging.judging.verdict import Failure, Judgement, Result, Verdict
+from nogging.report import text
+
+DIFFERENCES = "differences"
+
+
+def judgement(found: Judgement) -> str:
+    """The report of `check --format junit`: a case for each expectation and entry, and one for what is left."""
+    suite = ElementTree.Element("testsuite", name=_said(found.title))
+    for one in found.results:
+        case = ElementTree.SubElement(suite, "testcase", classname=one.kind, name=_said(one.title))
+        _outcome(case, one.verdict, one.reason, _told(one), warns=one.strength == "should")
+    for entry in found.explained:
+        case = ElementTree.SubElement(suite, "testcase", classname=DIFFERENCES, name=_said(entry.title))
+        _outcome(case, entry.verdict, entry.reason, "")
+    if found.compared and found.other != "ignore":
+        case = ElementTree.SubElement(suite, "testcase", classname=DIFFERENCES, name="nothing else changed")
+        told = "\n".join(
+            f"{what}: {about} {names}".rstrip() for what, about, names in text.groups(list(found.unexplained))
+        )
+        verdict = Verdict.FAIL if found.unexplained else (Verdict.UNPROVEN if found.not_compared else Verdict.PASS)
+        reason = f"{len(found.unexplained)} differences that nothing explains" if found.unexplained else ""
+        _outcome(case, verdict, reason or "not all could be compared", told, warns=found.other == "warn")
+    counts = {"tests": len(suite), "failures": len(suite.findall("*/failure")), "errors": len(suite.findall("*/error"))}
+    suite.attrib.update({name: str(n) for name, n in counts.items()})
+    ElementTree.indent(suite)
+    return '<?xml version="1.0" encoding="UTF-8"?>\n' + ElementTree.tostring(suite, encoding="unicode") + "\n"
+
+
+def _outcome(case: ElementTree.Element, verdict: Verdict, reason: str, told: str, warns: bool = False) -> None:
+    if verdict is Verdict.PASS:
+        return
+    if warns:
+        ElementTree.SubElement(case, "system-out").text = _said(f"warning: {reason}\n{told}".rstrip())
+        return
+    tag = "failure" if verdict is Verdict.FAIL else "error"
+    ElementTree.SubElement(case, tag, message=_said(reason), type=str(verdict)).text = _said(told)
+
+
+def _told(one: Result) -> str:
+    return "\n".join(line for failure in (*one.failures, *one.unproven) for line in _lines(one, failure))
+
+
+def _lines(one: Result, failure: Failure) -> list[str]:
+    reason = text.what_failed(failure) if one.verdict is Verdict.FAIL else failure.reason
+    found = [f"{text.headed(one.kind, failure)}: {reason}"]
+    return found + [f"  {line.when} {line.command}:{line.line}: {line.text}" for line in failure.evidence]
+
+
+def _said(told: str) -> str:
+    """Text that XML can hold: control characters are shown."""
+    return "\n".join(text.clean(line) for line in told.split("\n"))

@@ -1,0 +1,110 @@
+"""What was found as Markdown, for a ticket: nothing that a device said is taken as markup."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+
+from nogging.judging.compare import Comparison
+from nogging.judging.verdict import Difference, Evidence, Failure, Judgement, Result, Verdict
+from nogging.report import text
+
+MOST = 20
+_MARKUP = re.compile(r"([\\`*_\[\]<>|~&])")
+
+
+def judgement(found: Judgement) -> str:
+    """The report of `check --format markdown`."""
+    return "\n".join(_judgement(found)) + "\n"
+
+
+def comparison(found: Comparison) -> str:
+    """The report of `compare --format markdown`."""
+    lines = [f"**{len(found.differences)} differences**", "", *_differences(found.differences)]
+    return "\n".join([*lines, *_listed("could not be compared", found.not_compared)]) + "\n"
+
+
+def _judgement(found: Judgement) -> Iterator[str]:
+    yield f"## {str(found.verdict).upper()}: {plain(found.title)}"
+    yield ""
+    first = text.look_first(found)
+    if first:
+        yield f"Look first: **{plain(first)}**"
+        yield ""
+    yield "| verdict | expectation | |"
+    yield "| --- | --- | --- |"
+    for one in sorted(found.results, key=lambda one: list(_ORDER).index(one.verdict)):
+        yield f"| {_word(one)} | {plain(one.title)} | {plain(one.reason)} |"
+    for one in found.results:
+        if one.verdict is not Verdict.PASS:
+            yield from _result(one)
+    if found.compared:
+        n = len(found.unexplained)
+        yield ""
+        yield f"### {n} unexplained difference{'s' * (n != 1)} of {found.differences}"
+        yield ""
+        yield from _differences(found.unexplained)
+    yield from _listed("explained", (f"{one.title}: {one.reason}" for one in found.explained))
+    yield from _listed("could not be compared", found.not_compared)
+    yield from _listed("notes", found.notes)
+
+
+_ORDER = (Verdict.FAIL, Verdict.UNPROVEN, Verdict.PASS)
+
+
+def _word(one: Result) -> str:
+    return "warning" if one.strength == "should" and one.verdict is Verdict.FAIL else str(one.verdict)
+
+
+def _result(one: Result) -> Iterator[str]:
+    yield ""
+    yield f"### {plain(one.title)}"
+    for failure in (*one.failures, *one.unproven)[:MOST]:
+        yield ""
+        yield from _failure(one, failure)
+    left = len(one.failures) + len(one.unproven) - MOST
+    if left > 0:
+        yield ""
+        yield f"… and {left} more"
+
+
+def _failure(result: Result, failure: Failure) -> Iterator[str]:
+    told = text.what_failed(failure) if result.verdict is Verdict.FAIL else failure.reason
+    yield f"- **{plain(text.headed(result.kind, failure)) or 'all'}**: {plain(told)}"
+    said: tuple[str, ...] = ()
+    for one in failure.evidence:
+        head = (one.when, one.device, one.command)
+        if head != said:
+            yield from ["  ```"] * bool(said)
+            yield f"  {one.when}{f', on {plain(one.device)}' if one.device else ''}: `{one.command}`"
+            yield "  ```text"
+        said = head
+        yield f"  {_line(one)}"
+    yield from ["  ```"] * bool(said)
+
+
+def _line(one: Evidence) -> str:
+    """A line in a block of code, which its own backticks cannot end."""
+    return f"{one.line:>5} {' ' if one.around else '>'} {text.clean(one.text)}".replace("```", "'''")
+
+
+def _differences(found: Iterable[Difference]) -> Iterator[str]:
+    groups = list(text.groups(list(found)))
+    if groups:
+        yield "| what | | |"
+        yield "| --- | --- | --- |"
+    for what, about, names in groups[:MOST]:
+        yield f"| {what} | {plain(about)} | {plain(names)} |"
+    if len(groups) > MOST:
+        yield f"| | … and {len(groups) - MOST} more lines | |"
+
+
+def _listed(title: str, found: Iterable[str]) -> Iterator[str]:
+    lines = [f"- {plain(one)}" for one in found]
+    if lines:
+        yield from ["", f"### {title.capitalize()}", "", *lines]
+
+
+def plain(said: str) -> str:
+    """Text of which Markdown makes nothing else."""
+    return _MARKUP.sub(r"\\\1", text.clean(said))
