@@ -21,6 +21,7 @@ lint: .venv/ready
 	$(BIN)/mypy
 
 bench: .venv/ready
+	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[bench]'
 	$(BIN)/python -m bench
 
 clean:

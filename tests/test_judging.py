@@ -55,10 +55,11 @@ def test_every_passes_fails_and_shows_its_evidence(build: Build, tmp_path: Path)
     assert (result.verdict, result.found, result.reason) == (Verdict.FAIL, 2, "1 of 2 fail")
     failure = result.failures[0]
     assert (failure.device, failure.record["interface"], failure.demanded) == ("mole-r1", "eth2", ("state = 'full'",))
-    assert [(line.line, line.text.strip()[:13]) for line in failure.evidence] == [
+    assert [(line.line, line.text.strip()[:13]) for line in failure.evidence if not line.around] == [
         (5, "Neighbor 192."),
         (7, "Neighbor prio"),
     ]
+    assert [line.line for line in failure.evidence if line.around] == [3, 4, 6, 8]
     well = build("well", {"mole-r1": {OSPF: adjacency("192.0.2.12", "eth1")}})
     assert one(tmp_path, EVERY_UP, well).verdict is Verdict.PASS
 

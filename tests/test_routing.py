@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import ipaddress
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
@@ -20,6 +22,7 @@ from nogging.predicates import holds, parse
 from nogging.records import Field, Nature, Type
 from nogging.routing.follow import Ending, follow
 from nogging.routing.links import links
+from nogging.routing.longest import Longest
 from nogging.routing.lookup import lookup
 
 INTERFACE = (
@@ -232,3 +235,36 @@ waivers:
     assert late.verdict is Verdict.FAIL and any("expired" in note for note in late.notes)
     with pytest.raises(FileError, match="until"):
         judged(tmp_path, text.replace("UNTIL", "soon"), bad)
+
+
+@st.composite
+def _networks(draw: st.DrawFn) -> Any:
+    """A prefix of either family; many of them nested, at the ends of the address space, or side by side."""
+    width = draw(st.sampled_from([32, 128]))
+    length = draw(st.sampled_from([0, 1, 7, 8, 24, 31, 32, 63, 64, 65, 127, 128]).filter(lambda one: one <= width))
+    high, low = draw(st.integers(0, 3)), draw(st.integers(0, 3))
+    value = draw(st.sampled_from([low, high << (width - 8) | low, (1 << width) - 1 - low]))
+    return ipaddress.ip_network((value.to_bytes(width // 8, "big"), length), strict=False)
+
+
+@settings(max_examples=150, deadline=None)
+@given(nets=st.lists(_networks(), min_size=1, max_size=20), data=st.data())
+def test_many_addresses_find_the_longest_prefix(nets: list[Any], data: st.DataObject) -> None:
+    asked = []
+    for net in nets:
+        step = data.draw(st.sampled_from([0, -1, 1, net.num_addresses - 1, net.num_addresses]))
+        value = (int(net.network_address) + step) % (1 << net.max_prefixlen)
+        asked.append(type(net.network_address)(value))
+    found = Longest([str(net) for net in nets]).of([str(one) for one in asked]).tolist()
+    for address, n in zip(asked, found, strict=True):
+        fitting = [net for net in nets if net.version == address.version and address in net]
+        assert (nets[n] if n >= 0 else None) == max(fitting, key=lambda net: net.prefixlen, default=None)
+
+
+def test_many_addresses_of_a_capture_and_what_is_none(good: Demo) -> None:
+    addresses = ["192.0.2.11", "203.0.113.65", "198.51.100.41", "2001:db8::1"]
+    many = nogging.lookup_many(good.after, addresses, "gannet-r1")
+    one_by_one = [nogging.lookup(good.after, one, "gannet-r1")["gannet-r1"] for one in addresses]
+    assert many == [one.prefix if one else None for one in one_by_one] and many[0] == "192.0.2.11/32"
+    with pytest.raises(nogging.NoggingError, match="'nowhere' is not an IP address"):
+        nogging.lookup_many(good.after, ["nowhere"], "gannet-r1")

@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from nogging.judging.query import query
     from nogging.reading import read
     from nogging.routing.follow import follow
-    from nogging.routing.lookup import lookup
+    from nogging.routing.lookup import lookup, lookup_many
 
 _WHERE = {
     "NoggingError": ("nogging.errors", "NoggingError"),
@@ -43,6 +43,7 @@ _WHERE = {
     "follow": ("nogging.routing.follow", "follow"),
     "load_inventory": ("nogging.inventory", "load_inventory"),
     "lookup": ("nogging.routing.lookup", "lookup"),
+    "lookup_many": ("nogging.routing.lookup", "lookup_many"),
     "open_capture": ("nogging.captures.capture", "Capture"),
     "query": ("nogging.judging.query", "query"),
     "read": ("nogging.reading", "read"),
@@ -58,6 +59,7 @@ __all__ = [
     "follow",
     "load_inventory",
     "lookup",
+    "lookup_many",
     "open_capture",
     "query",
     "read",

@@ -27,7 +27,7 @@ from nogging.judging.expectations import (
     load_expectations,
 )
 from nogging.judging.explaining import Explaining
-from nogging.judging.gaps import Gap, gaps, witnesses
+from nogging.judging.gaps import Gap, Hidden, gaps, witnesses
 from nogging.judging.growth import growing
 from nogging.judging.joined import JoinedExpectation
 from nogging.judging.noise import noise_of
@@ -41,6 +41,8 @@ from nogging.predicates.tree import varying
 from nogging.reading.reader import find_reader
 from nogging.records import KINDS, Kind
 from nogging.routing.links import links
+
+WITNESS = "witness"
 
 
 def check(
@@ -92,6 +94,7 @@ class Judge:
         self.waivers: list[Waiver] = []
         self.known_waived: dict[str, set[tuple[Any, ...]]] = {}
         self.known_gaps: dict[tuple[str, str], list[Gap]] = {}
+        self.known_hidden: dict[str, Hidden] = {}
 
     def judge(self, asked: Expectations) -> Judgement:
         self.waivers = [one for one in asked.waivers if one.until >= self.pairs.after.ended.date()]
@@ -104,24 +107,24 @@ class Judge:
                 verdicts.append(Verdict.UNPROVEN)
             notes = (f"differences were not judged: {NO_BEFORE}",) if asked.other is not None else ()
             return Judgement(worst(verdicts), asked.title, results, notes=(*notes, *expired))
+        if asked.other is None:
+            return Judgement(worst(verdicts), asked.title, results, notes=expired, growing=growing(self.pairs))
         comparison = compare_pairs(self.pairs)
         explained, left = Explaining(self, comparison).explained(asked.explain)
         quiet = noise_of(replace(comparison, differences=left), self.pairs, self.quiet)
         left, noise = quiet.differences, tuple(one.told() for one in quiet.noise)
-        other = asked.other or "ignore"
-        if asked.other is not None:
-            verdicts += [one.verdict for one in explained]
-            verdicts += [Verdict.FAIL] if left and other == "fail" else []
-            verdicts += [Verdict.UNPROVEN] if comparison.not_compared and other == "fail" else []
+        verdicts += [one.verdict for one in explained]
+        if asked.other == "fail":
+            verdicts += [Verdict.FAIL] * bool(left) + [Verdict.UNPROVEN] * bool(comparison.not_compared)
         return Judgement(
             worst(verdicts),
             asked.title,
             results,
             (*explained, *noise),
-            left if asked.other is not None else (),
-            comparison.not_compared if asked.other is not None else (),
+            left,
+            comparison.not_compared,
             len(comparison.differences),
-            other,
+            asked.other,
             compared=True,
             notes=expired,
             growing=growing(self.pairs),
@@ -223,11 +226,19 @@ class Judge:
         return self.known_gaps[key]
 
     def mattering(self, one: Expectation) -> list[Gap]:
-        found = [gap for gap in self.gaps(one.kind, AFTER) if gap.matters(one.where)]
+        found = self.hidden(one.kind, AFTER).mattering(one.where)
         looks_back = one.needs_before or (one.quantifier == "every" and not one.gone_allowed)
         if self.pairs.before is not None and looks_back:
-            found += [gap for gap in self.gaps(one.kind, BEFORE) if gap.matters(one.where)]
+            found += self.hidden(one.kind, BEFORE).mattering(one.where)
         return found
+
+    def hidden(self, kind: Kind, when: str) -> Hidden:
+        """What lacks of a kind on one side, ready to be asked; of `WITNESS`, the answers that were there."""
+        name = f"{when}_{kind.name}"
+        if name not in self.known_hidden:
+            listed = list(witnesses(self.pairs.after, kind.name)) if when == WITNESS else self.gaps(kind, when)
+            self.known_hidden[name] = Hidden(self.pairs, name, listed)
+        return self.known_hidden[name]
 
     def table(self, one: Expectation) -> str:
         return self.pairs.with_peers(one.kind) if one.needs_peer else self.pairs.table(one.kind)
@@ -241,6 +252,14 @@ class Judge:
         if one.wanted is not None:
             return self.exactly(one, asked, one.wanted)
         return self.some_or_none(one, asked)
+
+    def narrow(self, where: Predicate | None) -> str:
+        """What a condition says of the device alone, as SQL over a table of pairs: that is always known, the same on
+        both sides, and lets the database pass over most of a long table."""
+        parts = [part for part in where.parts() if _of_device(part)] if where is not None else []
+        columns: dict[NamePath, str] = {("device",): "device"}
+        columns |= {("label", one): identifier("l_" + one) for one in self.pairs.labels}
+        return " AND ".join(part.sql(lambda path: columns.get(path)) for part in parts) or "true"
 
     def asked(self, one: Expectation) -> _Asked:
         after, before = resolver(AFTER), resolver(BEFORE)
@@ -259,13 +278,14 @@ class Judge:
         parts = "".join(f", {sql} AS p{n}" for n, sql in enumerate(asked.parts))
         judged = (
             f"SELECT *{parts}, (a_here AND {asked.where}) AS w, (b_here AND {asked.where_before}) AS wb, "
-            f"{asked.demand} AS m, {asked.demand_before} AS mb FROM {table}"
+            f"{asked.demand} AS m, {asked.demand_before} AS mb FROM {table} WHERE {self.narrow(one.where)}"
         )
         verdict = "CASE WHEN a_here THEN (NOT (w OR wb)) OR m ELSE NOT wb END"
-        counted = self.pairs.rows(f"SELECT count(*) FILTER (w OR wb) AS n FROM ({judged})")
-        rows = self.pairs.rows(
-            f"SELECT *, {verdict} AS v FROM ({judged}) WHERE {verdict} IS NOT TRUE ORDER BY device, id"
+        counted = self.pairs.rows(
+            f"SELECT count(*) FILTER (w OR wb) AS n, count(*) FILTER (({verdict}) IS NOT TRUE) AS wrong FROM ({judged})"
         )
+        wanted = f"SELECT *, {verdict} AS v FROM ({judged}) WHERE {verdict} IS NOT TRUE ORDER BY device, id"
+        rows = self.pairs.rows(wanted) if counted[0]["wrong"] else []
         wrong = []
         for row in rows:
             if one.gone_allowed and not row["a_here"]:
@@ -304,7 +324,8 @@ class Judge:
         table = self.table(one)
         verdict = f"({asked.where} AND {asked.demand})"
         rows = self.pairs.rows(
-            f"SELECT *, {verdict} AS v FROM {table} WHERE a_here AND {verdict} IS NOT FALSE ORDER BY device, id"
+            f"SELECT *, {verdict} AS v FROM {table} "
+            f"WHERE {self.narrow(one.where)} AND a_here AND {verdict} IS NOT FALSE ORDER BY device, id"
         )
         true = [row for row in rows if row["v"]]
         if one.quantifier == "none":
@@ -339,11 +360,11 @@ class Judge:
         return Verdict.PASS, "none, as expected" if none_left else _these(found, one.kind)
 
     def could_see(self, one: Expectation) -> bool:
-        return any(answer.matters(one.where) for answer in witnesses(self.pairs.after, one.kind.name))
+        return bool(self.hidden(one.kind, WITNESS).mattering(one.where))
 
     def nothing_found(self, one: Expectation) -> str:
         """Why an expectation found nothing to look at: not configured is another thing than not matching."""
-        seen = [answer for answer in witnesses(self.pairs.after, one.kind.name) if answer.matters(one.where)]
+        seen = self.hidden(one.kind, WITNESS).mattering(one.where)
         off = sorted({answer.device for answer in seen if answer.reason.startswith("not configured")})
         if off and all(answer.reason.startswith("not configured") for answer in seen):
             return f"not configured on {', '.join(off)}, so there is nothing to look at"
@@ -442,6 +463,10 @@ def _guarded(predicate: Predicate | None, side: str) -> str:
     sql = predicate.sql(resolver(side))
     lacking = " OR ".join(f"{identifier(f'{letter}_{name}')} IS NULL" for name in sorted(predicate.fields))
     return f"(CASE WHEN {letter}_unread AND ({lacking}) THEN NULL ELSE {sql} END)" if lacking else f"({sql})"
+
+
+def _of_device(part: Predicate) -> bool:
+    return bool(part.names) and all(path == ("device",) or path[0] == "label" for path in part.names)
 
 
 def _used(one: Expectation) -> list[str]:

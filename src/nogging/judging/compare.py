@@ -79,7 +79,9 @@ def compare_pairs(pairs: Pairs) -> Comparison:
     differing = {(device, command) for device, command, _ in places}
     compared = [kind for kind in KINDS.values() if kind.compared]
     for kind in compared:
-        table = pairs.table(kind)
+        if not any(one.records(kind.name).num_rows for one in (pairs.before, pairs.after)):
+            continue
+        table = pairs.differing(kind)
         blind += [_told_twice(kind, row) for row in pairs.doubled[kind.name]]
         lacking = {
             AFTER: gaps(pairs.after, kind.name, AFTER, pairs.before),

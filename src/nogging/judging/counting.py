@@ -111,7 +111,8 @@ class Counting:
         return (
             f"SELECT count(DISTINCT ({what})) FILTER (w) AS n, count(*) FILTER (w) AS hops, "
             f"count(*) FILTER (w IS NULL{unknown}) AS open{''.join(f', s{n}' for n in range(len(one.per)))} "
-            f"FROM (SELECT *{same}, {where} AS w FROM {self.judge.table(one)} WHERE {letter}_here){by}"
+            f"FROM (SELECT *{same}, {where} AS w FROM {self.judge.table(one)} "
+            f"WHERE {letter}_here AND {self.judge.narrow(one.where)}){by}"
         )
 
     def concerns(self, one: Expectation, gap: Gap, group: Group) -> bool:

@@ -10,9 +10,9 @@ gap does not matter.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from nogging.captures.capture import UNREAD, Capture
 from nogging.captures.manifest import (
@@ -23,10 +23,13 @@ from nogging.captures.manifest import (
     CommandEntry,
     DeviceEntry,
 )
-from nogging.predicates import Path, Predicate, computed, quoted
+from nogging.predicates import Path, Predicate, computed, identifier, quoted
 from nogging.reading.declared import Reader
 from nogging.reading.reader import find_reader, readers
 from nogging.records import KINDS
+
+if TYPE_CHECKING:
+    from nogging.judging.pairs import Pairs
 
 
 @dataclass(frozen=True)
@@ -64,6 +67,46 @@ class Gap:
             value = self.known[path[0]]
             return quoted(value) if isinstance(value, str) else str(value)
         return None
+
+
+class Hidden:
+    """Many gaps, or witnesses, of which a condition is asked together: what is known of each is a row of a table."""
+
+    def __init__(self, pairs: Pairs, name: str, gaps: Sequence[Gap]) -> None:
+        self.pairs, self.gaps = pairs, gaps
+        self.tables: list[tuple[str, frozenset[str]]] = []
+        groups: dict[frozenset[str], list[int]] = {}
+        for n, gap in enumerate(gaps):
+            groups.setdefault(frozenset(gap.known), []).append(n)
+        for k, (known, numbers) in enumerate(groups.items()):
+            self._make(f"hidden_{name}_{k}", known, numbers)
+
+    def _make(self, table: str, known: frozenset[str], numbers: list[int]) -> None:
+        import pyarrow as pa
+
+        columns: dict[str, list[Any]] = {"n": numbers}
+        facts = [self.pairs.facts(self.gaps[n].device) for n in numbers]
+        for path in [("device",), *(("label", one) for one in self.pairs.labels)]:
+            columns[".".join(path)] = [one[path] for one in facts]
+        for name in known - {"device"}:
+            columns[name] = [self.gaps[n].known[name] for n in numbers]
+        self.pairs.database.register(table, pa.table(columns))
+        self.tables.append((table, known | {"device"}))
+
+    def mattering(self, where: Predicate | None) -> list[Gap]:
+        """Those that could hide a record that meets the condition."""
+        if where is None or not self.gaps:
+            return list(self.gaps)
+        found: list[int] = []
+        for table, known in self.tables:
+
+            def resolve(path: Path, known: frozenset[str] = known) -> str | None:
+                name = ".".join(path)
+                return identifier(name) if path[0] == "label" or name in known else None
+
+            rows = self.pairs.fetched(f"SELECT n FROM {table} WHERE ({where.sql(resolve)}) IS NOT FALSE")
+            found += [row[0] for row in rows]
+        return [self.gaps[n] for n in sorted(found)]
 
 
 def gaps(capture: Capture, kind: str, when: str, other: Capture | None = None) -> list[Gap]:

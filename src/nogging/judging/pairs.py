@@ -50,6 +50,8 @@ _JOINS = {
 }
 ELAPSED = "elapsed"
 _ELAPSED = Field(ELAPSED, Type.NUMBER, Nature.NOTE, "the time between the answers before and after", unit="s")
+LONG = 20_000
+"""As many records of a kind are a long table."""
 PEERED = tuple(_JOINS)
 """The kinds of which `peer.` may be said, with how the record at the other end is found."""
 
@@ -132,6 +134,50 @@ class Pairs:
             self._make(kind, name)
         return name
 
+    def differing(self, kind: Kind) -> str:
+        """A table of pairs with the records of all keys that could differ, at least: for comparing, which needs no
+        others. Of long tables most are the same, and are never put side by side."""
+        name = f"changed_{kind.name}"
+        if name in self.made:
+            return name
+        long = self.before is not None and self.after.records(kind.name).num_rows >= LONG
+        if not long or not kind.members or f"pairs_{kind.name}" in self.made or not self._narrowed(kind):
+            return self.table(kind)
+        self.made.add(name)
+        self._joined(kind, name, f"some_{AFTER}_{kind.name}", f"some_{BEFORE}_{kind.name}")
+        return name
+
+    def _narrowed(self, kind: Kind) -> bool:
+        """Makes tables of the records of each side whose key differs; False where only all of them will do."""
+        assert self.before is not None
+        for side, capture in ((AFTER, self.after), (BEFORE, self.before)):
+            if kind.name in capture.records(UNREAD).column("kind").to_pylist():
+                return False
+            self.database.register(f"given_{side}", naive(capture.records(kind.name)))
+            marks = ", ".join(identifier(one) for one in kind.identity)
+            if self.fetched(f"SELECT count(*) - count(DISTINCT hash({marks})) FROM given_{side}")[0][0]:
+                return False  # some records have the same key, or seem to
+        same = " AND ".join(f"a.{identifier(one)} IS NOT DISTINCT FROM b.{identifier(one)}" for one in kind.identity)
+        keys = ", ".join(
+            f"coalesce(a.{identifier(one)}, b.{identifier(one)}) AS {identifier(one)}" for one in kind.keys
+        )
+        moved = [f"a.{identifier(one)} IS DISTINCT FROM b.{identifier(one)}" for one in kind.named(Nature.STATE)]
+        other = " OR ".join(["a.device IS NULL", "b.device IS NULL", *moved])
+        self.database.execute(
+            f"CREATE TEMP TABLE keys AS SELECT DISTINCT {keys} "
+            f"FROM given_{AFTER} a FULL OUTER JOIN given_{BEFORE} b ON {same} WHERE {other}"
+        )
+        mine = " AND ".join(f"k.{identifier(one)} IS NOT DISTINCT FROM g.{identifier(one)}" for one in kind.keys)
+        for side in (AFTER, BEFORE):
+            self.database.execute(
+                f"CREATE TABLE some_{side}_{kind.name} AS SELECT g.*, false AS unread FROM given_{side} g "
+                f"WHERE EXISTS (SELECT 1 FROM keys k WHERE {mine})"
+            )
+            self.database.unregister(f"given_{side}")
+        self.database.execute("DROP TABLE keys")
+        self.doubled.setdefault(kind.name, [])
+        return True
+
     def with_peers(self, kind: Kind) -> str:
         """The same table with the record at the other end besides, `p_<field>` and, from before, `q_<field>`: null
         where no peer is known, and a row for each where there are several."""
@@ -186,6 +232,10 @@ class Pairs:
         sides = {AFTER: self.after, BEFORE: self.before}
         for side, capture in sides.items():
             self._load(kind, f"{side}_{kind.name}", capture if side == AFTER or kind.compared else None, side)
+        self._joined(kind, name, f"{AFTER}_{kind.name}", f"{BEFORE}_{kind.name}")
+
+    def _joined(self, kind: Kind, name: str, after: str, before: str) -> None:
+        """Two tables of records as a table of pairs."""
         keys = kind.identity
         matched = " AND ".join(f"a.{identifier(key)} IS NOT DISTINCT FROM b.{identifier(key)}" for key in keys)
         columns = ", ".join(
@@ -200,7 +250,7 @@ class Pairs:
             f"CREATE TABLE {name} AS SELECT row_number() OVER () AS id, coalesce(a.device, b.device) AS device, "
             f"a.device IS NOT NULL AS a_here, b.device IS NOT NULL AS b_here, {columns}{labels}, "
             f"ta.said - tb.said AS a_{ELAPSED}, ta.said - tb.said AS b_{ELAPSED} "
-            f"FROM after_{kind.name} a FULL OUTER JOIN before_{kind.name} b ON {matched} "
+            f"FROM {after} a FULL OUTER JOIN {before} b ON {matched} "
             f"LEFT JOIN labels l ON l.device = coalesce(a.device, b.device) "
             f"LEFT JOIN times ta ON ta.side = '{AFTER}' AND ta.device = a.device AND ta.answer = a.answer "
             f"LEFT JOIN times tb ON tb.side = '{BEFORE}' AND tb.device = b.device AND tb.answer = b.answer"
@@ -214,12 +264,17 @@ class Pairs:
         unread = capture.records(UNREAD) if capture is not None else None
         keys = ", ".join(identifier(key) for key in kind.identity)
         self.database.register("given", naive(records))
+        marks = ", ".join(f"{one} := {identifier(one)}" for one in kind.named(Nature.STATE))
+        states = f"struct_pack({marks})" if marks else "true"
         self.database.execute(
-            "CREATE TEMP TABLE numbered AS "
-            f"SELECT *, row_number() OVER (PARTITION BY {keys} ORDER BY answer, line[1]) AS n FROM given"
+            f"CREATE TEMP TABLE numbered AS SELECT *, row_number() OVER same AS n, "
+            f"{states} IS NOT DISTINCT FROM first_value({states}) OVER same AS again FROM given "
+            f"WINDOW same AS (PARTITION BY {keys} ORDER BY answer, line[1])"
         )
         self.database.unregister("given")
-        doubled = self.rows("SELECT * EXCLUDE n FROM numbered WHERE n > 1 LIMIT 100")
+        # a next hop that is told twice in the same words is in the set once: some daemons do that after a link flapped
+        told_twice = "n > 1 AND NOT again" if kind.members else "n > 1"
+        doubled = self.rows(f"SELECT * EXCLUDE (n, again) FROM numbered WHERE {told_twice} LIMIT 100")
         self.doubled.setdefault(kind.name, []).extend({**row, "when": side} for row in doubled)
         within = "false"
         if unread is not None and unread.num_rows:
@@ -234,7 +289,7 @@ class Pairs:
                 "AND u.within = numbered.line[1])"
             )
         self.database.execute(
-            f"CREATE TABLE {name} AS SELECT * EXCLUDE n, {within} AS unread FROM numbered WHERE n = 1"
+            f"CREATE TABLE {name} AS SELECT * EXCLUDE (n, again), {within} AS unread FROM numbered WHERE n = 1"
         )
         self.database.execute("DROP TABLE numbered; DROP TABLE IF EXISTS around")
 

@@ -125,6 +125,10 @@ class Tables:
                 # a route that is connected leads to the next hop itself
                 yield hop if hop.address or hop.special else Hop(address, hop.interface, None, hop.through)
 
+    def prefixes(self, device: str, vrf: str) -> list[str]:
+        """The prefixes of all routes that are in use."""
+        return [prefix for instance, prefix in self._table(device) if instance == vrf]
+
     def change(self, match: Mapping[str, Any], fields: Mapping[str, Any] | None) -> None:
         """Takes the rows of a device that match out of its table, or gives them other values."""
         table = dict(self._table(match["device"]))
@@ -163,6 +167,19 @@ def lookup(
     wanted, tables = parsed(address), Tables(found)
     require_device(found, device)
     return {name: tables.lookup(name, wanted, vrf) for name in ([device] if device else found.devices)}
+
+
+def lookup_many(capture: Capture | str, addresses: Sequence[str], device: str, vrf: str = DEFAULT) -> list[str | None]:
+    """For each of many addresses the longest prefix that matches it on a device, or None.
+
+    Raises `QuestionError` as `lookup` does. A million addresses take seconds, not minutes.
+    """
+    from nogging.routing.longest import NOTHING, Longest
+
+    found = opened(capture)
+    require_device(found, device)
+    prefixes = list(Tables(found).prefixes(device, vrf))
+    return [None if n == NOTHING else prefixes[n] for n in Longest(prefixes).of(addresses).tolist()]
 
 
 def require_device(capture: Capture, device: str | None) -> None:
