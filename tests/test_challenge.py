@@ -7,6 +7,7 @@ import json
 import random
 import subprocess
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +21,8 @@ from nogging.judging.faults import Fault
 from nogging.judging.verdict import Verdict
 from nogging.records import KINDS
 from nogging.records.tables import table
+from nogging.standin import served
+from nogging.standin.model import Network
 
 EXPECTATIONS = """\
 title: Everything is as it was
@@ -88,3 +91,71 @@ def test_a_difference_that_nothing_explains_notices_what_expectations_do_not(goo
     assert done.returncode == 1 and told["let_through"] == sum(not one["noticed"] for one in told["faults"]) > 0
     page = subprocess.run(command, capture_output=True, text=True, check=False).stdout
     assert "to close the holes" in page and max(map(len, page.splitlines())) <= 80
+
+
+INJECTED = """\
+expect:
+  - {title: settled, every: neighbor, where: "before.settled and protocol in ('ospf', 'bgp')", must: settled}
+  - {title: both ends, every: interface, where: peer.name is not null, must: mtu = peer.mtu}
+  - {title: one release, count: system, of: os_release, per: os_name, must: n = 1}
+"""
+
+
+def test_what_it_says_is_what_the_fault_does_when_it_is_really_injected(tmp_path: Path) -> None:
+    """Every port of the stand-in network unplugged, or given another MTU, and every device another release."""
+    path = tmp_path / "expectations.yaml"
+    path.write_text(INJECTED)
+    with served(tmp_path) as sound:
+        inventory, network = nogging.load_inventory(sound.inventory), sound.network
+        good = nogging.capture(inventory, to=tmp_path / "good", kinds=["system", "interface", "address", "neighbor"])
+        said = {
+            (one.fault.sort, *one.fault.changes[0].match.values()): one for one in challenge(path, after=good).tried
+        }
+        told = noticed = 0
+        for sort, device, port in _targets(network):
+            one = said.get((sort, device, port) if port else (sort, device))
+            if one is None:
+                continue
+            undo = _injected(network, sort, device, port)
+            after = nogging.capture(
+                inventory, to=tmp_path / "after", kinds=["system", "interface", "address", "neighbor"]
+            )
+            undo()
+            found = nogging.check(path, after=after, before=good).verdict
+            if one.by:
+                assert found is Verdict.FAIL, one.fault.title
+            elif not one.fault.cannot_tell:
+                assert found is Verdict.PASS, one.fault.title
+            told += bool(one.by) or not one.fault.cannot_tell
+            noticed += bool(one.by)
+    assert noticed > 15 and told > 20
+
+
+def _targets(network: Network) -> list[tuple[str, str, str]]:
+    ports = [
+        (device, port) for device, one in network.devices.items() for port, its in one.interfaces.items() if its.up
+    ]
+    found = [
+        (sort, *end)
+        for sort in ("interface down", "mtu")
+        for end in ports
+        if not network.devices[end[0]].interfaces[end[1]].loopback
+    ]
+    return found[::2] + [("version", device, "") for device in network.devices]
+
+
+def _injected(network: Network, sort: str, device: str, port: str) -> Callable[[], object]:
+    """Breaks the network, and gives what mends it."""
+    one = network.devices[device]
+    if sort == "interface down":
+        network.unplug(device, port)
+        return lambda: network.plug(device, port)
+    holder, name, value = (one, "release", "9.9.9") if sort == "version" else (one.interfaces[port], "mtu", 1400)
+    was = getattr(holder, name)
+
+    def given(to: Any) -> None:
+        setattr(holder, name, to)
+        network.settle()
+
+    given(value)
+    return lambda: given(was)

@@ -333,6 +333,8 @@ class _Broken:
 
     def _make(self, name: str, table: str, sides: tuple[str, ...]) -> list[int]:
         """Makes a table of broken rows out of one of whole rows; the fault of each whole row that one touches."""
+        import pyarrow as pa
+
         database = self.pairs.database
         whole: pa.Table = database.sql(f"SELECT * FROM {table}").to_arrow_table()
         taken: list[int] = []
@@ -349,7 +351,7 @@ class _Broken:
                             values[column][len(taken)] = value
                         taken.append(row)
                         faults.append(fault)
-        broken = _with(whole.take(taken), values, faults)
+        broken = _with(whole.take(pa.array(taken, pa.int64())), values, faults)
         database.register("given", broken)
         database.execute(f"CREATE TABLE {name} AS SELECT * FROM given")
         database.unregister("given")
