@@ -1,12 +1,15 @@
-"""Writes `docs/records.md` and `docs/dialects.md` from the declarations of the kinds and the readers. Run it after
-changing one; a test compares."""
+"""Writes `docs/records.md`, `docs/dialects.md` and the JSON Schemas of `src/nogging/schemas/` from what is declared:
+the kinds, the readers and the models of the files. Run it after changing one; a test compares."""
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
-from nogging.reading.declared import Reader
-from nogging.reading.dialect import dialects, load_dialect
+from nogging.inventory import InventoryModel
+from nogging.judging.expectations import ExpectationsModel
+from nogging.reading.declared import Reader, ReaderModel
+from nogging.reading.dialect import Dialect, dialects, load_dialect
 from nogging.reading.reader import readers
 from nogging.records import KINDS, Field, Kind
 
@@ -73,6 +76,18 @@ def _reader(reader: Reader) -> str:
     return f"| `{reader.command}` | {form} | {kinds} | {proof} |\n"
 
 
+SCHEMAS = {"expectations": ExpectationsModel, "inventory": InventoryModel, "reader": ReaderModel, "dialect": Dialect}
+
+
+def schemas() -> dict[str, str]:
+    """The JSON Schema (2020-12) of each sort of file, for an editor to check it while it is written."""
+    head = {"$schema": "https://json-schema.org/draft/2020-12/schema"}
+    return {name: json.dumps({**head, **model.model_json_schema()}, indent=1) + "\n" for name, model in SCHEMAS.items()}
+
+
 if __name__ == "__main__":
+    place = Path(__file__).parent.parent / "src" / "nogging" / "schemas"
+    for name, text in schemas().items():
+        (place / f"{name}.schema.json").write_text(text)
     Path(__file__).with_name("dialects.md").write_text(matrix())
     Path(__file__).with_name("records.md").write_text(document())

@@ -364,6 +364,9 @@ def test_the_documentation_is_what_is_declared() -> None:
     for name, page in (("document", "records.md"), ("matrix", "dialects.md")):
         write = found[name]
         assert callable(write) and write() == script.with_name(page).read_text()
+    assert callable(found["schemas"])
+    for name, text in found["schemas"]().items():
+        assert (Path(nogging.__file__).parent / "schemas" / f"{name}.schema.json").read_text() == text
 
 
 PORTS = """\

@@ -30,6 +30,8 @@ STYLES = {
 MOST_FAILURES = 5
 MOST_LINES = 6
 MOST_UNEXPLAINED = 20
+MOST_NAMES, MOST_GROUPS = 60, 200
+"""Of what changed alike, so many are named; and so many lines a device at most, of a whole comparison."""
 MOST_GROWING = 5
 MOST_ALONE = 3
 """From this many devices on, what is the same on all of them is told once."""
@@ -326,7 +328,7 @@ def comparison(found: Comparison, width: int) -> list[Text]:
     for device, differences in by_device.items():
         page.blank()
         page.line(device, style="bold")
-        _grouped(page, differences, None, device)
+        _grouped(page, differences, MOST_GROUPS, device)
     _perhaps(page, found.differences)
     for noise in found.noise:
         page.blank()
@@ -349,15 +351,15 @@ def _perhaps(page: Page, differences: Iterable[Difference]) -> None:
         page.prose(f"{one.device}  {names} ({one.because})", indent=2)
 
 
-def _grouped(page: Page, differences: Iterable[Difference], most: int | None, device: str = "") -> None:
+def _grouped(page: Page, differences: Iterable[Difference], most: int, device: str = "") -> None:
     """Differences that are the same on several devices, or the same for several routes, are one line."""
     lines = list(groups(list(differences)))
     for what, text, names in lines[:most]:
         page.prose(text, indent=2, label=what, style=STYLES[what])
         if names:
             page.prose(names, indent=2 + _LABEL, body="dim")
-    if most is not None and len(lines) > most:
-        page.line(f"… and {len(lines) - most} more lines (nogging compare lists all)", indent=2)
+    if len(lines) > most:
+        page.line(f"… and {len(lines) - most} more lines (nogging compare --format json lists all)", indent=2)
 
 
 def groups(differences: list[Difference]) -> Iterator[tuple[str, str, str]]:
@@ -373,7 +375,9 @@ def groups(differences: list[Difference]) -> Iterator[tuple[str, str, str]]:
         if len(group) == 1:
             yield what, f"{_on(differences, group[0])}{_named(kind, group[0].key)}{change}", ""
         else:
-            names = " ".join(dict.fromkeys(str(one.key["destination_prefix"]) for one in group))
+            prefixes = list(dict.fromkeys(str(one.key["destination_prefix"]) for one in group))
+            more = f" … and {len(prefixes) - MOST_NAMES} more" if len(prefixes) > MOST_NAMES else ""
+            names = " ".join(prefixes[:MOST_NAMES]) + more
             yield what, f"{_on(differences, group[0])}{len(group)} routes{change}", names
 
 
