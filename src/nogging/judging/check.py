@@ -204,7 +204,7 @@ class Judge:
         table = self.pairs.with_peers(one.kind)
         rows = self.pairs.rows(
             f"SELECT DISTINCT a_device AS one, p_device AS other FROM {table} "
-            f"WHERE a_here AND p_device IS NOT NULL AND {_guarded(one.by, AFTER)}"
+            f"WHERE a_here AND p_device IS NOT NULL AND {self.guarded(one.by, one.kind, AFTER)}"
         )
         return {(row["one"], row["other"]) for row in rows}
 
@@ -266,9 +266,9 @@ class Judge:
         parts = one.demand.parts() if one.demand else []
         looks_back = one.demand is not None and one.demand.uses("before")
         return _Asked(
-            _guarded(one.where, AFTER),
-            _guarded(one.where, BEFORE),
-            _guarded(one.demand, AFTER),
+            self.where_of(one, AFTER),
+            self.where_of(one, BEFORE),
+            self.guarded(one.demand, one.kind, AFTER),
             one.demand.sql(before) if one.demand and not looks_back else "NULL",
             tuple(part.sql(after) for part in parts),
         )
@@ -276,14 +276,16 @@ class Judge:
     def every(self, one: Expectation, asked: _Asked) -> Result:
         table = self.table(one)
         parts = "".join(f", {sql} AS p{n}" for n, sql in enumerate(asked.parts))
-        judged = (
-            f"SELECT *{parts}, (a_here AND {asked.where}) AS w, (b_here AND {asked.where_before}) AS wb, "
-            f"{asked.demand} AS m, {asked.demand_before} AS mb FROM {table} WHERE {self.narrow(one.where)}"
+        told = (
+            f"(a_here AND {asked.where}) AS w, (b_here AND {asked.where_before}) AS wb, {asked.demand} AS m "
+            f"FROM {table} WHERE {self.narrow(one.where)}"
         )
         verdict = "CASE WHEN a_here THEN (NOT (w OR wb)) OR m ELSE NOT wb END"
         counted = self.pairs.rows(
-            f"SELECT count(*) FILTER (w OR wb) AS n, count(*) FILTER (({verdict}) IS NOT TRUE) AS wrong FROM ({judged})"
+            "SELECT count(*) FILTER (w OR wb) AS n, count(*) FILTER (fine IS NOT TRUE) AS wrong "
+            f"FROM (SELECT w, wb, {verdict} AS fine FROM (SELECT a_here, {told}))"
         )
+        judged = f"SELECT *{parts}, {asked.demand_before} AS mb, {told}"
         wanted = f"SELECT *, {verdict} AS v FROM ({judged}) WHERE {verdict} IS NOT TRUE ORDER BY device, id"
         rows = self.pairs.rows(wanted) if counted[0]["wrong"] else []
         wrong = []
@@ -372,7 +374,11 @@ class Judge:
 
     def where_of(self, one: Expectation, side: str) -> str:
         """Which records of one side an expectation is about, as SQL."""
-        return _guarded(one.where, side)
+        return self.guarded(one.where, one.kind, side)
+
+    def guarded(self, predicate: Predicate | None, kind: Kind, side: str) -> str:
+        """A predicate as SQL that is unknown where an unread line could hold a value that it uses."""
+        return _guarded(predicate, side, self.pairs.has_unread(kind, side))
 
     def failure(self, one: Expectation, row: dict[str, Any], certain: bool) -> Failure:
         """One record that failed or is open, with its values, what was demanded of them, and its lines."""
@@ -455,12 +461,13 @@ def _lines(pairs: Pairs) -> dict[str, Lines]:
     return {side: Lines(capture, side) for side, capture in sides.items() if capture is not None}
 
 
-def _guarded(predicate: Predicate | None, side: str) -> str:
-    """A predicate as SQL that is unknown where an unread line could hold a value that it uses."""
+def _guarded(predicate: Predicate | None, side: str, unread: bool) -> str:
     if predicate is None:
         return "true"
     letter = "a" if side == AFTER else "b"
     sql = predicate.sql(resolver(side))
+    if not unread:
+        return f"({sql})"
     lacking = " OR ".join(f"{identifier(f'{letter}_{name}')} IS NULL" for name in sorted(predicate.fields))
     return f"(CASE WHEN {letter}_unread AND ({lacking}) THEN NULL ELSE {sql} END)" if lacking else f"({sql})"
 

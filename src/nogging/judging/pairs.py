@@ -63,6 +63,7 @@ class Pairs:
         self.after, self.before = after, before
         self.made: set[str] = set()
         self.doubled: dict[str, list[dict[str, Any]]] = {}
+        self.known_unread: dict[tuple[str, str], bool] = {}
 
     @cached_property
     def database(self) -> duckdb.DuckDBPyConnection:
@@ -134,6 +135,14 @@ class Pairs:
             self._make(kind, name)
         return name
 
+    def has_unread(self, kind: Kind, side: str) -> bool:
+        """Whether unread lines stand within any record of a kind."""
+        if (kind.name, side) not in self.known_unread:
+            capture = self.after if side == AFTER else self.before
+            kinds = capture.records(UNREAD).column("kind").to_pylist() if capture is not None else []
+            self.known_unread[kind.name, side] = kind.name in kinds
+        return self.known_unread[kind.name, side]
+
     def differing(self, kind: Kind) -> str:
         """A table of pairs with the records of all keys that could differ, at least: for comparing, which needs no
         others. Of long tables most are the same, and are never put side by side."""
@@ -151,7 +160,7 @@ class Pairs:
         """Makes tables of the records of each side whose key differs; False where only all of them will do."""
         assert self.before is not None
         for side, capture in ((AFTER, self.after), (BEFORE, self.before)):
-            if kind.name in capture.records(UNREAD).column("kind").to_pylist():
+            if self.has_unread(kind, side):
                 return False
             self.database.register(f"given_{side}", naive(capture.records(kind.name)))
             marks = ", ".join(identifier(one) for one in kind.identity)
