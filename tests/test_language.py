@@ -119,6 +119,24 @@ expect:
     assert [one.device for one in found.results[0].unproven] == ["gannet-r1"], "twice stays twice, whatever is hidden"
 
 
+def test_who_is_joined_to_whom(good: Change, build: Build, tmp_path: Path) -> None:
+    def judge(entry: str) -> tuple[Verdict, str]:
+        (result,) = judged(tmp_path, good.after, main=f"expect: [{{joined: {{{entry}}}}}]").results
+        return result.verdict, result.reason
+
+    assert judge("from: edge-r1, to: label.tier = 'core', by: protocol = 'bgp' and settled") == (
+        Verdict.PASS,
+        "2 joined",
+    )
+    assert judge("from: label.tier = 'terminal', to: label.tier = 'core'")[0] is Verdict.FAIL
+    assert judge("from: edge-r1, to: mole-r1, by: protocol = 'bgp' and area_id = '0.0.0.0'")[0] is Verdict.UNPROVEN
+    assert judge("from: label.site = 'nowhere', to: mole-r1")[1].startswith("no devices match")
+    silent = {LINKS: CommandEntry(NOT_ANSWERED, "silence")}
+    lame = build("lame", {"mole-r1": silent, "edge-r1": silent})
+    found = judged(tmp_path, lame, main="expect: [{joined: {from: edge-r1, to: mole-r1}}]")
+    assert found.verdict is Verdict.UNPROVEN and not found.results[0].failures
+
+
 def test_what_comes_ready_holds_on_the_good_change_and_lists_what_it_asks(
     good: Change, bad: Change, tmp_path: Path
 ) -> None:

@@ -16,7 +16,7 @@ from typing import Any
 
 from nogging.captures.capture import Capture, opened
 from nogging.judging.compare import compare_pairs
-from nogging.judging.counting import Counting, once
+from nogging.judging.counting import Counting
 from nogging.judging.evidence import Lines
 from nogging.judging.expectations import (
     AnyExpectation,
@@ -29,7 +29,7 @@ from nogging.judging.expectations import (
 from nogging.judging.explaining import Explaining
 from nogging.judging.gaps import Gap, Hidden, gaps, witnesses
 from nogging.judging.growth import growing
-from nogging.judging.joined import JoinedExpectation
+from nogging.judging.joined import JoinedExpectation, Joining
 from nogging.judging.noise import noise_of
 from nogging.judging.pairs import AFTER, BEFORE, Pairs, resolver, side_of
 from nogging.judging.paths import PathExpectation, PathJudge
@@ -39,8 +39,7 @@ from nogging.predicates import Path as NamePath
 from nogging.predicates import Predicate, identifier
 from nogging.predicates.tree import varying
 from nogging.reading.reader import find_reader
-from nogging.records import KINDS, Kind
-from nogging.routing.links import links
+from nogging.records import Kind
 
 WITNESS = "witness"
 
@@ -91,6 +90,7 @@ class Judge:
         self.lines = _lines(pairs)
         self.paths = PathJudge(pairs)
         self.counting = Counting(self)
+        self.joining = Joining(self)
         self.waivers: list[Waiver] = []
         self.known_waived: dict[str, set[tuple[Any, ...]]] = {}
         self.known_gaps: dict[tuple[str, str], list[Gap]] = {}
@@ -172,41 +172,7 @@ class Judge:
         """What becomes of one expectation."""
         if isinstance(one, PathExpectation):
             return self.paths.result(one)
-        return self.joined(one) if isinstance(one, JoinedExpectation) else self.result(one)
-
-    def joined(self, one: JoinedExpectation) -> Result:
-        """Whether each of some devices is joined to each of others."""
-        there = self.joints(one)
-        missing = [pair for pair in one.pairs if pair not in there]
-        failures: list[Failure] = []
-        unproven: list[Failure] = []
-        gaps = [gap for kind in one.told_by for gap in self.gaps(KINDS[kind], AFTER) if gap.matters(one.hides)]
-        for device, other in missing:
-            hidden = [gap for gap in gaps if gap.device in (device, other)]
-            if hidden:
-                unproven += [Failure(gap.device, {}, f"{gap.when}: {gap.reason}") for gap in hidden]
-            else:
-                failures.append(Failure(device, {}, f"is not joined to {other}", name=f"to {other}"))
-        verdict, reason = Verdict.PASS, f"{len(one.pairs)} joined"
-        if failures:
-            verdict, reason = Verdict.FAIL, f"{len(failures)} of {len(one.pairs)} are not joined"
-        elif unproven:
-            verdict, reason = Verdict.UNPROVEN, unproven[0].reason
-        elif not one.pairs:
-            verdict, reason = Verdict.UNPROVEN, "no devices match 'from' and 'to', so there is nothing to look at"
-        told = tuple(failures), tuple(once(unproven))
-        return Result(one.title, one.strength, one.kind.name, verdict, reason, len(one.pairs) - len(missing), *told)
-
-    def joints(self, one: JoinedExpectation) -> set[tuple[str, str]]:
-        """The pairs of devices that something joins."""
-        if one.by is None:
-            return {(link.device, link.peer_device) for link in links(self.pairs.after)}
-        table = self.pairs.with_peers(one.kind)
-        rows = self.pairs.rows(
-            f"SELECT DISTINCT a_device AS one, p_device AS other FROM {table} "
-            f"WHERE a_here AND p_device IS NOT NULL AND {self.guarded(one.by, one.kind, AFTER)}"
-        )
-        return {(row["one"], row["other"]) for row in rows}
+        return self.joining.result(one) if isinstance(one, JoinedExpectation) else self.result(one)
 
     def gaps(self, kind: Kind, when: str) -> list[Gap]:
         """What lacks of a kind on one side; a record whose key occurs twice is a gap of its own."""
