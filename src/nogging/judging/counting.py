@@ -15,6 +15,7 @@ from nogging.judging.gaps import Gap
 from nogging.judging.pairs import AFTER, BEFORE, resolver, side_of
 from nogging.judging.verdict import NO_BEFORE, Evidence, Failure, Result, Verdict
 from nogging.predicates import Path, computed, quoted
+from nogging.predicates.tree import varying
 
 if TYPE_CHECKING:
     from nogging.judging.check import Judge
@@ -157,12 +158,22 @@ class Counting:
         assert one.demand is not None
         own = {".".join(path): value for path, value in zip(one.per, group.same, strict=True)}
         numbers = {name: value for name, value in group.counts.items() if tuple(name.split(".")) in one.demand.names}
+        varies = (
+            {node.text: self.pairs.value(node, str(own["device"])) for node in varying(one.demand)}
+            if "device" in own
+            else {}
+        )
         demanded = tuple(part.text for part in one.demand.parts())
         name = ", ".join(f"{path} {value}" for path, value in own.items() if path != "device")
         device = str(own.get("device", ""))
         evidence = tuple(self.evidence(one, group)) if one.per else ()
         return Failure(
-            device, {**own, **numbers}, reason or self.told(one, group), demanded, evidence=evidence, name=name
+            device,
+            {**own, **numbers, **varies},
+            reason or self.told(one, group),
+            demanded,
+            evidence=evidence,
+            name=name,
         )
 
     def evidence(self, one: Expectation, group: Group) -> Iterator[Evidence]:

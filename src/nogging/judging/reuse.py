@@ -71,7 +71,7 @@ def _place(path: Path, name: str, source: Source, where: Path_) -> Path:
     known = ready_files()
     if name in known:
         return _ready() / Path(name).name
-    raise source.error(where, f"there is no such file{nearest(name, known)}; ready-made are: {', '.join(known)}")
+    raise source.error(where, f"there is no such file (ready-made are: {', '.join(known)}){nearest(name, known)}")
 
 
 class Vocabulary:
