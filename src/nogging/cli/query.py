@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 from typing import Annotated
 
@@ -10,9 +9,8 @@ import typer
 
 from nogging.captures.capture import Capture
 from nogging.cli import PASS
-from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines, width
+from nogging.cli.run import Format, FormatOption, captured, print_rows
 from nogging.judging.query import query
-from nogging.report import plain, text
 
 
 def command(
@@ -22,13 +20,5 @@ def command(
 ) -> int:
     """SQL over a capture: a table for each kind of record, and device (with its labels), link and unread."""
     found = query(sql, Capture(captured(folder)))
-    rows = found.to_pylist()
-    if format is Format.JSON:
-        print_json(plain.rows(rows))
-    elif format is Format.CSV:
-        print_csv(plain.rows(rows), found.column_names)
-    elif rows:
-        print_lines(text.records(rows, width() if sys.stdout.isatty() else None))
-    else:
-        print("no rows")
+    print_rows(found.to_pylist(), found.column_names, format, "no rows")
     return PASS

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 from typing import Annotated
 
@@ -10,10 +9,9 @@ import typer
 
 from nogging.captures.capture import UNREAD, Capture
 from nogging.cli import PASS
-from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines, width
+from nogging.cli.run import Format, FormatOption, captured, print_rows
 from nogging.errors import QuestionError, nearest
 from nogging.judging.select import select
-from nogging.report import plain, text
 
 
 def command(
@@ -28,15 +26,8 @@ def command(
     rows, names = select(capture, kind, where)
     chosen = _chosen(fields, names)
     rows = [{name: row[name] for name in chosen} for row in rows]
-    if format is Format.JSON:
-        print_json(plain.rows(rows))
-    elif format is Format.CSV:
-        print_csv(plain.rows(rows), chosen)
-    elif rows:
-        print_lines(text.records(rows, width() if sys.stdout.isatty() else None))
-    else:
-        what = "unread lines" if kind == UNREAD else f"{kind} records"
-        print(f"no {what}" + (f" where {where}" if where else ""))
+    what = "unread lines" if kind == UNREAD else f"{kind} records"
+    print_rows(rows, chosen, format, f"no {what}" + (f" where {where}" if where else ""))
     return PASS
 
 

@@ -98,6 +98,20 @@ def _cell(value: Any) -> Any:
     return json.dumps(value, ensure_ascii=False) if isinstance(value, list | Mapping) else value
 
 
+def print_rows(rows: list[dict[str, Any]], names: Iterable[str], format: Format, nothing: str) -> None:
+    """Records, or the rows of a query; `nothing` is said where there are none."""
+    from nogging.report import plain, text
+
+    if format is Format.JSON:
+        print_json(plain.rows(rows))
+    elif format is Format.CSV:
+        print_csv(plain.rows(rows), names)
+    elif rows:
+        print_lines(text.records(rows, width() if sys.stdout.isatty() else None))
+    else:
+        print(nothing)
+
+
 def captured(path: Path) -> Path:
     if not path.is_dir():
         raise CaptureError(f"{path}: there is no such directory; make a capture with 'nogging capture'")

@@ -292,24 +292,23 @@ class _Challenger:
     @cached_property
     def good_causes(self) -> list[Difference]:
         """The differences without a fault that entries explain with their consequences, and these."""
-        comparison = compare_pairs(self.pairs)
-        explaining = Explaining(self.judge, comparison)
-        causes = {n for one in self.asked.explain if one.consequences for n in explaining.matched(one)}
-        follows = self.consequences.among(comparison.differences).of(causes)
-        return [comparison.differences[n] for n in sorted({*causes, *follows})]
+        every = self.explaining.comparison.differences
+        causes = {n for one in self.asked.explain if one.consequences for n in self.explaining.matched(one)}
+        follows = self.consequences.among(every).of(causes)
+        return [every[n] for n in sorted({*causes, *follows})]
+
+    @cached_property
+    def explaining(self) -> Explaining:
+        """The differences without a fault, to be explained."""
+        return Explaining(self.judge, compare_pairs(self.pairs))
 
     def accounted(self) -> dict[int, set[tuple[Any, ...]]]:
         """For each entry that says how many differences it explains, those that it does without a fault."""
-        found: dict[int, set[tuple[Any, ...]]] = {}
-        if not any(one.times is not None for one in self.asked.explain):
-            return found
-        every = compare_pairs(self.pairs).differences
-        for n, one in enumerate(self.asked.explain):
-            if one.times is not None:
-                keys = self.judge.keys_where(one)
-                mine = [d for d in every if d.kind == one.kind.name and one.what in (None, d.what)]
-                found[n] = {_identity(d) for d in mine if d.identity[1] in keys}
-        return found
+        return {
+            n: {_identity(self.explaining.comparison.differences[k]) for k in self.explaining.matched(one)}
+            for n, one in enumerate(self.asked.explain)
+            if one.times is not None
+        }
 
 
 class _Broken:

@@ -31,7 +31,7 @@ from nogging.judging.gaps import Gap, Hidden, gaps, witnesses
 from nogging.judging.growth import growing
 from nogging.judging.joined import JoinedExpectation, Joining
 from nogging.judging.noise import noise_of
-from nogging.judging.pairs import AFTER, BEFORE, Pairs, resolver, side_of
+from nogging.judging.pairs import AFTER, BEFORE, Pairs, letter_of, resolver, side_of
 from nogging.judging.paths import PathExpectation, PathJudge
 from nogging.judging.rows import Wanted
 from nogging.judging.verdict import NO_BEFORE, Failure, Judgement, Result, Verdict, worst
@@ -98,17 +98,17 @@ class Judge:
 
     def judge(self, asked: Expectations) -> Judgement:
         self.waivers = [one for one in asked.waivers if one.until >= self.pairs.after.ended.date()]
-        expired = tuple(f"expired, and counts for nothing: {one}" for one in asked.waivers if one not in self.waivers)
-        expired += self.acknowledged(asked)
+        notes = tuple(f"expired, and counts for nothing: {one}" for one in asked.waivers if one not in self.waivers)
+        notes += self.acknowledged(asked)
         results = tuple(self.judged(one) for one in asked.expect)
         verdicts = [one.verdict for one in results if one.strength == "must"]
         if self.pairs.before is None:
             if asked.other is not None:
                 verdicts.append(Verdict.UNPROVEN)
-            notes = (f"differences were not judged: {NO_BEFORE}",) if asked.other is not None else ()
-            return Judgement(worst(verdicts), asked.title, results, notes=(*notes, *expired))
+            told = (f"differences were not judged: {NO_BEFORE}",) if asked.other is not None else ()
+            return Judgement(worst(verdicts), asked.title, results, notes=(*told, *notes))
         if asked.other is None:
-            return Judgement(worst(verdicts), asked.title, results, notes=expired, growing=growing(self.pairs))
+            return Judgement(worst(verdicts), asked.title, results, notes=notes, growing=growing(self.pairs))
         comparison = compare_pairs(self.pairs)
         explained, left = Explaining(self, comparison).explained(asked.explain)
         quiet = noise_of(replace(comparison, differences=left), self.pairs, self.quiet)
@@ -126,7 +126,7 @@ class Judge:
             len(comparison.differences),
             asked.other,
             compared=True,
-            notes=expired,
+            notes=notes,
             growing=growing(self.pairs),
         )
 
@@ -309,7 +309,7 @@ class Judge:
         missing = self.mattering(one)
         if one.quantifier == "some" and missing and said.failures:
             said = _Sorted([], [*said.unproven, *said.failures], said.waived)
-        said.unproven.extend(Failure(gap.device, {}, f"{gap.when}: {gap.reason}") for gap in missing)
+        said.unproven.extend(gap.failure() for gap in missing)
         verdict, reason = self.reasoned(one, found, said)
         reason += f"; {len(said.waived)} waived" if said.waived else ""
         told = tuple(said.failures), tuple(said.unproven), tuple(said.waived)
@@ -430,7 +430,7 @@ def _lines(pairs: Pairs) -> dict[str, Lines]:
 def _guarded(predicate: Predicate | None, side: str, unread: bool) -> str:
     if predicate is None:
         return "true"
-    letter = "a" if side == AFTER else "b"
+    letter = letter_of(side)
     sql = predicate.sql(resolver(side))
     if not unread:
         return f"({sql})"

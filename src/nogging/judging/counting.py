@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 from nogging.judging.gaps import Gap
-from nogging.judging.pairs import AFTER, BEFORE, resolver, side_of
+from nogging.judging.pairs import AFTER, BEFORE, letter_of, resolver, side_of
 from nogging.judging.verdict import NO_BEFORE, Evidence, Failure, Result, Verdict
 from nogging.predicates import Path, computed, quoted
 from nogging.predicates.tree import varying
@@ -56,7 +56,7 @@ class Counting:
             gaps = [gap for gap in missing if self.concerns(one, gap, group)]
             verdict = self.verdict(one, group)
             if (gaps or group.open) and not (verdict is Verdict.FAIL and self.certain(one, group, gaps)):
-                reasons = [Failure(gap.device, {}, f"{gap.when}: {gap.reason}") for gap in gaps]
+                reasons = [gap.failure() for gap in gaps]
                 unproven += reasons or [self.failure(one, group, f"'where' is unknown for {group.open} record(s)")]
             elif verdict is not Verdict.PASS:
                 (failures if verdict is Verdict.FAIL else unproven).append(self.failure(one, group))
@@ -94,14 +94,16 @@ class Counting:
         """What is counted even if there is none: everything as a whole, or each device that could have some."""
         if any(path != _DEVICE and path[0] != "label" for path in one.per):
             return
-        for name, device in self.pairs.after.devices.items():
-            if not one.per or Gap(AFTER, name, one.kind.name, "", device.labels).matters(one.where):
-                facts = self.pairs.facts(name)
-                yield tuple(facts[path] for path in one.per)
+        if not one.per:
+            yield ()
+            return
+        for name in self.pairs.devices_with(one.where):
+            facts = self.pairs.facts(name)
+            yield tuple(facts[path] for path in one.per)
 
     def sql(self, one: Expectation, side: str) -> str:
         """The counts of one side, a row for each group."""
-        letter, resolve = side_letter(side), resolver(side)
+        letter, resolve = letter_of(side), resolver(side)
         where = self.judge.where_of(one, side)
         same = "".join(f", {resolve(path)} AS s{n}" for n, path in enumerate(one.per))
         by = f" GROUP BY {', '.join(f's{n}' for n in range(len(one.per)))}" if one.per else ""
@@ -121,8 +123,8 @@ class Counting:
         own = dict(zip(one.per, group.same, strict=True))
         return all(own[path] == value for path, value in self.pairs.facts(gap.device).items() if path in own)
 
-    def verdict(self, one: Expectation, group: Group, more: int = 0) -> Verdict:
-        return verdict_of(computed(f"SELECT {self.demanded(one, group, str(group.counts['n'] + more))}"))
+    def verdict(self, one: Expectation, group: Group) -> Verdict:
+        return verdict_of(computed(f"SELECT {self.demanded(one, group, str(group.counts['n']))}"))
 
     def certain(self, one: Expectation, group: Group, gaps: Iterable[Gap]) -> bool:
         """Whether a demand that fails would fail with any more records."""
@@ -199,10 +201,6 @@ def once(failures: Iterable[Failure]) -> list[Failure]:
     """Each gap once, however much it leaves open."""
     found = {(one.device, one.reason, str(one.record)): one for one in failures}
     return list(found.values())
-
-
-def side_letter(side: str) -> str:
-    return "a" if side == AFTER else "b"
 
 
 def verdict_of(answer: bool | None) -> Verdict:

@@ -23,6 +23,7 @@ from nogging.captures.manifest import (
     CommandEntry,
     DeviceEntry,
 )
+from nogging.judging.verdict import Failure
 from nogging.predicates import Path, Predicate, computed, identifier, quoted
 from nogging.reading.declared import Reader
 from nogging.reading.reader import find_reader, readers
@@ -52,6 +53,10 @@ class Gap:
         if where is None:
             return True
         return computed(f"SELECT {where.sql(self._resolve)}") is not False
+
+    def failure(self) -> Failure:
+        """As what leaves an expectation open."""
+        return Failure(self.device, {}, f"{self.when}: {self.reason}")
 
     def could_hold(self, record: Mapping[str, Any]) -> bool:
         """Whether this very record, of which at least the key is given, could be hidden in the gap."""

@@ -79,13 +79,13 @@ class Joining:
         missing = [pair for pair in one.pairs if there.get(pair) is not True]
         failures: list[Failure] = []
         unproven: list[Failure] = []
-        gaps = [gap for kind in _TOLD_BY for gap in self.judge.gaps(KINDS[kind], AFTER) if gap.matters(one.hides)]
+        gaps = [gap for kind in _TOLD_BY for gap in self.judge.hidden(KINDS[kind], AFTER).mattering(one.hides)]
         for device, other in missing:
             hidden = [gap for gap in gaps if gap.device in (device, other)]
             if (device, other) in there:
                 unproven.append(Failure(device, {}, f"whether a neighbor joins it to {other} is unknown: 'by' is"))
             elif hidden:
-                unproven += [Failure(gap.device, {}, f"{gap.when}: {gap.reason}") for gap in hidden]
+                unproven += [gap.failure() for gap in hidden]
             else:
                 failures.append(Failure(device, {}, f"is not joined to {other}", name=f"to {other}"))
         verdict, reason = Verdict.PASS, f"{len(one.pairs)} joined"

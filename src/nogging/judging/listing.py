@@ -13,9 +13,8 @@ from nogging.captures.capture import UNREAD, Capture
 from nogging.captures.manifest import DeviceEntry, Manifest
 from nogging.inventory import Inventory
 from nogging.judging.expectations import AnyExpectation, Expectation, load_expectations
-from nogging.judging.gaps import Gap
 from nogging.judging.joined import JoinedExpectation
-from nogging.judging.pairs import AFTER, Pairs
+from nogging.judging.pairs import Pairs
 from nogging.judging.paths import PathExpectation
 from nogging.predicates.tree import varying
 from nogging.reading.reader import readers
@@ -90,9 +89,7 @@ def _listed(one: AnyExpectation, pairs: Pairs) -> Listed:
         words = "; ".join(f"{device} to {other}" for device, other in one.pairs) or "nothing"
         return Listed(one.title, one.strength, f"joined{by}: {words}", tuple(dict.fromkeys(a for a, _ in one.pairs)))
     devices = pairs.after.devices
-    about = [
-        name for name, entry in devices.items() if Gap(AFTER, name, one.kind.name, "", entry.labels).matters(one.where)
-    ]
+    about = pairs.devices_with(one.where)
     blind = [name for name in about if not any(one.kind in reader.kinds for reader in readers(devices[name].dialect))]
     return Listed(one.title, one.strength, words_of(one), tuple(about), tuple(blind), _values(one, pairs, about))
 

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from nogging.captures.capture import UNREAD, Capture
 from nogging.errors import QuestionError
-from nogging.predicates import Path, Predicate, Schema, computed, identifier, quoted
+from nogging.predicates import Path, Predicate, Schema, computed, holds, identifier, quoted
 from nogging.predicates.addresses import register
 from nogging.predicates.database import closed_database
 from nogging.predicates.tree import Node, Resolve
@@ -106,6 +106,17 @@ class Pairs:
         labels = {label.lower(): value for label, value in entry.labels.items()} if entry else {}
         return {("device",): device, **{("label", one): labels.get(one, "") for one in self.labels}}
 
+    def devices_where(self, where: Predicate) -> dict[str, bool | None]:
+        """Whether a condition holds of each device after, as far as its name and its labels tell."""
+        names = list(self.after.devices)
+        return dict(zip(names, holds(where, [self.facts(name) for name in names]), strict=True))
+
+    def devices_with(self, where: Predicate | None) -> list[str]:
+        """The devices that could have a record of which a condition holds."""
+        if where is None:
+            return list(self.after.devices)
+        return [name for name, found in self.devices_where(where).items() if found is not False]
+
     def value(self, node: Node, device: str) -> Any:
         """What a value that varies by device is for this one; None where nothing says."""
         facts = self.facts(device)
@@ -158,14 +169,24 @@ class Pairs:
 
     def _narrowed(self, kind: Kind) -> bool:
         """Makes tables of the records of each side whose key differs; False where only all of them will do."""
+        if any(self.has_unread(kind, side) for side in (AFTER, BEFORE)):
+            return False
         assert self.before is not None
         for side, capture in ((AFTER, self.after), (BEFORE, self.before)):
-            if self.has_unread(kind, side):
-                return False
             self.database.register(f"given_{side}", naive(capture.records(kind.name)))
-            marks = ", ".join(identifier(one) for one in kind.identity)
-            if self.fetched(f"SELECT count(*) - count(DISTINCT hash({marks})) FROM given_{side}")[0][0]:
-                return False  # some records have the same key, or seem to
+        told_once = all(self._told_once(kind, f"given_{side}") for side in (AFTER, BEFORE))
+        if told_once:
+            self._narrow(kind)
+        for side in (AFTER, BEFORE):
+            self.database.unregister(f"given_{side}")
+        return told_once
+
+    def _told_once(self, kind: Kind, table: str) -> bool:
+        """Whether no two records of a table have the same key, or seem to."""
+        marks = ", ".join(identifier(one) for one in kind.identity)
+        return not self.fetched(f"SELECT count(*) - count(DISTINCT hash({marks})) FROM {table}")[0][0]
+
+    def _narrow(self, kind: Kind) -> None:
         same = " AND ".join(f"a.{identifier(one)} IS NOT DISTINCT FROM b.{identifier(one)}" for one in kind.identity)
         keys = ", ".join(
             f"coalesce(a.{identifier(one)}, b.{identifier(one)}) AS {identifier(one)}" for one in kind.keys
@@ -182,10 +203,8 @@ class Pairs:
                 f"CREATE TABLE some_{side}_{kind.name} AS SELECT g.*, false AS unread FROM given_{side} g "
                 f"WHERE EXISTS (SELECT 1 FROM keys k WHERE {mine})"
             )
-            self.database.unregister(f"given_{side}")
         self.database.execute("DROP TABLE keys")
         self.doubled.setdefault(kind.name, [])
-        return True
 
     def with_peers(self, kind: Kind) -> str:
         """The same table with the record at the other end besides, `p_<field>` and, from before, `q_<field>`: null
@@ -359,12 +378,17 @@ def naive(table: pa.Table) -> pa.Table:
     return table.cast(schema)
 
 
+def letter_of(side: str) -> str:
+    """What the columns of one side begin with."""
+    return "a" if side == AFTER else "b"
+
+
 def resolver(side: str) -> Resolve:
     """Names of a predicate as columns of a table of pairs, with the record taken from one side.
 
     Asked of the side before, `before.` is that same record.
     """
-    letter = "a" if side == AFTER else "b"
+    letter = letter_of(side)
 
     def resolve(path: Path) -> str:
         if path[0] == "label":

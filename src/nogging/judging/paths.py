@@ -15,8 +15,7 @@ from nogging.files import Path_, Source, Strict
 from nogging.judging.faults import Change
 from nogging.judging.pairs import AFTER, BEFORE, Pairs
 from nogging.judging.verdict import NO_BEFORE, PATH, Evidence, Failure, Result, Verdict
-from nogging.predicates import Path as NamePath
-from nogging.predicates import Predicate, PredicateError, Words, holds, parse
+from nogging.predicates import Predicate, PredicateError, Words, parse
 from nogging.records import Field, Nature, Type
 from nogging.routing.follow import OPEN, WELL, Follower, Way, address_of
 from nogging.routing.lookup import DEFAULT
@@ -73,11 +72,7 @@ def picked(text: str, pairs: Pairs, source: Source, where: Path_, words: Words |
         picks: Predicate = parse(text, schema, words)
     except PredicateError as error:
         raise source.error(where, f"neither a device of the capture nor a condition: {error.message}") from None
-    rows: list[dict[NamePath, str | None]] = []
-    for name, entry in pairs.after.devices.items():
-        labels: dict[NamePath, str | None] = {("label", one): entry.labels.get(one, "") for one in pairs.labels}
-        rows.append({("device",): name, **labels})
-    return tuple(str(row["device",]) for row, found in zip(rows, holds(picks, rows), strict=True) if found)
+    return tuple(name for name, found in pairs.devices_where(picks).items() if found)
 
 
 class PathJudge:

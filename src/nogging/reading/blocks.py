@@ -95,12 +95,9 @@ class Blocks:
         """Takes blocks from this line on, as long as they come; the first line after them."""
         if self.lines.columns is not None or self.lines.section[0]:
             return number
-        found: Block | None = self.blocks[0] if self.blocks else None
-        while found is not None:
-            found = next((one for one in self.blocks if self.takes(one, number, end)), None)
-            if found is not None:
-                number += found.height
-                self.forms = []
+        while (found := next((one for one in self.blocks if self.takes(one, number, end)), None)) is not None:
+            number += found.height
+            self.forms = []
         return number
 
     def takes(self, block: Block, number: int, end: int) -> bool:
