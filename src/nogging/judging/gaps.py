@@ -80,6 +80,7 @@ class Hidden:
     def __init__(self, pairs: Pairs, name: str, gaps: Sequence[Gap]) -> None:
         self.pairs, self.gaps = pairs, gaps
         self.tables: list[tuple[str, frozenset[str]]] = []
+        self.asked: dict[tuple[str, str], list[int]] = {}
         groups: dict[frozenset[str], list[int]] = {}
         for n, gap in enumerate(gaps):
             groups.setdefault(frozenset(gap.known), []).append(n)
@@ -95,7 +96,9 @@ class Hidden:
             columns[".".join(path)] = [one[path] for one in facts]
         for name in known - {"device"}:
             columns[name] = [self.gaps[n].known[name] for n in numbers]
-        self.pairs.database.register(table, pa.table(columns))
+        self.pairs.database.register("given", pa.table(columns))
+        self.pairs.database.execute(f"CREATE TABLE {table} AS SELECT * FROM given")
+        self.pairs.database.unregister("given")
         self.tables.append((table, known | {"device"}))
 
     def mattering(self, where: Predicate | None) -> list[Gap]:
@@ -109,9 +112,17 @@ class Hidden:
                 name = ".".join(path)
                 return identifier(name) if path[0] == "label" or name in known else None
 
-            rows = self.pairs.fetched(f"SELECT n FROM {table} WHERE ({where.sql(resolve)}) IS NOT FALSE")
-            found += [row[0] for row in rows]
+            found += self._those(table, where.sql(resolve))
         return [self.gaps[n] for n in sorted(found)]
+
+
+    def _those(self, table: str, condition: str) -> list[int]:
+        """Many conditions ask the same of what is known: the device, mostly."""
+        key = (table, condition)
+        if key not in self.asked:
+            rows = self.pairs.fetched(f"SELECT n FROM {table} WHERE ({condition}) IS NOT FALSE")
+            self.asked[key] = [row[0] for row in rows]
+        return self.asked[key]
 
 
 def gaps(capture: Capture, kind: str, when: str, other: Capture | None = None) -> list[Gap]:

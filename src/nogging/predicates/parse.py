@@ -11,7 +11,7 @@ import json
 import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 from typing import Any, Protocol
 
 from nogging.errors import QuestionError, nearest
@@ -146,6 +146,7 @@ def _equals(value: Any) -> str:
     return f"= {value}" if isinstance(value, int | float) else f"= {quoted(str(value))}"
 
 
+@lru_cache(maxsize=1000)
 def _where(text: str) -> dict[str, Any]:
     """The syntax tree of the condition; refuses whatever is more than one condition."""
     answer = parser().execute("SELECT json_serialize_sql(?)", [_HEAD + text + "\n"]).fetchone()

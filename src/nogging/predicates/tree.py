@@ -139,7 +139,14 @@ def _written(node: Node, resolve: Resolve) -> str:
         return node.sql
     if node.sees_null and any(isinstance(one, Name) and resolve(one.path) is None for one in walk(node)):
         return "NULL"
+    if len(node.arguments) == 2 and not node.form.endswith("{*})") and _lacks(node, resolve):
+        return "NULL"
     return _filled(node, node.form, [_written(argument, resolve) for argument in node.arguments])
+
+
+def _lacks(node: Call, resolve: Resolve) -> bool:
+    """Whether one of two values that are compared or computed is not known at all."""
+    return any(isinstance(one, Name) and resolve(one.path) is None for one in node.arguments)
 
 
 def shown(node: Node) -> str:
