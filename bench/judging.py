@@ -56,7 +56,7 @@ def bare_join(before: Path, after: Path) -> int:
     return int(found[0]) if found else 0
 
 
-def comparing(place: Path) -> Figure:
+def comparing(place: Path) -> list[Figure]:
     """Two tables that differ in some hundred routes."""
     text = table(ROUTES)
     lines = text.split("\n")
@@ -70,13 +70,16 @@ def comparing(place: Path) -> Figure:
     def compared() -> None:
         assert len(nogging.compare(before, after).differences) > 250
 
-    return ratio(
-        f"comparing two captures of {ROUTES:,} routes each, over all kinds",
-        compared,
-        "a bare null-safe full outer join of the same Parquet files",
-        lambda: bare_join(before / parquet, after / parquet),
-        times=3,
-    )
+    def lines_differ() -> None:
+        texts = [folder / "answers/edge-r1/show_ip_route.txt" for folder in (before, after)]
+        assert subprocess.run(["diff", *texts], stdout=subprocess.DEVNULL, check=False).returncode == 1
+
+    what = f"comparing two captures of {ROUTES:,} routes each, over all kinds"
+    join = "a bare null-safe full outer join of the same Parquet files"
+    return [
+        ratio(what, compared, join, lambda: bare_join(before / parquet, after / parquet), times=3),
+        ratio(what, compared, "`diff` of the two texts", lines_differ, times=3),
+    ]
 
 
 def expecting(place: Path) -> Figure:
@@ -157,4 +160,4 @@ def challenging(place: Path) -> Figure:
 def figures() -> list[Figure]:
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder)
-        return [comparing(place), expecting(place), *looking_up(), challenging(place)]
+        return [*comparing(place), expecting(place), *looking_up(), challenging(place)]

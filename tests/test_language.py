@@ -146,7 +146,7 @@ def test_what_comes_ready_holds_on_the_good_change_and_lists_what_it_asks(
     )
     (tmp_path / "main.yaml").write_text(main)
     found = nogging.check(tmp_path / "main.yaml", after=good.after, before=good.before)
-    assert found.verdict is Verdict.PASS and len(found.results) == 15
+    assert found.verdict is Verdict.PASS and len(found.results) == 18
     ill = nogging.check(tmp_path / "main.yaml", after=bad.after, before=bad.before)
     failed = {one.title for one in ill.results if one.verdict is Verdict.FAIL}
     assert {"Both ends of a link have the same MTU", "Every neighbor is settled"} <= failed

@@ -289,7 +289,13 @@ def test_what_the_stand_in_says_is_read_as_it_was_meant(data: st.DataObject, dia
             reading = run(reader, show(network, device, AT), at=AT)
             assert reading.unread == [], command
             for kind, rows in reading.rows.items():
-                said.setdefault(kind, []).extend(rows if kind != "route" or "vrf all" not in command else [])
+                more = kind + " besides" * bool(reader.besides)
+                said.setdefault(more, []).extend(rows if kind != "route" or "vrf all" not in command else [])
+    timers = {row["name"]: (row["ospf_cost"], row.get("ospf_dead_interval")) for row in said["interface besides"]}
+    meant_timers = {one.name: (one.ospf.cost, one.ospf.dead) for one in device.interfaces.values() if one.ospf}
+    assert timers.keys() == meant_timers.keys() and all(
+        cost == meant_timers[n][0] and dead in (None, meant_timers[n][1]) for n, (cost, dead) in timers.items()
+    )
     told = {row["name"]: row for row in said["interface"]}
     assert told.keys() == device.interfaces.keys()
     for one in device.interfaces.values():

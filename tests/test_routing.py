@@ -218,6 +218,22 @@ def test_peers_need_links_that_agree(build: Build) -> None:
     assert len([one for one in links(capture) if one.device == "a"]) == 2, "several peers are one question each"
 
 
+def test_the_inventory_tells_links(tmp_path: Path) -> None:
+    for k, name in enumerate("abc", 1):
+        (tmp_path / "saved" / name).mkdir(parents=True)
+        told = INTERFACE.format("eth1", f"192.0.2.{k}/29")
+        (tmp_path / "saved" / name / "show_interface_vrf_all.txt").write_text(told)
+    devices = "".join(f"  - {{name: {n}, address: 192.0.2.{k}, dialect: frr}}\n" for k, n in enumerate("abc", 1))
+    file = tmp_path / "inventory.yaml"
+    file.write_text(f"links:\n  - [a eth1, c eth1]\ndevices:\n{devices}")
+    capture = nogging.ingest(tmp_path / "saved", to=tmp_path / "c", inventory=nogging.load_inventory(file))
+    found = {(one.device, one.peer_device, one.source) for one in links(capture)}
+    assert {("a", "c", "inventory"), ("c", "a", "inventory")} <= found and ("a", "b", "subnet") not in found
+    file.write_text(f"links:\n  - [a eth1, d eth1]\ndevices:\n{devices}")
+    with pytest.raises(FileError, match=r"inventory.yaml:2:\d+: 'd eth1' is not a device of this file"):
+        nogging.load_inventory(file)
+
+
 def test_a_known_deviation_is_waived_until_its_last_day(bad: Demo, tmp_path: Path) -> None:
     text = """
 expect:

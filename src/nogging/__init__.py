@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
     from nogging.captures.capture import Capture as open_capture
     from nogging.collecting.collect import collect as capture
+    from nogging.collecting.ingest import ingest
     from nogging.errors import NoggingError
     from nogging.inventory import load_inventory
     from nogging.judging.challenge import challenge
@@ -41,6 +42,7 @@ _WHERE = {
     "compare": ("nogging.judging.compare", "compare"),
     "draft": ("nogging.judging.draft", "draft"),
     "follow": ("nogging.routing.follow", "follow"),
+    "ingest": ("nogging.collecting.ingest", "ingest"),
     "load_inventory": ("nogging.inventory", "load_inventory"),
     "lookup": ("nogging.routing.lookup", "lookup"),
     "lookup_many": ("nogging.routing.lookup", "lookup_many"),
@@ -57,6 +59,7 @@ __all__ = [
     "compare",
     "draft",
     "follow",
+    "ingest",
     "load_inventory",
     "lookup",
     "lookup_many",

@@ -28,6 +28,7 @@ from nogging.reading.dialect import dialects, load_dialect
 from nogging.reading.places import add as add_readers
 from nogging.records import Field as RecordField
 from nogging.records import Nature, Type
+from nogging.records.values import interface_spelling
 
 _HOST = re.compile(r"[A-Za-z0-9_]([A-Za-z0-9_.-]{0,251}[A-Za-z0-9_])?")
 _OWN = ("name", "address", "port", "dialect")
@@ -209,6 +210,8 @@ class InventoryModel(Strict):
     """A folder with readers of the user's own, which go before the library's."""
     settings: tuple[SettingsEntry, ...] = ()
     devices: tuple[DeviceEntry, ...]
+    links: tuple[tuple[str, str], ...] = ()
+    """What is joined to what, where the devices do not tell: two ends, each a device and an interface of it."""
 
 
 @dataclass(frozen=True)
@@ -259,6 +262,8 @@ class Inventory:
     readers: Path | None = None
     everyone: tuple[Device, ...] = ()
     """All devices of the file, also where `devices` are only some: a jump host may be among the others."""
+    links: tuple[tuple[tuple[str, str], tuple[str, str]], ...] = ()
+    """The links that the file tells, each of two ends: a device and an interface of it, in the long form."""
 
     def __len__(self) -> int:
         return len(self.devices)
@@ -325,7 +330,23 @@ def load_inventory(path: str | Path) -> Inventory:
             needs = "is asked over netconf only" if device.way != "netconf" else "is not spoken over netconf; 'ietf' is"
             raise source.error(("devices", n, "dialect"), f"the dialect '{device.dialect}' {needs}")
         found.append(device if model.devices[n].port else replace(device, port=PORTS.get(device.way, PORT)))
-    return Inventory(tuple(found), path, own, tuple(found))
+    return Inventory(tuple(found), path, own, tuple(found), _links(model, source))
+
+
+def _links(model: InventoryModel, source: Source) -> tuple[tuple[tuple[str, str], tuple[str, str]], ...]:
+    """The ends of each link; a `FileError` for an end that is no device of the file and an interface."""
+    dialects_of = {entry.name: entry.dialect for entry in model.devices}
+    found = []
+    for n, told in enumerate(model.links):
+        ends = []
+        for k, end in enumerate(told):
+            name, _, port = end.strip().partition(" ")
+            if name not in dialects_of or not port.strip():
+                hint = nearest(name, dialects_of) if name not in dialects_of else ""
+                raise source.error(("links", n, k), f"'{end}' is not a device of this file and its interface{hint}")
+            ends.append((name, interface_spelling(port.strip(), load_dialect(dialects_of[name]).long_names)))
+        found.append((ends[0], ends[1]))
+    return tuple(found)
 
 
 def _csv(path: Path) -> tuple[InventoryModel, Source]:

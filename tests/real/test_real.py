@@ -116,6 +116,7 @@ FORMS = {
         "show ip route vrf all": "show ip route vrf all json",
         "show ipv6 route vrf all": "show ipv6 route vrf all json",
         "show ip ospf neighbor detail": "show ip ospf neighbor detail json",
+        "show ip ospf interface": "show ip ospf interface json",
         "show ipv6 ospf6 neighbor detail": "show ipv6 ospf6 neighbor detail json",
         "show bgp summary": "show bgp summary json",
         "show bfd peers": "show bfd peers json",

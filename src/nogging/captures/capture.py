@@ -125,6 +125,7 @@ class Capture:
         unread: list[dict[str, Any]] = []
         for device, one in self.devices.items():
             answers: dict[str, list[Reading]] = {}
+            besides: dict[str, list[Reading]] = {}
             for command, entry in one.commands.items():
                 reading = self.read(device, command)
                 if reading is None:
@@ -132,14 +133,16 @@ class Capture:
                 counts = reading.counts()
                 self._found.append((entry, counts, len(reading.unread), _said(reading)))
                 reading.answer_is(command)
+                reader = find_reader(one.dialect, command)
                 for kind in counts:
-                    answers.setdefault(kind, []).append(reading)
+                    (besides if reader is not None and reader.besides else answers).setdefault(kind, []).append(reading)
                 unread += [{"device": device, "answer": command, **vars(line)} for line in reading.unread]
             for kind, several in answers.items():
-                if len(several) == 1 and several[0].is_long(kind):
+                more = [reading.all_rows(kind) for reading in besides.get(kind, ())]
+                if len(several) == 1 and not more and several[0].is_long(kind):
                     long[kind].append(several[0].records[kind])
                 else:
-                    rows[kind] += joined(KINDS[kind], [reading.all_rows(kind) for reading in several])
+                    rows[kind] += joined(KINDS[kind], [reading.all_rows(kind) for reading in several], more)
         return {
             **{name: pa.concat_tables([*long[name], table(KINDS[name], found)]) for name, found in rows.items()},
             UNREAD: _unread_table(unread),

@@ -80,7 +80,8 @@ class DeviceEntry:
 @dataclass
 class Manifest:
     """One run. Times are UTC, in ISO 8601; `masking_key` is the fingerprint of the key that masked its secrets,
-    `readers` the folder of the inventory's own readers."""
+    `readers` the folder of the inventory's own readers, `links` what the inventory says is joined: two ends each, a
+    device and an interface."""
 
     run: str
     started: str
@@ -88,6 +89,7 @@ class Manifest:
     nogging: str = ""
     masking_key: str = ""
     readers: str = ""
+    links: list[list[list[str]]] = field(default_factory=list)
     devices: dict[str, DeviceEntry] = field(default_factory=dict)
     format: int = FORMAT
 

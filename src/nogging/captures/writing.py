@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
@@ -113,9 +113,15 @@ class Writer:
     """
 
     def __init__(
-        self, folder: str | Path, masker: Masker | None = None, resume: bool = False, readers: Path | None = None
+        self,
+        folder: str | Path,
+        masker: Masker | None = None,
+        resume: bool = False,
+        readers: Path | None = None,
+        links: Sequence[object] = (),
     ) -> None:
         self.folder, self.masker, self.resume, self.readers = Path(folder), masker, resume, readers
+        self.links = list(links)
         self.run = str(uuid.uuid4())
         self.entries: set[tuple[str, str]] = set()
         self.places: dict[str, Path] = {}
@@ -135,7 +141,7 @@ class Writer:
             raise CaptureError(f"{self.folder}: a capture cannot be written here: {error.strerror}") from None
         fingerprint = self.masker.fingerprint if self.masker else ""
         told = {"nogging": nogging.__version__, "masking_key": fingerprint, "readers": str(self.readers or "")}
-        self.tell("run", run=self.run, started=moment(), **told)
+        self.tell("run", run=self.run, started=moment(), links=self.links, **told)
         for device, entry in (earlier.devices if earlier else {}).items():
             self._carry_over(device, entry)
         part.replace(self.folder / JOURNAL)  # only now: until all that is kept is told, the old journal stands

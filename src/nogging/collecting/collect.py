@@ -125,7 +125,7 @@ def collect(
     credentials = {device.name: secrets.of(device) for device in inventory.devices}
     masker = Masker(user_key(), secrets.words())
     try:
-        with Writer(to, masker, resume=resume, readers=inventory.readers) as writer:
+        with Writer(to, masker, resume=resume, readers=inventory.readers, links=inventory.links) as writer:
             run = _Run(writer, inventory, secrets, credentials, limits or Limits(), log, progress)
             asyncio.run(run.all(plan))
     except* NoggingError as group:

@@ -43,7 +43,8 @@ def ingest(
         raise QuestionError(f"{folder}: there is nothing in it; FOLDER/<device>/<command>.txt is expected")
     spoken = {name: _dialect(name, dialect, inventory) for name in devices}
     readers = inventory.readers if inventory is not None else None
-    with Writer(to, Masker(user_key()), readers=readers) as writer:
+    links = inventory.links if inventory is not None else ()
+    with Writer(to, Masker(user_key()), readers=readers, links=links) as writer:
         for name, path in devices.items():
             labels = dict(inventory.device(name).labels) if inventory is not None else {}
             writer.begin(name, spoken[name], labels)

@@ -196,7 +196,7 @@ class Judge:
         looks_back = one.needs_before or (one.quantifier == "every" and not one.gone_allowed)
         if self.pairs.before is not None and looks_back:
             found += self.hidden(one.kind, BEFORE).mattering(one.where)
-        return found
+        return [gap for gap in found if not gap.tells or gap.tells & one.fields]
 
     def hidden(self, kind: Kind, when: str) -> Hidden:
         """What lacks of a kind on one side, ready to be asked; of `WITNESS`, the answers that were there."""

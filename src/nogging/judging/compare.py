@@ -165,7 +165,15 @@ def _differences(kind: Kind, row: dict[str, Any], missing: dict[str, list[Gap]])
         if not any(gap.could_hold(key) for gap in missing[there]):
             yield Difference(kind.name, key, "new" if before is None else "gone", {}, before, after)
         return
-    moved = {name: (before[name], after[name]) for name in _moved(kind, before, after)}
+    hidden = {
+        name
+        for side, record in ((BEFORE, before), (AFTER, after))
+        for gap in missing[side]
+        if gap.device == key["device"]
+        for name in gap.tells
+        if record[name] is None
+    }
+    moved = {name: (before[name], after[name]) for name in _moved(kind, before, after) if name not in hidden}
     if moved:
         yield Difference(kind.name, key, "moved", moved, before, after)
     restarted = {name: (before[name], after[name]) for name in _restarted(kind, before, after)}

@@ -147,6 +147,13 @@ class Expectation:
         )
 
     @property
+    def fields(self) -> frozenset[str]:
+        """The fields of the record itself that it looks at."""
+        asked = [one.fields for one in (self.where, self.demand) if one is not None]
+        grouped = [path[0] for path in (*self.per, *((self.of,) if self.of else ())) if len(path) == 1]
+        return frozenset().union(*asked, grouped)
+
+    @property
     def needs_before(self) -> bool:
         return any(one is not None and one.uses("before") for one in (self.where, self.demand))
 

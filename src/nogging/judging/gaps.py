@@ -47,6 +47,8 @@ class Gap:
     unread: str = ""
     question: str = ""
     """The command that would have had to be answered, where it was not."""
+    tells: frozenset[str] = frozenset()
+    """The fields that are hidden, where the records themselves are told by another answer."""
 
     def matters(self, where: Predicate | None) -> bool:
         """Whether a record that is hidden in the gap could meet the condition."""
@@ -60,6 +62,8 @@ class Gap:
 
     def could_hold(self, record: Mapping[str, Any]) -> bool:
         """Whether this very record, of which at least the key is given, could be hidden in the gap."""
+        if self.tells:
+            return False
         same = all(record[name] == value for name, value in self.known.items() if name in record)
         return self.device == record.get("device") and same
 
@@ -115,7 +119,6 @@ class Hidden:
             found += self._those(table, where.sql(resolve))
         return [self.gaps[n] for n in sorted(found)]
 
-
     def _those(self, table: str, condition: str) -> list[int]:
         """Many conditions ask the same of what is known: the device, mostly."""
         key = (table, condition)
@@ -130,26 +133,35 @@ def gaps(capture: Capture, kind: str, when: str, other: Capture | None = None) -
     found = []
     for name, device in (other.devices if other is not None else {}).items():
         if name not in capture.devices:
-            for reader in _feeding(device.dialect, kind):
+            for reader in (one for one in _feeding(device.dialect, kind) if not one.besides):
                 found.append(Gap(when, name, kind, "not in this capture", device.labels, reader.constants))
     unread = _unread(capture)
     for name, device in capture.devices.items():
         for reason, feeding in _device_gaps(device, kind):
             known, question = (feeding.constants, feeding.command) if feeding else ({}, "")
-            found.append(Gap(when, name, kind, reason, device.labels, known, question=question))
+            tells = _tells(feeding, kind)
+            found.append(Gap(when, name, kind, reason, device.labels, known, question=question, tells=tells))
         for reader, command, entry in _answers(device, kind):
             lines = [n for n, within in unread.get((name, command), ()) if within != kind]
             if entry.is_evidence and lines:
                 what = f"{len(lines)} unread line{'s' * (len(lines) > 1)} in '{command}' (first: line {lines[0]})"
-                found.append(Gap(when, name, kind, what, device.labels, reader.constants, unread=command))
+                tells = _tells(reader, kind)
+                found.append(Gap(when, name, kind, what, device.labels, reader.constants, command, tells=tells))
     return found
+
+
+def _tells(reader: Reader | None, kind: str) -> frozenset[str]:
+    """What a reader tells besides of records that another answer tells; nothing, where it tells records itself."""
+    if reader is None or not reader.besides:
+        return frozenset()
+    return frozenset(reader.provides(KINDS[kind])) - set(KINDS[kind].identity)
 
 
 def witnesses(capture: Capture, kind: str) -> Iterator[Gap]:
     """The opposite of gaps: each answer that was there to show records of a kind, whether or not it showed any."""
     for name, device in capture.devices.items():
         for reader, command, entry in _answers(device, kind):
-            if entry.is_evidence:
+            if entry.is_evidence and not reader.besides:
                 reason = f"{entry.outcome.replace('_', ' ')} by '{command}'"
                 yield Gap("after", name, kind, reason, device.labels, reader.constants)
 

@@ -79,7 +79,12 @@ class Joining:
         missing = [pair for pair in one.pairs if there.get(pair) is not True]
         failures: list[Failure] = []
         unproven: list[Failure] = []
-        gaps = [gap for kind in _TOLD_BY for gap in self.judge.hidden(KINDS[kind], AFTER).mattering(one.hides)]
+        gaps = [
+            gap
+            for kind in _TOLD_BY
+            for gap in self.judge.hidden(KINDS[kind], AFTER).mattering(one.hides)
+            if not gap.tells
+        ]
         for device, other in missing:
             hidden = [gap for gap in gaps if gap.device in (device, other)]
             if (device, other) in there:

@@ -189,7 +189,9 @@ class Pairs:
         """Makes a table of the keys that differ. False where a record of one side met several of the other: a key
         that is on both sides is there twice."""
         same = " AND ".join(f"a.{identifier(one)} IS NOT DISTINCT FROM b.{identifier(one)}" for one in kind.identity)
-        keys = ", ".join(f"{identifier(one)} := coalesce(a.{identifier(one)}, b.{identifier(one)})" for one in kind.keys)
+        keys = ", ".join(
+            f"{identifier(one)} := coalesce(a.{identifier(one)}, b.{identifier(one)})" for one in kind.keys
+        )
         moved = [f"a.{identifier(one)} IS DISTINCT FROM b.{identifier(one)}" for one in kind.named(Nature.STATE)]
         other = " OR ".join(["a.device IS NULL", "b.device IS NULL", *moved])
         self.database.execute(

@@ -98,6 +98,8 @@ class ReaderModel(Strict):
     commands: tuple[str, ...]
     asked: bool = True
     instead_of: str = ""
+    besides: str = ""
+    """The reader whose records this one tells more of, and none by itself."""
     proven: str = ""
     """The real system whose answers it was proven on; without it, written from knowledge of the format."""
     mode: str = ""
@@ -237,6 +239,7 @@ class Reader:
     commands: tuple[str, ...]
     asked: bool
     instead_of: str
+    besides: str
     """The name of the reader whose question this one answers in another form."""
     proven: str
     mode: str

@@ -69,6 +69,7 @@ class _Compiler:
             commands=model.commands,
             asked=model.asked and not model.instead_of,
             instead_of=model.instead_of,
+            besides=model.besides,
             proven=model.proven,
             mode=model.mode,
             kinds=tuple(self.kinds.values()),

@@ -44,6 +44,11 @@ INTERFACE = Kind(
         Field("mtu", Type.INTEGER, Nature.STATE, "the largest packet that it sends", "RFC 8344, mtu", "octet"),
         Field("speed", Type.INTEGER, Nature.STATE, "its bandwidth", "RFC 8343, speed", "bit/s"),
         Field("duplex", Type.TEXT, Nature.STATE, "full or half", "IEEE 802.3", values=("full", "half", "auto")),
+        Field("ospf_area_id", Type.ADDRESS, Nature.STATE, "the OSPF area that it lies in", "RFC 9129, area-id"),
+        Field("ospf_cost", Type.INTEGER, Nature.STATE, "what a way over it costs in OSPF", "RFC 9129, cost"),
+        Field("ospf_router_id", Type.ADDRESS, Nature.STATE, "who the device is in OSPF", "RFC 9129, router-id"),
+        Field("ospf_hello_interval", Type.NUMBER, Nature.STATE, "between hellos", "RFC 9129, hello-interval", "s"),
+        Field("ospf_dead_interval", Type.NUMBER, Nature.STATE, "silence that ends it", "RFC 9129, dead-interval", "s"),
         Field("last_change", Type.MOMENT, Nature.TIMER, "when it last came up", "RFC 8343, last-change"),
         Field(
             "discontinuity_time",

@@ -7,7 +7,7 @@ states, nothing is put together: both records stay, and a key that occurs twice 
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from nogging.records.field import Kind, Nature
@@ -15,22 +15,23 @@ from nogging.records.field import Kind, Nature
 Row = dict[str, Any]
 
 
-def joined(kind: Kind, answers: Iterable[list[Row]]) -> list[Row]:
-    """The records of one kind and one device, put together from those that each answer gave."""
+def joined(kind: Kind, answers: Iterable[list[Row]], besides: Sequence[list[Row]] = ()) -> list[Row]:
+    """The records of one kind and one device, put together from those that each answer gave. What answers tell
+    `besides` only fills in: of a record that no other tells, they are no evidence."""
     first, *others = answers
-    if not others or not kind.compared:
+    if not (others or besides) or not kind.compared:
         return [*first, *(row for rows in others for row in rows)]
     names = kind.identity
     found = list(first)
     known: dict[tuple[Any, ...], Row] = {}
     for row in first:
         known.setdefault(tuple(row.get(name) for name in names), row)
-    for rows in others:
+    for fills, rows in [*((False, rows) for rows in others), *((True, rows) for rows in besides)]:
         for row in rows:
             key = tuple(row.get(name) for name in names)
             if key in known and _agree(kind, known[key], row):
                 known[key].update((name, value) for name, value in row.items() if known[key].get(name) is None)
-            else:
+            elif not fills:
                 known.setdefault(key, row)
                 found.append(row)
     return found

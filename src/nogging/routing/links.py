@@ -1,8 +1,8 @@
 """Links: which interface is joined to which, as the devices themselves tell it.
 
-LLDP (IEEE 802.1AB) says it outright. Where an end hears nobody, the subnet of its addresses says it: whoever else has
-an address in it is at the other end; several are several peers. Where what two ends tell contradicts each other, no
-link is known of either: nothing may be concluded from it.
+What the inventory says goes first. LLDP (IEEE 802.1AB) says it outright. Where an end hears nobody, the subnet of its
+addresses says it: whoever else has an address in it is at the other end; several are several peers. Where what is told
+contradicts itself, two ends or the inventory and LLDP, no link is known of either: nothing may be concluded from it.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ End = tuple[str, str]
 
 @dataclass(frozen=True)
 class Link:
-    """One end of a link with one that it is joined to. `source` is what tells it: `lldp` or `subnet`."""
+    """One end of a link with one that it is joined to. `source` is what tells it: `inventory`, `lldp` or `subnet`."""
 
     device: str
     interface: str
@@ -33,14 +33,22 @@ class Link:
 
 def links(capture: Capture) -> list[Link]:
     """Every link from each of its ends, where it is known and nothing contradicts it."""
-    heard, shared = _heard(capture), _shared(capture)
-    found = []
-    for end in sorted({*heard, *shared}):
+    planned, heard, shared = _planned(capture), _heard(capture), _shared(capture)
+    found = [
+        Link(*end, *peer, "inventory") for end, peer in sorted(planned.items()) if heard.get(end, {peer}) == {peer}
+    ]
+    for end in sorted({*heard, *shared} - set(planned)):
         source = "lldp" if end in heard else "subnet"
         peers = heard.get(end) or shared[end]
         if all(_agreed(end, peer, heard, shared) for peer in peers):
             found += [Link(*end, *peer, source) for peer in sorted(peers)]
     return found
+
+
+def _planned(capture: Capture) -> dict[End, End]:
+    """What the inventory says, from either end."""
+    pairs = [((one[0], one[1]), (other[0], other[1])) for one, other in capture.manifest.links]
+    return {**dict(pairs), **{other: one for one, other in pairs}}
 
 
 def _agreed(end: End, peer: End, heard: Mapping[End, set[End]], shared: Mapping[End, set[End]]) -> bool:

@@ -80,6 +80,31 @@ def show_ospf_neighbors(network: Network, device: Device, now: datetime) -> str:
     return "".join(found)
 
 
+def show_ospf_interfaces(network: Network, device: Device, now: datetime) -> str:
+    found = []
+    for one in device.interfaces.values():
+        if one.ospf is None or one.ipv4 is None:
+            continue
+        kind, state = ("LOOPBACK", "Loopback") if one.loopback else ("POINTOPOINT", "Point-To-Point")
+        neighbors = int((device.name, one.name) in network.adjacencies)
+        full = sum(a.state == "full" for end, a in network.adjacencies.items() if end == (device.name, one.name))
+        found.append(
+            f"{one.name} is {'up' if one.up else 'down'}\n"
+            f"  ifindex {one.index}, MTU {one.mtu} bytes, BW {one.speed // 1_000_000} Mbit <UP,RUNNING>\n"
+            f"  Internet Address {one.ipv4}, Broadcast {one.ipv4.network[-1]}, Area {IPv4(one.ospf.area)}\n"
+            "  MTU mismatch detection: enabled\n"
+            f"  Router ID {device.router_id}, Network Type {kind}, Cost: {one.ospf.cost}\n"
+            f"  Transmit Delay is 1 sec, State {state}, Priority 1\n"
+            "  No backup designated router on this network\n"
+            "  Multicast group memberships: OSPFAllRouters\n"
+            f"  Timer intervals configured, Hello {one.ospf.hello}s, Dead {one.ospf.dead}s, "
+            f"Wait {one.ospf.dead}s, Retransmit 5\n"
+            "    Hello due in 3.312s\n"
+            f"  Neighbor Count is {neighbors}, Adjacent neighbor count is {full}\n"
+        )
+    return "".join(found) + "\n"
+
+
 def show_bgp_summary(network: Network, device: Device, now: datetime) -> str:
     if device.bgp is None:
         return "% BGP instance not found\n"
@@ -174,6 +199,7 @@ SHOWS: dict[str, Show] = {
     "show interface": show_interface,
     "show interface vrf all": show_interface,
     "show ip ospf neighbor detail": show_ospf_neighbors,
+    "show ip ospf interface": show_ospf_interfaces,
     "show bgp summary": show_bgp_summary,
     "show ip route": lambda n, d, t: show_routes(n, d, t).replace("VRF default:\n", ""),
     "show ip route vrf all": show_routes,

@@ -113,6 +113,30 @@ def show_ospf_neighbors(network: Network, device: Device, now: datetime) -> str:
     return "".join(found)
 
 
+def show_ospf_interfaces(network: Network, device: Device, now: datetime) -> str:
+    found = []
+    for one in device.interfaces.values():
+        if one.ospf is None or one.ipv4 is None:
+            continue
+        kind = "LOOPBACK" if one.loopback else "POINT_TO_POINT"
+        head = f"{one.name} is {'up' if one.up else 'down'}, line protocol is {'up' if one.up else 'down'} \n"
+        head += (
+            f"  Internet Address {one.ipv4}, Area {one.ospf.area}, Attached via Interface Enable\n"
+            f"  Process ID 1, Router ID {device.router_id}, Network Type {kind}, Cost: {one.ospf.cost}\n"
+            "  Topology-MTID    Cost    Disabled    Shutdown      Topology Name\n"
+            f"        0           {one.ospf.cost:<10}no          no            Base\n"
+        )
+        rest = (
+            f"  Transmit Delay is 1 sec, State {kind}\n"
+            f"  Timer intervals configured, Hello {one.ospf.hello}, Dead {one.ospf.dead}, "
+            f"Wait {one.ospf.dead}, Retransmit 5\n"
+            "    oob-resync timeout 40\n    Hello due in 00:00:03\n"
+            "  Supports Link-local Signaling (LLS)\n"
+        )
+        found.append(head + ("  Loopback interface is treated as a stub Host\n" if one.loopback else rest))
+    return "".join(found)
+
+
 def show_bgp_summary(network: Network, device: Device, now: datetime) -> str:
     if device.bgp is None:
         return "% BGP not active\n"
@@ -250,6 +274,7 @@ SHOWS: dict[str, Show] = {
     "show clock": show_clock,
     "show interfaces": show_interfaces,
     "show ip ospf neighbor detail": show_ospf_neighbors,
+    "show ip ospf interface": show_ospf_interfaces,
     "show bgp all summary": show_bgp_summary,
     "show ip route": show_routes,
     "show ipv6 route": show_routes6,

@@ -38,6 +38,8 @@ def _interface(one: Interface, addresses: list[str]) -> list[str]:
     lines = [f"interface {one.name}", *([f" description {one.description}"] if one.description else []), *addresses]
     lines += [f" mtu {one.mtu}"] if one.mtu != 1500 and not one.loopback else []
     lines += [f" ip ospf area {one.ospf.area}", f" ip ospf cost {one.ospf.cost}"] if one.ospf else []
+    timers = {"hello": (10, one.ospf.hello), "dead": (40, one.ospf.dead)} if one.ospf else {}
+    lines += [f" ip ospf {name}-interval {value}" for name, (usual, value) in timers.items() if value != usual]
     return lines + [" shutdown"] * one.shutdown
 
 
