@@ -146,7 +146,8 @@ def challenging(place: Path) -> Figure:
     """Every fault of the demo's change, against fifty checks of the change."""
     demo = [sys.executable, "-m", "nogging", "demo", "--to", str(place / "demo")]
     subprocess.run(demo, capture_output=True, check=True)
-    file, after, before = (place / "demo" / name for name in ("expectations.yaml", "after", "before"))
+    file, done = place / "demo" / "expectations.yaml", place / "demo" / "change-performed"
+    after, before = done / "after", done / "before"
     faults = len(nogging.challenge(file, after=after, before=before).tried)
     return ratio(
         f"`nogging challenge` of the demo's change, {faults} faults",

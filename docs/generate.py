@@ -6,6 +6,7 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+from nogging.changes.declared import ChangeModel
 from nogging.inventory import InventoryModel
 from nogging.judging.expectations import ExpectationsModel
 from nogging.reading.declared import Reader, ReaderModel
@@ -76,7 +77,13 @@ def _reader(reader: Reader) -> str:
     return f"| `{reader.command}` | {form} | {kinds} | {proof} |\n"
 
 
-SCHEMAS = {"expectations": ExpectationsModel, "inventory": InventoryModel, "reader": ReaderModel, "dialect": Dialect}
+SCHEMAS = {
+    "change": ChangeModel,
+    "expectations": ExpectationsModel,
+    "inventory": InventoryModel,
+    "reader": ReaderModel,
+    "dialect": Dialect,
+}
 
 
 def schemas() -> dict[str, str]:

@@ -4,14 +4,14 @@ The stand-in network takes the place of a real one: with your own inventory, the
 """
 
 import nogging
-from nogging.changes.sending import Step, send
 from nogging.standin import served
 
 with served("teal-sound") as network:
     inventory = nogging.load_inventory(network.inventory)
     before = nogging.capture(inventory, to="teal-sound/before")
 
-    send(inventory, [Step("skerry-r1", "configure", ("interface GigabitEthernet0/2", "mtu 1400"))])
+    network.network.devices["skerry-r1"].interfaces["GigabitEthernet0/2"].mtu = 1400  # somebody's doing
+    network.network.settle()
 
     after = nogging.capture(inventory, to="teal-sound/after")
 

@@ -20,10 +20,9 @@ from nogging.captures.capture import Capture
 from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
 from nogging.captures.masking import KEY_FILE
 from nogging.captures.writing import Writer
-from nogging.changes.sending import send
+from nogging.changes.hands import Hands
 from nogging.inventory import Inventory
 from nogging.standin import served
-from nogging.standin.demo import mishap, steps
 from nogging.standin.model import Network
 
 
@@ -61,13 +60,30 @@ class Change:
     after: Capture
 
 
+_FAR = [("mole-r2", "configure", line) for line in ("interface GigabitEthernet0/4", "mtu 9000", "no shutdown")]
+_NEAR = [
+    ("gannet-r1", "shell", "ip link set dev eth4 mtu 9000"),
+    *(("gannet-r1", "configure", line) for line in ("interface eth4", "no shutdown", "interface eth3", "shutdown")),
+]
+
+
+def send(inventory: Inventory, lines: list[tuple[str, str, str]]) -> None:
+    """Sends lines by hand, each to a device in a mode of its session."""
+    with Hands(inventory) as hands:
+        for name, mode, line in lines:
+            hands.run(hands.line(inventory.device(name), line, mode))
+
+
 def _changed(path: Path, fault: bool) -> Change:
+    """The scenario's change by hand: well, or with one end's MTU forgotten, while a cable falls out and sessions are
+    reset elsewhere."""
     with served(path) as sound:
         inventory = nogging.load_inventory(sound.inventory)
         before = nogging.capture(inventory, to=path / "before")
-        send(inventory, steps(fault))
+        far = [one for one in _FAR if not (fault and one[2].startswith("mtu"))]
+        send(inventory, [*far, *_NEAR, *([("edge-r1", "vtysh", "clear bgp *")] if fault else [])])
         if fault:
-            mishap(sound.network)
+            sound.network.unplug("heron-r1", "GigabitEthernet0/0")
         return Change(sound.expectations, before, nogging.capture(inventory, to=path / "after"))
 
 

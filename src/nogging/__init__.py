@@ -21,6 +21,8 @@ if TYPE_CHECKING:
     from typing import Any
 
     from nogging.captures.capture import Capture as open_capture
+    from nogging.changes.declared import load_change
+    from nogging.changes.performing import perform, rehearse, resume
     from nogging.collecting.collect import collect as capture
     from nogging.collecting.ingest import ingest
     from nogging.errors import NoggingError
@@ -44,11 +46,15 @@ _WHERE = {
     "follow": ("nogging.routing.follow", "follow"),
     "ingest": ("nogging.collecting.ingest", "ingest"),
     "load_inventory": ("nogging.inventory", "load_inventory"),
+    "load_change": ("nogging.changes.declared", "load_change"),
     "lookup": ("nogging.routing.lookup", "lookup"),
     "lookup_many": ("nogging.routing.lookup", "lookup_many"),
     "open_capture": ("nogging.captures.capture", "Capture"),
+    "perform": ("nogging.changes.performing", "perform"),
     "query": ("nogging.judging.query", "query"),
     "read": ("nogging.reading", "read"),
+    "rehearse": ("nogging.changes.performing", "rehearse"),
+    "resume": ("nogging.changes.performing", "resume"),
 }
 __all__ = [
     "NoggingError",
@@ -60,12 +66,16 @@ __all__ = [
     "draft",
     "follow",
     "ingest",
+    "load_change",
     "load_inventory",
     "lookup",
     "lookup_many",
     "open_capture",
+    "perform",
     "query",
     "read",
+    "rehearse",
+    "resume",
 ]
 
 

@@ -24,6 +24,9 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
     "lookup": ("lookup", "ADDRESS DIR", "where each device sends an address"),
     "follow": ("follow", "FROM TO DIR", "the path that a packet takes"),
     "check": ("check", "EXPECTATIONS --after DIR", "judges: pass, fail or unproven"),
+    "rehearse": ("rehearse", "CHANGE", "what a change would do; changes nothing"),
+    "perform": ("perform", "CHANGE", "a change, with proof of how it ended"),
+    "report": ("report", "DIR...", "the page to attach to the ticket"),
     "draft": ("draft", "DIR...", "expectations from a known-good capture"),
     "challenge": ("challenge", "EXPECTATIONS --after DIR", "which faults would go unnoticed"),
 }

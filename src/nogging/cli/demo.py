@@ -2,72 +2,77 @@
 
 from __future__ import annotations
 
+import shutil
 from pathlib import Path
 from typing import Annotated
 
 import typer
 from rich.text import Text
 
-from nogging.changes.sending import Step, send
-from nogging.cli.capture import Telling, summary
-from nogging.cli.check import STATUS
+from nogging.changes import telling
+from nogging.changes.declared import load_change
+from nogging.changes.journal import JOURNAL
+from nogging.changes.performing import Performance, State, perform, rehearse
+from nogging.changes.reporting import write_page
+from nogging.cli import FAIL, PASS, UNPROVEN
+from nogging.cli.perform import print_event
 from nogging.cli.run import print_lines, width
-from nogging.collecting.collect import collect
-from nogging.inventory import Inventory, load_inventory
-from nogging.judging.check import check
-from nogging.report import text
 from nogging.standin import served
-from nogging.standin.demo import mishap, steps
 from nogging.standin.scenario import DEVICES
 
 
 def command(
-    fault: Annotated[bool, typer.Option("--fault", help="The change is done badly.")] = False,
+    fault: Annotated[
+        bool, typer.Option("--fault", help="Stop once the change with the mistake is backed out.")
+    ] = False,
     folder: Annotated[Path, typer.Option("--to", help="The folder that is left behind.")] = Path("teal-sound"),
 ) -> int:
-    """Starts the stand-in network, takes it through a change over SSH, and judges the change.
+    """Starts the stand-in network and takes it through a change over SSH: first with a mistake in it, which is found
+    and backed out; then as it should be.
 
-    Exit status as of `nogging check`: 0 for the change done well, 1 with --fault.
+    Exit status: 0 where both ended as they should, with --fault 1 once all is as it was.
     """
+    ways = [_performed_in(folder, name) for name in ("mistaken", "change")]
+    for way in ways:
+        if (way / JOURNAL).is_file():  # from an earlier time
+            shutil.rmtree(way)
     with served(folder) as sound:
-        inventory = load_inventory(sound.inventory)
-        print(f"Teal Sound Ferries: {len(DEVICES)} devices on this machine, over SSH\n")
-        before = _captured(inventory, folder / "before")
-        print(f"\nthe change{', done badly' if fault else ''}:")
-        for step in steps(fault):
-            print(_told(step))
-        send(inventory, steps(fault))
-        if fault:
-            mishap(sound.network)
-            print(f"  {'heron-r1':<11}(a cable falls out of GigabitEthernet0/0)")
-        print()
-        after = _captured(inventory, folder / "after")
-    found = check(sound.expectations, after=after, before=before)
-    print("─" * min(width(), 80))
-    print_lines(text.judgement(found, width()))
-    print_lines([Text(""), Text(_left_behind(folder, fault))])
-    return STATUS[found.verdict]
+        print(f"Teal Sound Ferries: {len(DEVICES)} devices on this machine, over SSH")
+        mistaken = _performed(sound.mistaken, ways[0])
+        good = None if fault else _performed(sound.change, ways[1])
+    print_lines([Text(), Text(_left_behind(folder, fault))])
+    if mistaken.state is not State.AS_BEFORE:
+        return UNPROVEN
+    return FAIL if good is None else PASS if good.state is State.IN else UNPROVEN
 
 
-def _captured(inventory: Inventory, to: Path) -> Path:
-    with Telling(len(inventory)) as tell:
-        capture = collect(inventory, to, progress=tell)
-    print(summary(capture))
-    return to
+def _performed_in(folder: Path, name: str) -> Path:
+    return folder / f"{name}-performed"
 
 
-def _told(step: Step) -> str:
-    return f"  {step.device:<11}" + "; ".join(step.lines)
+def _performed(file: Path, to: Path) -> Performance:
+    change = load_change(file)
+    _headline(f"nogging rehearse {file}")
+    found, gate, _ = rehearse(change)
+    print_lines(telling.rehearsal(found, gate, change.title, width(), str))
+    _headline(f"nogging perform {file}")
+    done = perform(change, to=to, tell=print_event)
+    print_lines(telling.performance(done, width()))
+    print_lines([Text(f"\nthe page: {write_page(to)}")])
+    return done
+
+
+def _headline(command: str) -> None:
+    print_lines([Text(), Text("─" * min(width(), 80), style="dim"), Text(f"$ {command}", style="bold"), Text()])
 
 
 def _left_behind(folder: Path, fault: bool) -> str:
-    other = ("nogging demo", "the same change, done well") if fault else ("nogging demo --fault", "done badly")
+    done = _performed_in(folder, "mistaken")
     rows = [
-        (f"nogging compare {folder}/before {folder}/after", ""),
-        (f"nogging check {folder}/expectations.yaml --before {folder}/before --after {folder}/after", ""),
-        (f"nogging records neighbor {folder}/after --where \"protocol = 'ospf'\"", ""),
+        (f"nogging check {folder}/expectations.yaml --before {done}/before --after {done}/after", ""),
+        (f"nogging compare {done}/before {done}/after", ""),
+        (f"nogging records neighbor {done}/after --where \"protocol = 'ospf'\"", ""),
         (f"nogging stand-in {folder}", "the network, to capture and to change"),
-        other,
     ]
     told = "".join(f"\n  {command:<36}{note}".rstrip() for command, note in rows)
-    return f"Left in {folder}/: inventory.yaml, before/, after/, expectations.yaml. Go on by hand:{told}"
+    return f"Left in {folder}/: the inventory, both changes, and all that came of them. Go on by hand:{told}"

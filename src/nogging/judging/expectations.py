@@ -6,9 +6,9 @@ import re
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field, model_validator
+from pydantic import BaseModel, Field, model_validator
 
 from nogging.errors import nearest
 from nogging.files import Path_, Source, Strict
@@ -209,14 +209,21 @@ class Expectations:
     acknowledged: tuple[Acknowledged, ...] = ()
 
 
-def load_expectations(path: str | Path, pairs: Pairs) -> Expectations:
+def load_expectations(
+    path: str | Path, pairs: Pairs, form: type[ExpectationsModel] | None = None, place: Path_ = ()
+) -> Expectations:
     """Reads and checks a file of expectations, and all that it includes, against the kinds and the labels of the
-    captures."""
-    files = with_included(Path(path), ExpectationsModel)
+    captures. `form` is that of a file in which there is more; `place` leads to a list of expectations elsewhere in it,
+    which are then all that is meant."""
+    files = with_included(Path(path), form or ExpectationsModel, ExpectationsModel)
     model, source = files[-1]
+    words = Vocabulary(files, pairs.label_schema())
+    if place:
+        listed = enumerate(_at(model, place))
+        found = tuple(_Checked(source, pairs, words).expectation(one, (*place, n)) for n, one in listed)
+        return Expectations(model.title or Path(path).name, found, (), None)
     if not any(one.expect or one.differences for one, _ in files):
         raise source.error((), "nothing is expected in this file; it needs 'expect', 'differences' or 'include'")
-    words = Vocabulary(files, pairs.label_schema())
     checked = [_Checked(source, pairs, words).file(one) for one, source in files]
     others = [one.other for one in checked if one.other is not None]
     return Expectations(
@@ -227,6 +234,13 @@ def load_expectations(path: str | Path, pairs: Pairs) -> Expectations:
         tuple(one for file in checked for one in file.waivers),
         tuple(one for file in checked for one in file.acknowledged),
     )
+
+
+def _at(model: BaseModel, place: Path_) -> tuple[ExpectModel, ...]:
+    found: Any = model
+    for step in place:
+        found = found[step] if isinstance(step, int) else getattr(found, step)
+    return tuple(found)
 
 
 class _Checked:

@@ -51,15 +51,18 @@ def _ready() -> Path:
     return Path(str(package_files("nogging.judging") / READY))
 
 
-def with_included(path: Path, model: type[ExpectationsModel], inside: tuple[Path, ...] = ()) -> list[File]:
-    """A file and all that it includes, itself last, each file once; `FileError` for one that includes itself."""
+def with_included(
+    path: Path, model: type[ExpectationsModel], included: type[ExpectationsModel], inside: tuple[Path, ...] = ()
+) -> list[File]:
+    """A file and all that it includes, itself last, each file once; `FileError` for one that includes itself. What is
+    included has a form of its own."""
     own, source = load(path, model)
     found: list[File] = []
     for n, name in enumerate(own.include):
         place = _place(path, name, source, ("include", n))
         if place.resolve() in (path.resolve(), *inside):
             raise source.error(("include", n), f"'{name}' includes this file, which would include it again")
-        found += with_included(place, model, (*inside, path.resolve()))
+        found += with_included(place, included, included, (*inside, path.resolve()))
     once = {one[1].path: one for one in found}
     return [*once.values(), (own, source)]
 

@@ -57,6 +57,14 @@ class Clock(Strict):
     form: str = ""
 
 
+class Ping(Strict):
+    """How a device sends one ICMP echo, `{}` being the address, and what its answer holds where one came back."""
+
+    command: str
+    good: str
+    mode: str = ""
+
+
 class Dialect(Strict):
     """`interfaces` maps short spellings to long ones; `not_supported` and `not_configured` are what a device says
     instead of an answer, each the beginning of a line. `reads` are the patterns of commands that only read, each
@@ -70,6 +78,7 @@ class Dialect(Strict):
     reads: dict[str, str] = Field(default_factory=dict)
     sends: tuple[str, ...] = ()
     clock: Clock | None = None
+    ping: Ping | None = None
     way: str = "shell"
     namespaces: dict[str, str] = Field(default_factory=dict)
     bare_names: bool = False

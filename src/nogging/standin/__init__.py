@@ -19,6 +19,8 @@ class Served:
     network: Network
     inventory: Path
     expectations: Path
+    change: Path
+    mistaken: Path
 
 
 @contextmanager
@@ -30,4 +32,10 @@ def served(folder: str | Path) -> Iterator[Served]:
 
     place, network = Folder(folder), teal_sound()
     with Servers(network, place.password, place.key, place.wanted_ports()) as servers:
-        yield Served(network, place.write(servers.ports), place.expectations())
+        yield Served(
+            network,
+            place.write(servers.ports),
+            place.laid("expectations.yaml"),
+            place.laid("change.yaml"),
+            place.laid("mistaken.yaml"),
+        )

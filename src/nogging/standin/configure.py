@@ -26,9 +26,13 @@ class Context:
     device: Device
     interface: Interface | None = None
     bgp: bool = False
+    other: str = ""
+    """A section whose lines are only kept."""
 
     @property
     def section(self) -> str:
+        if self.other:
+            return "config-other"
         if self.interface is not None:
             return "config-if"
         return "config-router" if self.bgp else "config"
@@ -41,11 +45,11 @@ def _enter_interface(at: Context, undo: bool, name: str) -> None:
     found = at.device.interfaces.get(name)
     if found is None:
         raise Refused(name)
-    at.interface, at.bgp = found, False
+    at.interface, at.bgp, at.other = found, False, ""
 
 
 def _enter_bgp(at: Context, undo: bool, number: str) -> None:
-    at.interface, at.bgp = None, not undo
+    at.interface, at.bgp, at.other = None, not undo, ""
     if undo:
         at.device.bgp = None
     elif at.device.bgp is None:
@@ -53,7 +57,7 @@ def _enter_bgp(at: Context, undo: bool, number: str) -> None:
 
 
 def _enter_other(at: Context, undo: bool, **_: str) -> None:
-    at.interface, at.bgp = None, False
+    at.interface, at.bgp, at.other = None, False, ""
 
 
 def _on(at: Context) -> Interface:
@@ -149,6 +153,12 @@ def _neighbor(at: Context, undo: bool, address: str, number: str) -> None:
         at.device.bgp.neighbors[IPv4(address)] = BgpNeighbor(int(number))
 
 
+def _no_neighbor(at: Context, undo: bool, address: str) -> None:
+    if not undo:
+        raise Refused(address)
+    _neighbor(at, undo, address, "")
+
+
 def _neighbor_shutdown(at: Context, undo: bool, address: str) -> None:
     _session(at, address).shutdown = not undo
 
@@ -167,6 +177,7 @@ _COMMON: dict[str, Handler] = {
     "ip ospf hello-interval <value>": _hello,
     "ip ospf dead-interval <value>": _dead,
     "neighbor <address> remote-as <number>": _neighbor,
+    "neighbor <address>": _no_neighbor,
     "neighbor <address> shutdown": _neighbor_shutdown,
     "neighbor <address> description <text...>": _neighbor_description,
 }
@@ -193,10 +204,54 @@ _SHELL = {
 }
 
 
+_KEPT: dict[str, dict[str, tuple[str, ...]]] = {
+    "frr": {"": ("access-list <-> seq <-> {permit|deny} <-...>",)},
+    "ios": {
+        "": (
+            "ntp server <->",
+            "logging host <->",
+            "ip name-server <->",
+            "ip domain name <->",
+            "snmp-server community <-> {RO|RW}",
+        ),
+        "vlan <->": ("name <->",),
+        "ip access-list extended <->": ("<-> {permit|deny} <-...>", "<->"),
+        "interface <->": ("switchport mode <->", "switchport access vlan <->"),
+    },
+}
+_REPLACED = ("name ", "switchport mode ", "switchport access vlan ")
+"""What begins like this is there once in its section."""
+
+
+def _fits(pattern: str, words: str) -> bool:
+    return compile_pattern(pattern).regex.fullmatch(words) is not None
+
+
+def _keep(at: Context, words: str, undo: bool) -> bool:
+    """Takes a line that is only kept; whether it was one."""
+    known = _KEPT[at.device.dialect]
+    if any(_fits(one, words) for one in known if one and not one.startswith("interface")):
+        at.interface, at.bgp, at.other = None, False, "" if undo else words
+        at.device.kept.pop(words, None) if undo else at.device.kept.setdefault(words, [])
+        return True
+    for section in (at.other or (f"interface {at.interface.name}" if at.interface else ""), ""):
+        form = next((one for one in known if (_fits(one, section) if one else not section)), None)
+        if form is None or not any(_fits(one, words) for one in known[form]):
+            continue
+        lines = at.device.kept.setdefault(section, [])
+        again = next((one for one in _REPLACED if words.startswith(one)), words if not undo else words + " ")
+        lines[:] = [one for one in lines if one != words and not one.startswith(again)]
+        lines += [] if undo else [words]
+        return True
+    return False
+
+
 def configure(at: Context, line: str) -> None:
     """Carries out one configuration line and lets the network settle; `Refused` where it does not fit."""
     words, undo = line.strip(), line.strip().startswith("no ")
     words = words.removeprefix("no ")
+    if _keep(at, words, undo):
+        return
     _carry_out(at, _DIALECTS[at.device.dialect], words, undo)
 
 

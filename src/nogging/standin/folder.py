@@ -47,8 +47,8 @@ class Folder:
         (self.path / INVENTORY).write_text(_inventory(ports))
         return self.path / INVENTORY
 
-    def expectations(self, name: str = "expectations.yaml") -> Path:
-        """Lays the scenario's expectations into the folder, unless somebody put their own there."""
+    def laid(self, name: str) -> Path:
+        """Lays a file of the scenario into the folder, unless somebody put their own there."""
         path = self.path / name
         if not path.exists():
             path.write_text((files("nogging.standin") / name).read_text())

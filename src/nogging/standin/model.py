@@ -112,6 +112,8 @@ class Device:
     statics: dict[Network4, str] = field(default_factory=dict)
     bgp: Bgp | None = None
     redistributes_bgp: bool = False
+    kept: dict[str, list[str]] = field(default_factory=dict)
+    """Lines of configuration that are kept as they are and do nothing here, by the section that they stand in."""
     release: str = "8.4.4"
     booted: datetime = field(default_factory=lambda: datetime.now(UTC))
 

@@ -6,10 +6,6 @@ from datetime import datetime
 
 from nogging.standin.model import Device, Interface, Network
 
-SERVICES = "192.0.2.53"
-"""Where the harbour office keeps its names, its time and its logs."""
-COMMUNITY = "teal-readings"
-
 
 def show_running(network: Network, device: Device, now: datetime) -> str:
     """What `show running-config` prints, in the device's dialect."""
@@ -19,25 +15,36 @@ def show_running(network: Network, device: Device, now: datetime) -> str:
 
 def _frr(device: Device) -> list[str]:
     lines = [f"frr version {device.release}", "frr defaults traditional", f"hostname {device.name}", "!"]
+    lines += [f"ip route {prefix} {via}" for prefix, via in device.statics.items()] + ["!"]
     for one in device.interfaces.values():
-        lines += [*_interface(one, [f" ip{'v6' * (a.version == 6)} address {a}" for a in one.addresses]), "exit", "!"]
-    return [*lines, *_bgp(device), "router ospf", f" ospf router-id {device.router_id}", "exit"]
+        lines += [*_interface(one, [f" ip{'v6' * (a.version == 6)} address {a}" for a in one.addresses], "area")]
+        lines += ["exit", "!"]
+    lines += [*_bgp(device), "router ospf", f" ospf router-id {device.router_id}"]
+    return [*lines, *([" redistribute bgp"] if device.redistributes_bgp else []), "exit", *device.kept.get("", [])]
 
 
 def _ios(device: Device) -> list[str]:
-    lines = ["version 15.9", f"hostname {device.name}", "!", "ip domain name teal-sound.example"]
-    lines += [f"ip name-server {SERVICES}", "!"]
+    lines = ["version 15.9", f"hostname {device.name}", "!"]
+    for section, inside in device.kept.items():
+        if section and not section.startswith("interface "):
+            lines += [section, *(f" {line}" for line in inside), "!"]
     for one in device.interfaces.values():
-        addresses = [f" ip address {a.ip} {a.netmask}" for a in one.addresses if a.version == 4]
-        lines += [*_interface(one, addresses), "!"]
-    lines += [*_bgp(device), "router ospf 1", f" router-id {device.router_id}", "!", f"logging host {SERVICES}"]
-    return [*lines, f"snmp-server community {COMMUNITY} RO", f"ntp server {SERVICES}"]
+        own = [f" ip address {a.ip} {a.netmask}" if a.version == 4 else f" ipv6 address {a}" for a in one.addresses]
+        own += [f" mtu {one.mtu}"] if one.mtu != 1500 and not one.loopback else []
+        own += [f" {line}" for line in device.kept.get(f"interface {one.name}", [])]
+        lines += [*_interface(one, own, "1 area"), "!"]
+    lines += [f"ip route {p.network_address} {p.netmask} {_via(via)}" for p, via in device.statics.items()]
+    lines += [*_bgp(device), "router ospf 1", f" router-id {device.router_id}"]
+    return [*lines, *([" redistribute bgp 64496"] if device.redistributes_bgp else []), "!", *device.kept.get("", [])]
 
 
-def _interface(one: Interface, addresses: list[str]) -> list[str]:
-    lines = [f"interface {one.name}", *([f" description {one.description}"] if one.description else []), *addresses]
-    lines += [f" mtu {one.mtu}"] if one.mtu != 1500 and not one.loopback else []
-    lines += [f" ip ospf area {one.ospf.area}", f" ip ospf cost {one.ospf.cost}"] if one.ospf else []
+def _via(via: str) -> str:
+    return "Null0" if via == "blackhole" else via
+
+
+def _interface(one: Interface, own: list[str], area: str) -> list[str]:
+    lines = [f"interface {one.name}", *([f" description {one.description}"] if one.description else []), *own]
+    lines += [f" ip ospf {area} {one.ospf.area}", f" ip ospf cost {one.ospf.cost}"] if one.ospf else []
     timers = {"hello": (10, one.ospf.hello), "dead": (40, one.ospf.dead)} if one.ospf else {}
     lines += [f" ip ospf {name}-interval {value}" for name, (usual, value) in timers.items() if value != usual]
     return lines + [" shutdown"] * one.shutdown
@@ -47,7 +54,10 @@ def _bgp(device: Device) -> list[str]:
     if device.bgp is None:
         return []
     lines = [f"router bgp {device.bgp.local_as}"]
-    lines += [f" neighbor {address} remote-as {one.remote_as}" for address, one in device.bgp.neighbors.items()]
+    for address, one in device.bgp.neighbors.items():
+        lines += [f" neighbor {address} remote-as {one.remote_as}"]
+        lines += [f" neighbor {address} description {one.description}"] if one.description else []
+        lines += [f" neighbor {address} shutdown"] * one.shutdown
     return [
         *lines,
         *(f" network {network}" for network in device.bgp.networks),

@@ -73,9 +73,22 @@ def teal_sound(clock: Clock | None = None) -> Network:
     return network
 
 
+SERVICES = "192.0.2.53"
+"""Where the harbour office keeps its names, its time and its logs."""
+COMMUNITY = "teal-readings"
+_KEPT = (
+    "ip domain name teal-sound.example",
+    f"ip name-server {SERVICES}",
+    f"logging host {SERVICES}",
+    f"snmp-server community {COMMUNITY} RO",
+    f"ntp server {SERVICES}",
+)
+
+
 def _add_device(network: Network, name: str, dialect: str, number: int) -> None:
     device = Device(name, dialect, release="8.4.4" if dialect == "frr" else "15.9(3)M2")
     device.booted = network.clock()
+    device.kept = {"": list(_KEPT)} if dialect == "ios" else {}
     network.add(device)
     loopback = "lo" if dialect == "frr" else "Loopback0"
     addresses: list[Address] = [

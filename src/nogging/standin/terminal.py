@@ -133,6 +133,9 @@ class Terminal:
         if words == "configure terminal" and self.mode != "user":
             self.mode, self.context = "configure", Context(self.network, self.device)
             return "" if dialect is frr else "Enter configuration commands, one per line.  End with CNTL/Z.\n"
+        if words == "write memory" and self.mode != "user":
+            saved = "Configuration saved to /etc/frr/frr.conf\n" if dialect is frr else "Building configuration...\n"
+            return saved + "[OK]\n"
         if words.startswith("terminal "):
             return self._terminal(words)
         if words.startswith(("clear bgp ", "clear ip bgp ")):

@@ -1,0 +1,182 @@
+"""A running configuration as a set of lines, each with the sections that it stands in.
+
+A line is known by its path: the lines that open its sections, and itself. So two configurations are compared as sets,
+whatever the order of their sections. What a device means by a line is declared with its dialect: which lines open
+sections, which replace an earlier one of the same beginning (`mtu 9000` replaces `mtu 1500`), and which stand for
+what holds without a word (`mtu 1500` is not shown). From that follows what a line would do, and which lines undo it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from nogging.changes.knowledge import Knowledge
+
+Path = tuple[str, ...]
+"""A line of a configuration with the lines that open its sections before it."""
+NO = "no "
+
+
+class Effect(StrEnum):
+    """What a line would do: it is there already, it would be added, it would put another in its place, it would take
+    something away, or nobody can tell, because the device shows only a hash of it."""
+
+    THERE = "there"
+    ADDED = "added"
+    REPLACED = "replaced"
+    REMOVED = "removed"
+    HIDDEN = "hidden"
+
+
+@dataclass(frozen=True)
+class Planned:
+    """One line and what it would do. `removes` are the lines that would go."""
+
+    path: Path
+    effect: Effect
+    removes: tuple[Path, ...] = ()
+
+    @property
+    def changes(self) -> bool:
+        return self.effect is not Effect.THERE
+
+
+class Configuration:
+    """The lines of one device. Never changed in place: `after` gives another."""
+
+    def __init__(self, knowledge: Knowledge, paths: Iterable[Path]) -> None:
+        self.knowledge = knowledge
+        self.paths = dict.fromkeys(paths)
+
+    @classmethod
+    def shown(cls, knowledge: Knowledge, text: str) -> Configuration:
+        """From what a device shows: its sections are told by indentation."""
+        return cls(knowledge, _indented(knowledge, text.splitlines()))
+
+    def plan(self, line: Path) -> Planned:
+        """What a line would do here."""
+        if line[-1].startswith(NO):
+            gone = self._meant(line)
+            there = not gone or line in self.paths
+            return Planned(line, Effect.THERE if there else Effect.REMOVED, () if there else gone)
+        if line in self.paths or self.knowledge.lasting(line) or (self.knowledge.opens(line) and self._within(line)):
+            return Planned(line, Effect.THERE)
+        rivals = self._rivals(line)
+        if any(self.knowledge.hashed(line[-1], one[-1]) for one in rivals):
+            return Planned(line, Effect.HIDDEN, rivals)
+        usual = not rivals and self.knowledge.usual(line[-1])
+        negated = (*line[:-1], NO + line[-1])
+        away = (*rivals, *((negated,) if negated in self.paths else ()))
+        return Planned(line, Effect.THERE if usual and not away else Effect.REPLACED if away else Effect.ADDED, away)
+
+    def after(self, planned: Planned) -> Configuration:
+        """The configuration that a line leaves, as far as is known."""
+        if planned.effect is Effect.THERE:
+            return self
+        left = [one for one in self.paths if one not in planned.removes]
+        line = planned.path
+        gone = line[-1].startswith(NO) or (self.knowledge.usual(line[-1]) and planned.effect is Effect.REPLACED)
+        headings = [line[:n] for n in range(1, len(line))]
+        return Configuration(self.knowledge, [*left, *headings, *([] if gone else [line])])
+
+    def _within(self, section: Path) -> bool:
+        return any(one[: len(section)] == section for one in self.paths)
+
+    def _meant(self, line: Path) -> tuple[Path, ...]:
+        """The lines that one with `no` takes away: those that begin with what follows it, and what stands in them."""
+        words, section = line[-1].removeprefix(NO), line[:-1]
+        depth = len(line)
+        return tuple(
+            one
+            for one in self.paths
+            if one[: depth - 1] == section
+            and len(one) >= depth
+            and (one[depth - 1] == words or one[depth - 1].startswith(words + " "))
+        )
+
+    def _rivals(self, line: Path) -> tuple[Path, ...]:
+        """The lines of the same section that this one would replace."""
+        beginning = self.knowledge.beginning(line[-1])
+        if beginning is None:
+            return ()
+        return tuple(
+            one
+            for one in self.paths
+            if len(one) == len(line) and one[:-1] == line[:-1] and self.knowledge.beginning(one[-1]) == beginning
+        )
+
+    def lines_to(self, wanted: Configuration) -> list[Path]:
+        """The lines that make the other configuration out of this one: what is to go first, the last of it first; then
+        what is to come, in its own order, what stands in no section before what does."""
+        surplus = [one for one in self.paths if one not in wanted.paths]
+        absent = [one for one in wanted.paths if one not in self.paths]
+        replaced = {
+            (one[:-1], self.knowledge.beginning(one[-1])) for one in absent if self.knowledge.beginning(one[-1])
+        }
+        away: list[Path] = []
+        for one in reversed(surplus):
+            section_goes = any(one[:n] in surplus and not self.knowledge.lasting(one[:n]) for n in range(1, len(one)))
+            beginning = self.knowledge.beginning(one[-1])
+            if section_goes or self.knowledge.lasting(one) or (beginning and (one[:-1], beginning) in replaced):
+                continue
+            away.append((*one[:-1], one[-1].removeprefix(NO) if one[-1].startswith(NO) else NO + one[-1]))
+        come = (one for one in absent if not self.knowledge.lasting(one))
+        return [*away, *sorted(come, key=lambda one: self.knowledge.opens(one[:1]))]
+
+
+def given(knowledge: Knowledge, lines: Sequence[str]) -> list[Path]:
+    """Lines as somebody wrote them for a device: sections by indentation where there is any, else by what is known
+    to open one."""
+    return _indented(knowledge, lines) if any(one[:1].isspace() for one in lines) else _listed(knowledge, lines)
+
+
+def _indented(knowledge: Knowledge, lines: Iterable[str]) -> list[Path]:
+    found: list[Path] = []
+    around: list[tuple[int, str]] = []
+    for raw in lines:
+        line = knowledge.spelt(raw)
+        if not line or knowledge.ignored(line):
+            continue
+        depth = len(raw) - len(raw.lstrip())
+        while around and around[-1][0] >= depth:
+            around.pop()
+        around.append((depth, line))
+        found.append(tuple(one for _, one in around))
+    return found
+
+
+def _listed(knowledge: Knowledge, lines: Iterable[str]) -> list[Path]:
+    found: list[Path] = []
+    section: Path = ()
+    for raw in lines:
+        line = knowledge.spelt(raw)
+        if line == "exit" or line in knowledge.ends:
+            section = section[:-1]
+        if not line or knowledge.ignored(line):
+            continue
+        while section and knowledge.opens((line,)) and not knowledge.opens((*section, line)):
+            section = section[:-1]
+        found.append((*section, line))
+        if knowledge.opens((*section, line)):
+            section = (*section, line)
+    return found
+
+
+def typed(paths: Iterable[Path]) -> list[str]:
+    """Lines with their sections as they are typed: a section is entered once for the lines that follow each other in
+    it; indented as a device would show it."""
+    found: list[str] = []
+    inside: Path = ()
+    for path in paths:
+        section = path[:-1]
+        same = 0
+        while same < min(len(section), len(inside)) and section[same] == inside[same]:
+            same += 1
+        if same < len(inside) and section[:same] != section:
+            same = 0
+        found += [" " * n + section[n] for n in range(same, len(section))]
+        found.append(" " * len(section) + path[-1])
+        inside = path
+    return found

@@ -1,0 +1,219 @@
+"""The change file: its form, and what can be checked of it before any device is asked."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from pydantic import ConfigDict, Field, field_validator, model_validator
+
+from nogging.changes.intents import intent_of
+from nogging.errors import nearest
+from nogging.files import Source, Strict, load
+from nogging.inventory import Inventory, load_inventory
+from nogging.judging.expectations import ExpectationsModel, ExpectModel
+from nogging.records import KINDS
+
+Seconds = Annotated[float, Field(gt=0, le=86400)]
+Turns = Literal["single", "batches", "together"]
+
+
+class GateModel(Strict):
+    """What must hold before anything is touched. `unchanged_since` is a capture: no device's configuration may differ
+    from what it was then."""
+
+    expect: tuple[ExpectModel, ...] = ()
+    unchanged_since: str | None = None
+
+
+class HttpModel(Strict):
+    method: Literal["GET", "POST", "PUT", "PATCH", "DELETE"] = "POST"
+    url: str
+    body: Any = None
+    within: Seconds = 30.0
+
+
+class CallModel(Strict):
+    """Something on this machine, or behind an address: exactly one of a command and a request; `undo` is another."""
+
+    command: tuple[str, ...] | None = None
+    http: HttpModel | None = None
+    within: Seconds = 60.0
+    undo: CallModel | None = None
+
+    @model_validator(mode="after")
+    def one(self) -> CallModel:
+        if (self.command is None) == (self.http is None):
+            raise ValueError("a call is either a 'command' or 'http'")
+        return self
+
+
+class WaitModel(Strict):
+    """A person who confirms, or expectations that come to hold."""
+
+    person: str | None = None
+    expect: tuple[ExpectModel, ...] = ()
+    at_most: Seconds = 300.0
+    every: Seconds = 5.0
+
+    @model_validator(mode="after")
+    def one(self) -> WaitModel:
+        if (self.person is None) == (not self.expect):
+            raise ValueError("what is waited for is either a 'person' or what is in 'expect'")
+        return self
+
+
+class StepModel(Strict):
+    """One step: lines to `send`, an `intent`, a `call`, or something to `wait_for`. `on` says which devices; `undo` are
+    lines that take back what was sent, where that cannot be known from the running configuration."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+    title: str = ""
+    on: str | None = None
+    turns: Turns = "single"
+    batch: Annotated[int, Field(ge=1)] = 10
+    send: str | tuple[str, ...] | None = None
+    template: str | None = None
+    intent: tuple[dict[str, Any], ...] = ()
+    mode: str = ""
+    undo: tuple[str, ...] = ()
+    call: CallModel | None = None
+    wait_for: WaitModel | None = None
+
+    @property
+    def action(self) -> str:
+        return next(name for name in ACTIONS if getattr(self, name))
+
+    @model_validator(mode="after")
+    def one(self) -> StepModel:
+        given = [name for name in ACTIONS if getattr(self, name)]
+        if len(given) != 1:
+            raise ValueError(f"a step has exactly one of: {', '.join(ACTIONS)}")
+        if given[0] in ("call", "wait_for") and self.on is not None:
+            raise ValueError(f"'{given[0]}' is of no device; leave 'on' out")
+        return self
+
+    @field_validator("intent")
+    @classmethod
+    def known(cls, given: tuple[dict[str, Any], ...]) -> tuple[dict[str, Any], ...]:
+        for one in given:
+            if not any("{{" in str(value) for value in one.values()):
+                intent_of(one)
+        return given
+
+
+ACTIONS = ("send", "template", "intent", "call", "wait_for")
+
+
+class SettlingModel(Strict):
+    """Captures of some kinds, `every` so many seconds, until nothing moved for `quiet` seconds, `at_most` so long."""
+
+    kinds: tuple[str, ...] = ("neighbor", "route")
+    quiet: Seconds = 10.0
+    at_most: Seconds = 180.0
+    every: Seconds = 2.0
+
+
+class ProbeModel(Strict):
+    """Packets through the whole window, to an address: ICMP echoes, or TCP connections to a port; from this machine,
+    or from a device. `at_most` is the longest outage, in seconds, that the change may bring."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+    title: str = ""
+    to: str
+    from_: str | None = Field(default=None, alias="from")
+    tcp: Annotated[int, Field(gt=0, lt=65536)] | None = None
+    interval: Annotated[float, Field(ge=0.1, le=60)] = 1.0
+    at_most: Annotated[float, Field(ge=0)] | None = None
+
+
+class WindowModel(Strict):
+    """When the change may be made (ISO 8601, with an offset), and the last moment at which backing out may begin."""
+
+    start: datetime | None = None
+    end: datetime | None = None
+    back_out_by: datetime | None = None
+
+    @field_validator("start", "end", "back_out_by")
+    @classmethod
+    def with_offset(cls, moment: datetime | None) -> datetime | None:
+        if moment is not None and moment.tzinfo is None:
+            raise ValueError("say which time this is: with an offset, such as 2026-11-24T02:00:00Z")
+        return moment
+
+
+class NoticeModel(Strict):
+    """A message for somebody `on` some endings: to a web address, or by mail."""
+
+    on: tuple[Literal["pass", "fail", "unproven", "recovered", "always"], ...] = ("always",)
+    http: str | None = None
+    mail: str | None = None
+    sender: str = "nogging@localhost"
+    server: str = "localhost:25"
+    template: str | None = None
+
+    @model_validator(mode="after")
+    def one(self) -> NoticeModel:
+        if (self.http is None) == (self.mail is None):
+            raise ValueError("a notice goes either to a web address, 'http', or to somebody's 'mail'")
+        return self
+
+
+OnFailure = Literal["back out", "hold", "ask"]
+
+
+class ChangeModel(ExpectationsModel):
+    """A change file is a file of expectations that says as well how what is expected comes about."""
+
+    inventory: str | None = None
+    gate: GateModel = GateModel()
+    steps: tuple[StepModel, ...] = ()
+    settling: SettlingModel = SettlingModel()
+    probes: tuple[ProbeModel, ...] = ()
+    lists: dict[str, tuple[Any, ...]] = Field(default_factory=dict)
+    on_failure: OnFailure = "back out"
+    reach_within: Seconds = 60.0
+    save: bool = True
+    window: WindowModel = WindowModel()
+    notices: tuple[NoticeModel, ...] = ()
+
+
+@dataclass(frozen=True)
+class Change:
+    """A change file that was read and checked, with the inventory that it is about."""
+
+    path: Path
+    model: ChangeModel
+    source: Source
+    inventory: Inventory
+
+    @property
+    def title(self) -> str:
+        return self.model.title or self.path.stem
+
+    def values(self) -> Mapping[str, Any]:
+        return self.model.values
+
+
+def load_change(path: str | Path, inventory: Inventory | None = None) -> Change:
+    """Reads a change file; a mistake in it is a `FileError` at its place. The inventory is the one given, else the one
+    that the file names."""
+    path = Path(path)
+    model, source = load(path, ChangeModel)
+    if not model.steps:
+        raise source.error((), "nothing is done in this file; it needs 'steps'")
+    if inventory is None:
+        if model.inventory is None:
+            raise source.error((), "which devices? Name an 'inventory' here, or give --inventory")
+        inventory = load_inventory(path.parent / model.inventory)
+    for n, kind in enumerate(model.settling.kinds):
+        if kind not in KINDS:
+            raise source.error(("settling", "kinds", n), f"unknown kind '{kind}'{nearest(kind, KINDS)}")
+    known = [device.name for device in inventory.devices]
+    for n, probe in enumerate(model.probes):
+        if probe.from_ is not None and probe.from_ not in known:
+            raise source.error(("probes", n, "from"), f"no device '{probe.from_}'{nearest(probe.from_, known)}")
+    return Change(path, model, source, inventory)

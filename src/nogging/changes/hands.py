@@ -1,0 +1,156 @@
+"""Sessions on devices that a change works with: opened when first needed, kept, and closed at the end.
+
+The rest of a performance waits for one thing after the other; sessions, and probes beside them, live in an event loop
+on a thread of its own.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import concurrent.futures
+import contextlib
+import threading
+import time
+from collections.abc import Callable, Coroutine, Iterable
+from types import TracebackType
+from typing import Any, TypeVar
+
+from nogging.changes.knowledge import knowledge_of
+from nogging.collecting.credentials import Secrets
+from nogging.devices.session import Way
+from nogging.devices.ssh import Jumps, connect
+from nogging.errors import DeviceError, Unreachable
+from nogging.inventory import Device, Inventory
+from nogging.reading.dialect import load_dialect
+
+Found = TypeVar("Found")
+AT_ONCE = 20
+_BETWEEN_TRIES = 1.0
+
+
+class LineRefused(DeviceError):
+    """The device did not take a line; those before it were taken, those after it were not sent."""
+
+    outcome = "line_refused"
+
+
+class Hands:
+    """What reaches the devices of an inventory. `with` starts and ends it."""
+
+    def __init__(self, inventory: Inventory, ask: Callable[[str], str] | None = None) -> None:
+        self.inventory, self.secrets = inventory, Secrets(ask)
+        self.ways: dict[tuple[str, str], tuple[Way, contextlib.AsyncExitStack]] = {}
+        self.loop = asyncio.new_event_loop()
+        self.thread = threading.Thread(target=self.loop.run_forever, name="hands", daemon=True)
+
+    def __enter__(self) -> Hands:
+        for device in self.inventory.devices:
+            self.secrets.of(device)  # before anything is connected
+        self.jumps = Jumps(self.inventory.jump_host, self.secrets.of, AT_ONCE)
+        self.thread.start()
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        with contextlib.suppress(TimeoutError, DeviceError, OSError):
+            self.run(self._close(), 10)
+        self.loop.call_soon_threadsafe(self.loop.stop)
+        self.thread.join(10)
+        self.loop.close()
+
+    def run(self, work: Coroutine[Any, Any, Found], within: float | None = None) -> Found:
+        """Does some work in the loop and waits for what comes of it."""
+        task = asyncio.run_coroutine_threadsafe(work, self.loop)
+        try:
+            return task.result(within)
+        except concurrent.futures.TimeoutError:
+            task.cancel()
+            raise TimeoutError from None
+        except KeyboardInterrupt:
+            task.cancel()
+            raise
+
+    def running(self, devices: Iterable[Device]) -> dict[str, str]:
+        """The running configuration of each device, as it is, secrets and all; never written anywhere unsealed."""
+
+        async def one(device: Device) -> str:
+            asked = knowledge_of(device.dialect).running
+            return await self.answer(device, asked.command, asked.mode)
+
+        async def all_of_them() -> dict[str, str]:
+            listed = list(devices)
+            return dict(zip((d.name for d in listed), await asyncio.gather(*map(one, listed)), strict=True))
+
+        return self.run(all_of_them())
+
+    def running_of(self, device: Device) -> str:
+        return self.running([device])[device.name]
+
+    async def answer(self, device: Device, command: str, mode: str, purpose: str = "") -> str:
+        """What a device says to one command, in a session of its own for each purpose. Raises a `DeviceError` with the
+        device's name."""
+        said: list[str] = []
+        try:
+            await (await self._way(device, purpose)).ask(command, mode, said.append)
+        except DeviceError as error:
+            await self.drop(device, purpose)
+            raise type(error)(f"{device.name}: {error}") from None
+        return "".join(said)
+
+    async def line(self, device: Device, line: str, mode: str) -> str:
+        """Sends a line and gives what the device says to it; `LineRefused` where it does not take it."""
+        said = (await self.answer(device, line.strip(), mode)).strip()
+        refusals = (*load_dialect(device.dialect).not_supported, *knowledge_of(device.dialect).refused)
+        if any(one.strip().startswith(refusals) for one in said.splitlines()):
+            raise LineRefused(f"{device.name} does not take '{line.strip()}': {said}")
+        return said
+
+    async def drop(self, device: Device, purpose: str = "") -> None:
+        """Ends the session on a device, if there is one."""
+        way = self.ways.pop((device.name, purpose), None)
+        if way is not None:
+            with contextlib.suppress(DeviceError, OSError):
+                await way[1].aclose()
+
+    async def reach(self, device: Device, within: float) -> None:
+        """Waits until a device can be reached again; `Unreachable` when the time is over."""
+        ends = time.monotonic() + within
+        while True:
+            try:
+                await self._way(device)
+                return
+            except DeviceError as error:
+                if time.monotonic() + _BETWEEN_TRIES > ends:
+                    raise Unreachable(f"{device.name}: not reached within {within:g} s: {error}") from None
+            await asyncio.sleep(_BETWEEN_TRIES)
+
+    async def _way(self, device: Device, purpose: str = "") -> Way:
+        if (device.name, purpose) not in self.ways:
+            stack = contextlib.AsyncExitStack()
+            try:
+                tunnel = await stack.enter_async_context(self.jumps.towards(device))
+                way = await self._connected(device, tunnel)
+            except BaseException:
+                await stack.aclose()
+                raise
+            stack.push_async_callback(way.close)
+            self.ways[device.name, purpose] = way, stack
+        return self.ways[device.name, purpose][0]
+
+    async def _connected(self, device: Device, tunnel: Any) -> Way:
+        if device.way == "local":
+            from nogging.devices.local import local
+
+            return local(device, None)
+        credentials = self.secrets.of(device)
+        if device.way == "telnet":
+            from nogging.devices.telnet import connect_telnet
+
+            return await connect_telnet(device, credentials, None)
+        return await connect(device, credentials, tunnel)
+
+    async def _close(self) -> None:
+        for name, purpose in list(self.ways):
+            await self.drop(self.inventory.device(name), purpose)
+        await self.jumps.close()

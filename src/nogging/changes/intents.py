@@ -1,0 +1,158 @@
+"""Intents: what is to be, said once for every dialect. Each is one mapping, known by its first key.
+
+The lines that an intent is in a dialect are templates in `library/<dialect>.yaml`, over the keys declared here.
+"""
+
+from __future__ import annotations
+
+import ipaddress
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, ConfigDict, Field
+
+from nogging.files import Strict
+from nogging.inventory import Secret
+
+
+def _network(text: str) -> str:
+    try:
+        return str(ipaddress.ip_network(text))
+    except ValueError:
+        raise ValueError(f"'{text}' is not a prefix, such as 203.0.113.0/24 (no host bits)") from None
+
+
+def _interface_address(text: str) -> str:
+    try:
+        return str(ipaddress.ip_interface(text)) if "/" in text else _never(text)
+    except ValueError:
+        raise ValueError(f"'{text}' is not an address with its prefix length, such as 198.51.100.42/30") from None
+
+
+def _never(text: str) -> str:
+    raise ValueError(text)
+
+
+def _address(text: str) -> str:
+    try:
+        return str(ipaddress.ip_address(text))
+    except ValueError:
+        raise ValueError(f"'{text}' is not an address") from None
+
+
+def _end(text: str) -> str:
+    return text if text == "any" else _network(text)
+
+
+def _way(text: str) -> str:
+    return text if text == "blackhole" else _address(text)
+
+
+Prefix = Annotated[str, AfterValidator(_network)]
+Address = Annotated[str, AfterValidator(_address)]
+Line = Annotated[str, Field(pattern=r"^[^\x00-\x1f\x7f]*$", max_length=200)]
+"""Text that stays on its line."""
+Name = Annotated[str, Field(pattern=r"^[^\s\x00-\x1f\x7f]+$", max_length=100)]
+
+
+class Intent(Strict):
+    """`remove` takes away what the others bring about."""
+
+    remove: bool = False
+
+    @property
+    def word(self) -> str:
+        """The key that it is known by."""
+        return next(word for word, model in INTENTS.items() if type(self) is model)
+
+
+class InterfaceIntent(Intent):
+    interface: Line
+    enabled: bool | None = None
+    mtu: Annotated[int, Field(ge=68, le=65536)] | None = None
+    description: Line | None = None
+    addresses: tuple[Annotated[str, AfterValidator(_interface_address)], ...] = ()
+
+
+class VlanIntent(Intent):
+    vlan: Annotated[int, Field(ge=1, le=4094)]
+    name: Name | None = None
+    ports: tuple[Line, ...] = ()
+
+
+class RouteIntent(Intent):
+    route: Prefix
+    via: Annotated[str, AfterValidator(_way)]
+
+
+class OspfIntent(Intent):
+    ospf: Line
+    process: int = 1
+    area: Name | int | None = None
+    cost: Annotated[int, Field(ge=1, le=65535)] | None = None
+    hello_interval: Annotated[int, Field(ge=1, le=65535)] | None = None
+    dead_interval: Annotated[int, Field(ge=1, le=65535)] | None = None
+
+
+class NeighborIntent(Intent):
+    neighbor: Address
+    local_as: int
+    remote_as: int | None = None
+    description: Line | None = None
+    enabled: bool | None = None
+
+
+class NtpServerIntent(Intent):
+    ntp_server: Address
+
+
+class LogHostIntent(Intent):
+    log_host: Address
+
+
+class NameServerIntent(Intent):
+    name_server: Address
+
+
+class CommunityIntent(Intent):
+    snmp_community: Secret
+    write: bool = False
+
+
+class AccessIntent(Intent):
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+    access_list: Name
+    number: Annotated[int, Field(ge=1)]
+    action: Literal["permit", "deny"] = "permit"
+    protocol: Literal["ip", "tcp", "udp", "icmp"] = "ip"
+    from_: Annotated[str, AfterValidator(_end)] = Field(default="any", alias="from")
+    to: Annotated[str, AfterValidator(_end)] = "any"
+    port: int | None = None
+
+
+INTENTS: dict[str, type[Intent]] = {
+    "interface": InterfaceIntent,
+    "vlan": VlanIntent,
+    "route": RouteIntent,
+    "ospf": OspfIntent,
+    "neighbor": NeighborIntent,
+    "ntp_server": NtpServerIntent,
+    "log_host": LogHostIntent,
+    "name_server": NameServerIntent,
+    "snmp_community": CommunityIntent,
+    "access_list": AccessIntent,
+}
+
+
+def intent_of(given: dict[str, Any]) -> Intent:
+    """The intent that a mapping is; `ValueError` for one without a word that is known."""
+    from pydantic import ValidationError
+
+    word = next((key for key in given if key in INTENTS), None)
+    if word is None:
+        raise ValueError(f"an intent has one of the keys: {', '.join(INTENTS)}")
+    try:
+        return INTENTS[word].model_validate(given)
+    except ValidationError as error:
+        detail = error.errors()[0]
+        place = ".".join(str(one) for one in detail["loc"])
+        raise ValueError(f"'{place}': {detail['msg'].removeprefix('Value error, ')}") from None

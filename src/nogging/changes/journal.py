@@ -1,0 +1,118 @@
+"""The journal of a performance: each decision, line, answer and its time, written as it happens; and the locks.
+
+A line of the journal is on disk before the next thing is done, so a run that was killed can be told where it stood. A
+device that is being changed is locked for every other run of this user; a lock that a killed run left behind
+names its folder, and only going on there, or backing out there, takes it away.
+"""
+
+from __future__ import annotations
+
+import fcntl
+import json
+import os
+from collections.abc import Callable, Iterable, Iterator
+from pathlib import Path
+from typing import IO, Any
+
+from nogging.captures.masking import Masker
+from nogging.captures.writing import moment
+from nogging.errors import CaptureError, QuestionError
+from nogging.inventory import Device
+
+JOURNAL = "journal.jsonl"
+STATE = "NOGGING_STATE"
+"""The environment's name for the folder in which devices are locked."""
+_DEFAULT = Path("~/.local/state/nogging")
+
+Event = dict[str, Any]
+Tell = Callable[[Event], None]
+
+
+class Journal:
+    """Appends events; each has its time, and is told on to whoever listens."""
+
+    def __init__(self, folder: Path, tell: Tell, masker: Masker) -> None:
+        self.path, self.heard, self.masker = folder / JOURNAL, tell, masker
+        self.events = list(read(folder)) if self.path.exists() else []
+        self.file = self.path.open("a", encoding="utf-8", newline="\n")
+
+    def tell(self, what: str, **more: Any) -> Event:
+        """Writes one event, secrets masked, and waits until it is on the disk."""
+        event: Event = {"at": moment(), "event": what, **more}
+        text = self.masker.fresh().lines(json.dumps(event, ensure_ascii=False) + "\n")
+        self.file.write(text)
+        self.file.flush()
+        os.fsync(self.file.fileno())
+        event = json.loads(text)
+        self.events.append(event)
+        self.heard(event)
+        return event
+
+    def told(self, what: str, **same: Any) -> Event | None:
+        """The last event of this sort that says the same."""
+        fitting = (one for one in reversed(self.events) if one["event"] == what)
+        return next((one for one in fitting if all(one.get(key) == value for key, value in same.items())), None)
+
+    def close(self) -> None:
+        self.file.close()
+
+
+def read(folder: Path) -> Iterator[Event]:
+    """The events of a journal; a last line that was cut off does not count."""
+    try:
+        with (folder / JOURNAL).open(encoding="utf-8", newline="") as lines:
+            for n, line in enumerate(lines, 1):
+                if not line.endswith("\n"):
+                    return
+                try:
+                    yield json.loads(line)
+                except ValueError:
+                    raise CaptureError(f"{folder / JOURNAL}:{n}: this is no line of a journal") from None
+    except OSError as error:
+        raise QuestionError(f"{folder}: no change was performed here ({error.strerror})") from None
+
+
+class Locks:
+    """Holds devices for one run. The lock of a run that was killed is free, and says where that run was."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder, self.files = folder.resolve(), list[IO[str]]()
+
+    def take(self, devices: Iterable[Device]) -> None:
+        """Takes all devices or none; `QuestionError` where another run has one, or was killed while it had."""
+        place = Path(os.environ.get(STATE) or _DEFAULT.expanduser()) / "devices"
+        place.mkdir(parents=True, exist_ok=True, mode=0o700)
+        try:
+            for device in sorted(devices, key=lambda one: one.name):
+                self._take(place / f"{device.address.replace(':', '_')}_{device.port}", device)
+        except QuestionError:
+            self.release()
+            raise
+
+    def _take(self, path: Path, device: Device) -> None:
+        file = path.open("a+", encoding="utf-8")
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            file.seek(0)
+            raise QuestionError(f"{device.name} is being changed by another run, in {file.read().strip()}") from None
+        file.seek(0)
+        other = file.read().strip()
+        if other and other != str(self.folder):
+            file.close()
+            raise QuestionError(
+                f"{device.name}: an earlier change was stopped in the middle, in {other}; first go on there, or back "
+                f"out: nogging perform --resume {other}"
+            )
+        file.truncate(0)
+        file.write(str(self.folder) + "\n")
+        file.flush()
+        self.files.append(file)
+
+    def release(self, ended: bool = True) -> None:
+        """Lets the devices go; of a run that came to no end they keep its name."""
+        for file in self.files:
+            if ended:
+                file.truncate(0)
+            file.close()
+        self.files.clear()

@@ -1,0 +1,291 @@
+"""What a change would send, line by line, against what the devices have now; nothing is changed by it.
+
+The steps are gone through in their order. What a step would leave is what the next one finds, so the rehearsal of the
+whole is one simulation on the configurations that were read. Each device's part in a step carries what undoes it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path as File
+from typing import Any
+
+from nogging.changes.configuration import Configuration, Path, Planned, given, typed
+from nogging.changes.declared import Change, StepModel
+from nogging.changes.intents import CommunityIntent, Intent, intent_of
+from nogging.changes.knowledge import Form, knowledge_of
+from nogging.changes.templates import TemplateWrongError, filled
+from nogging.errors import QuestionError
+from nogging.files import Path_
+from nogging.inventory import Device, Inventory
+from nogging.judging.reuse import Vocabulary
+from nogging.predicates import Path as Name
+from nogging.predicates import Predicate, computed, quoted
+from nogging.reading.dialect import load_dialect
+from nogging.records import Field, Nature, Type
+from nogging.records.values import interface_spelling
+
+Records = Callable[[str, str], Sequence[Mapping[str, Any]]]
+"""The records of a kind on a device, as they are before the change."""
+
+
+@dataclass(frozen=True)
+class Plain:
+    """A line whose effect the running configuration does not show, with what undoes it. `there` says whether it is so
+    already; None where nobody can tell."""
+
+    text: str
+    mode: str
+    there: bool | None = None
+    undo: str = ""
+
+
+@dataclass(frozen=True)
+class Part:
+    """What one step does on one device."""
+
+    step: int
+    device: Device
+    planned: tuple[Planned, ...]
+    plain: tuple[Plain, ...]
+    undo: tuple[str, ...]
+    """Lines of configuration that undo it."""
+
+    @property
+    def lines(self) -> list[tuple[str, str]]:
+        """What is sent, in order: each line with its mode."""
+        knowledge = knowledge_of(self.device.dialect) if self.planned else None
+        sent = [one.path for one in self.planned if one.changes]
+        config = [(line, knowledge.mode) for line in typed(sent)] if knowledge else []
+        return [*config, *((one.text, one.mode) for one in self.plain if not one.there)]
+
+    @property
+    def undone_by(self) -> list[tuple[str, str]]:
+        """What takes it back, in order: each line with its mode."""
+        mode = knowledge_of(self.device.dialect).mode if self.undo else ""
+        plain = [(one.undo, one.mode) for one in reversed(self.plain) if one.undo and not one.there]
+        return [*plain, *((line, mode) for line in self.undo)]
+
+    @property
+    def not_undone(self) -> list[str]:
+        """Lines that nothing is known to undo."""
+        return [one.text for one in self.plain if not one.there and not one.undo]
+
+
+@dataclass(frozen=True)
+class Step:
+    number: int
+    model: StepModel
+    parts: tuple[Part, ...] = ()
+
+    @property
+    def title(self) -> str:
+        return self.model.title or _named(self.model)
+
+
+@dataclass(frozen=True)
+class Rehearsal:
+    """Every step with what it would send. `empty` says whether nothing is left to do on any device."""
+
+    steps: tuple[Step, ...]
+    notes: tuple[str, ...] = field(default_factory=tuple)
+
+    @property
+    def parts(self) -> list[Part]:
+        return [part for step in self.steps for part in step.parts]
+
+    @property
+    def empty(self) -> bool:
+        return not any(part.lines for part in self.parts)
+
+    @property
+    def devices(self) -> list[Device]:
+        return list({part.device.name: part.device for part in self.parts}.values())
+
+
+def _named(model: StepModel) -> str:
+    if model.call is not None:
+        return " ".join(model.call.command) if model.call.command else f"{model.call.http and model.call.http.url}"
+    if model.wait_for is not None:
+        return model.wait_for.person or "wait until what is expected holds"
+    return f"{model.action} on {model.on}" if model.on else model.action
+
+
+class Rehearsing:
+    """Works out what the steps of a change would send."""
+
+    def __init__(self, change: Change, fetch: Callable[[str], str] | None = None) -> None:
+        self.change, self.fetch = change, fetch
+        self.secrets: list[str] = []
+        labels = {label.lower() for device in change.inventory.devices for label in device.labels}
+        schema: dict[Name, Field] = {("label", one): Field(one, Type.TEXT, Nature.NOTE, "a label") for one in labels}
+        self.labels = sorted(labels)
+        self.words = Vocabulary([(change.model, change.source)], schema)
+
+    def targets(self) -> dict[int, Inventory]:
+        """The devices of each step that has some; a `FileError` for a condition that fits none."""
+        found = {}
+        for n, step in enumerate(self.change.model.steps):
+            if step.action in ("call", "wait_for"):
+                continue
+            try:
+                found[n] = self.change.inventory.on(step.on)
+            except QuestionError as error:
+                raise self.change.source.error(("steps", n, "on"), str(error)) from None
+        return found
+
+    def devices(self) -> Inventory:
+        """Every device that a step touches."""
+        names = {device.name for one in self.targets().values() for device in one.devices}
+        chosen = tuple(one for one in self.change.inventory.devices if one.name in names)
+        from dataclasses import replace
+
+        return replace(self.change.inventory, devices=chosen)
+
+    def check(self) -> None:
+        """Fills every template and every intent once, so that a mistake is told before a device is asked."""
+        for n, inventory in self.targets().items():
+            for device in inventory.devices:
+                self.wanted(n, device, lambda _kind, _device: ())
+
+    def rehearse(self, running: Mapping[str, str], records: Records) -> Rehearsal:
+        """What would be sent, given each device's running configuration."""
+        now = {
+            name: Configuration.shown(knowledge_of(self.change.inventory.device(name).dialect), text)
+            for name, text in running.items()
+        }
+        targets = self.targets()
+        steps = []
+        for n, model in enumerate(self.change.model.steps):
+            parts = []
+            for device in targets[n].devices if n in targets else ():
+                part, now[device.name] = self.part(n, device, now[device.name], records)
+                parts.append(part)
+            steps.append(Step(n, model, tuple(parts)))
+        return Rehearsal(tuple(steps))
+
+    def part(self, n: int, device: Device, now: Configuration, records: Records) -> tuple[Part, Configuration]:
+        """A device's part in a step, and the configuration that it leaves."""
+        lines, plain = self.wanted(n, device, records)
+        planned, after = [], now
+        for path in given(now.knowledge, lines):
+            one = after.plan(path)
+            planned.append(one)
+            after = after.after(one)
+        undo = tuple(typed(after.lines_to(now)))
+        return Part(n, device, tuple(planned), tuple(plain), undo), after
+
+    def plain(self, form: Form, known: Mapping[str, Any], device: Device, records: Records) -> list[Plain]:
+        before = self.recorded(form, known, device, records)
+        wanted = known.get(form.when)
+        undo = "".join(filled(form.undo, {**known, "before": before})) if form.undo and before is not None else ""
+        there = None if before is None else before == wanted
+        return [Plain(line, form.mode, there, undo) for line in filled(form.lines, known)]
+
+    def recorded(self, form: Form, known: Mapping[str, Any], device: Device, records: Records) -> Any:
+        """What a record says now of what an intent sets."""
+        if form.known_by is None:
+            return None
+        name = interface_spelling(str(known[form.known_by.name]), load_dialect(device.dialect).long_names)
+        rows = records(form.known_by.kind, device.name)
+        return next((row[form.known_by.field] for row in rows if row["name"] == name), None)
+
+    def wanted(self, n: int, device: Device, records: Records) -> tuple[list[str], list[Plain]]:
+        """What a step wants of a device: lines of configuration, and lines that do not show in it."""
+        step, known = self.change.model.steps[n], self.known(device)
+        if step.intent:
+            return self.intended(n, step, device, records)
+        lines = self.lines(n, step, known)
+        if step.mode in ("", knowledge_of(device.dialect).mode):
+            return lines, []
+        undo = [*step.undo, *[""] * len(lines)]
+        return [], [Plain(line, step.mode, None, back) for line, back in zip(lines, undo, strict=False)]
+
+    def lines(self, n: int, step: StepModel, known: Mapping[str, Any]) -> list[str]:
+        where: Path_ = ("steps", n, step.action)
+        if step.template is not None:
+            place = self.change.path.parent / step.template
+            return self.filled_file(place, known, where)
+        told = step.send or ()
+        if isinstance(told, str):
+            return self.filled_at(told, known, where)
+        return [line for k, one in enumerate(told) for line in self.filled_at(one, known, (*where, k))]
+
+    def filled_file(self, place: File, known: Mapping[str, Any], where: Path_) -> list[str]:
+        try:
+            text = place.read_text(encoding="utf-8")
+        except (OSError, UnicodeDecodeError) as error:
+            raise self.change.source.error(where, f"{place}: cannot be read: {error}") from None
+        try:
+            return filled(text, known)
+        except TemplateWrongError as error:
+            raise QuestionError(f"{place}:{error.line}: {error} (for {known['device']})") from None
+
+    def filled_at(self, text: str, known: Mapping[str, Any], where: Path_) -> list[str]:
+        try:
+            return filled(text, known)
+        except TemplateWrongError as error:
+            raise self.change.source.error(where, f"{error} (for {known['device']})") from None
+
+    def intended(self, n: int, step: StepModel, device: Device, records: Records) -> tuple[list[str], list[Plain]]:
+        knowledge, known = knowledge_of(device.dialect), self.known(device)
+        lines: list[str] = []
+        plain: list[Plain] = []
+        for k, told in enumerate(step.intent):
+            where: Path_ = ("steps", n, "intent", k)
+            one = self.intent(told, known, where)
+            if one.word not in knowledge.intents:
+                can = ", ".join(knowledge.intents)
+                message = f"how '{one.word}' is said to {device.dialect} is not known ({device.name}); known: {can}"
+                raise self.change.source.error(where, message)
+            values = self.values_of(one, device)
+            for form in knowledge.intents[one.word]:
+                if form.when and values.get(form.when) is None:
+                    continue
+                if form.mode:
+                    plain += self.plain(form, values, device, records)
+                else:
+                    lines += filled(form.lines, values)
+        return lines, plain
+
+    def intent(self, told: Mapping[str, Any], known: Mapping[str, Any], where: Path_) -> Intent:
+        """An intent with its templates filled."""
+        given_: dict[str, Any] = {}
+        for key, value in told.items():
+            text = isinstance(value, str) and "{{" in value
+            given_[key] = "".join(self.filled_at(value, known, (*where, key))) if text else value
+        try:
+            return intent_of(given_)
+        except ValueError as error:
+            raise self.change.source.error(where, str(error)) from None
+
+    def values_of(self, one: Intent, device: Device) -> dict[str, Any]:
+        values = {name: getattr(one, name) for name in type(one).model_fields}
+        if isinstance(one, CommunityIntent):
+            what = f"the community for {device.name}"
+            values["snmp_community"] = one.snmp_community.fetch(self.change.path.parent, what, self.fetch)
+            self.secrets.append(values["snmp_community"])
+        return values
+
+    def known(self, device: Device) -> dict[str, Any]:
+        """What a template may speak of: the device, its labels, and the change file's values as they are for it."""
+        own = {name.lower(): text for name, text in device.labels.items()}
+        facts: dict[Name, str] = {("device",): device.name, **{("label", one): own.get(one, "") for one in self.labels}}
+        values = {}
+        for name in self.change.model.values:
+            node = self.words.node(("value", name.lower()), {})
+            assert node is not None
+            values[name] = computed(f"SELECT {Predicate('', node).sql(lambda path: quoted(facts[path]))}")
+        more = {"label": dict(device.labels), "value": values, "list": dict(self.change.model.lists)}
+        return {"device": device.name, "address": device.address, "dialect": device.dialect, **more}
+
+
+def touched(parts: Iterable[Part]) -> set[Path]:
+    """Every line of configuration that some parts speak of or take away, without its `no`."""
+    found = set()
+    for part in parts:
+        for one in part.planned:
+            for path in (one.path, *one.removes):
+                found.add((*path[:-1], path[-1].removeprefix("no ")))
+    return found

@@ -1,0 +1,208 @@
+"""A change as text: what a rehearsal would send, what happens while it is performed, and how it ended."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from rich.text import Text
+
+from nogging.changes.configuration import Effect, Planned
+from nogging.changes.performing import Performance, State
+from nogging.changes.probing import Probe
+from nogging.changes.rehearsing import Part, Rehearsal, Step
+from nogging.judging.verdict import Judgement, Verdict
+from nogging.report import plain
+from nogging.report.text import STYLES, Page, clean, look_first
+
+Mask = Callable[[str], str]
+_SIGNS = {
+    Effect.THERE: ("=", "there already", "dim"),
+    Effect.ADDED: ("+", "", "green"),
+    Effect.REPLACED: ("+", "", "green"),
+    Effect.REMOVED: ("+", "", "green"),
+    Effect.HIDDEN: ("?", "cannot be compared: the device shows only a hash", "yellow"),
+}
+STATES = {
+    State.IN: ("IN", "green", "the change is in, and did exactly what was meant"),
+    State.AS_BEFORE: ("BACKED OUT", "bold yellow", "the change was backed out, and the network is as it was"),
+    State.REFUSED: ("REFUSED", "bold yellow", "nothing was touched"),
+    State.ACT: ("ACT NOW", "bold red", "a person must act"),
+}
+MOST_REASONS = 8
+
+
+def rehearsal(found: Rehearsal, gate: Judgement | None, title: str, width: int, mask: Mask) -> list[Text]:
+    """Each step with each device: what is there, what would be sent, what goes with it, and what would undo it."""
+    page = Page(width)
+    lines = sum(len(part.lines) for part in found.parts)
+    devices = sum(bool(part.lines) for part in {part.device.name: part for part in found.parts if part.lines}.values())
+    done = "nothing to do" if found.empty else f"{_many(lines, 'line')} to {_many(devices, 'device')}"
+    page.prose(f"{title}: {done}; nothing was changed", label="REHEARSED", style="bold")
+    if gate is not None:
+        page.prose("", label="")
+        style = STYLES[gate.verdict]
+        page.prose(
+            "the gate is open" if gate.verdict is Verdict.PASS else "the gate is shut", label=gate.verdict, style=style
+        )
+        for one in gate.results:
+            page.prose(f"{one.title} ({one.reason})", indent=2, label=one.verdict, style=STYLES[one.verdict])
+    for step in found.steps:
+        _step(page, step, mask)
+    return page.lines
+
+
+def _many(n: int, what: str) -> str:
+    return f"{n} {what}{'s' * (n != 1)}"
+
+
+def _step(page: Page, step: Step, mask: Mask) -> None:
+    page.blank()
+    page.prose(step.title, label=f"step {step.number + 1}", style="bold")
+    if step.model.call is not None or step.model.wait_for is not None:
+        page.line(f"{step.model.action.replace('_', ' ')}; not rehearsed", 2, "dim")
+    for part in step.parts:
+        _part(page, part, mask)
+
+
+def _part(page: Page, part: Part, mask: Mask) -> None:
+    page.line(f"{part.device.name}" + ("" if part.lines else ": nothing to do"), 2, "bold")
+    headings = {other.path[:-1] for other in part.planned}
+    for one in part.planned:
+        if one.path in headings and not one.changes:
+            page.line("  " * len(one.path) + mask(one.path[-1]), 4, "dim")
+        else:
+            _planned(page, one, mask)
+    for one_line in part.plain:
+        note = (
+            "   there already"
+            if one_line.there
+            else ""
+            if one_line.there is False
+            else "   nobody can tell whether it is so"
+        )
+        page.line(
+            f"{'=' if one_line.there else '+'} {mask(one_line.text)}{note}", 4, "dim" if one_line.there else "green"
+        )
+    back = [mask(line.strip()) for line, _ in part.undone_by]
+    if back:
+        page.prose("; ".join(back), indent=4, label="undone by", style="dim", body="dim")
+    for line in part.not_undone:
+        page.line(f"! nothing is known that undoes '{mask(line)}'; give it with 'undo'", 4, "bold yellow")
+
+
+def _planned(page: Page, one: Planned, mask: Mask) -> None:
+    sign, note, style = _SIGNS[one.effect]
+    indent = " " * (2 * (len(one.path) - 1))
+    for away in one.removes:
+        if away[-1].removeprefix("no ") != one.path[-1] or one.effect is Effect.REMOVED:
+            page.line(f"- {indent}{mask(away[-1])}", 4, "red")
+    page.line(f"{sign} {indent}{mask(one.path[-1])}{'   ' + note if note else ''}", 4, style)
+
+
+def event(one: dict[str, Any]) -> Text | None:
+    """One event of a journal as a line with its time; None for those that only the journal needs."""
+    told = _EVENTS.get(one["event"])
+    text = told(one) if told is not None else None
+    if not text:
+        return None
+    style = {"failed": "bold red", "outage": "yellow", "not undone": "bold red"}.get(one["event"], "")
+    return Text(one["at"][11:19] + "  ", style="dim").append(clean(text), style=style)
+
+
+def _sent(one: dict[str, Any]) -> str:
+    return f"{one['device']:<11}{one['line']}" + (f"   ({one['answer']})" if one["answer"] else "")
+
+
+def _moved(one: dict[str, Any]) -> str:
+    total = sum(one["moved"].values())
+    if not total:
+        return ""
+    most = sorted(one["moved"].items(), key=lambda item: -item[1])[:2]
+    return f"still moving after {one['after']:g} s: {total} ({', '.join(f'{n} {what}' for what, n in most)})"
+
+
+def _more(n: int) -> str:
+    return f" (and {_many(n, 'more reason')})" if n else ""
+
+
+def _outage(one: dict[str, Any]) -> str:
+    if one["seconds"] is None:
+        return f"outage     {one['probe']}: nothing comes back"
+    return f"outage     {one['probe']}: over after {one['seconds']:g} s"
+
+
+_EVENTS: dict[str, Callable[[dict[str, Any]], str]] = {
+    "captured": lambda one: (
+        f"captured {one['capture']}: {_many(one['devices'], 'device')}"
+        + (f", lacking {', '.join(one['lacking'])}" if one["lacking"] else "")
+    ),
+    "gate": lambda one: f"gate: {one['verdict']}",
+    "step": lambda one: f"step {one['step'] + 1}: {one['title']}",
+    "sent": _sent,
+    "nothing to do": lambda one: f"{one['device']:<11}nothing to do",
+    "called": lambda one: f"called: {one['answer']}",
+    "waiting": lambda one: f"waiting: {one['verdict']}",
+    "settling": _moved,
+    "settled": lambda one: f"{'settled' if one['still'] else 'not settled'} after {one['seconds']:g} s",
+    "judged": lambda one: f"judged: {one['verdict']}",
+    "failed": lambda one: f"failed: {one['reasons'][0]}" + _more(len(one["reasons"]) - 1),
+    "backing out": lambda one: "backing out",
+    "undone": lambda one: f"{one['device']:<11}{one['line']}" + (f"   ({one['answer']})" if one["answer"] else ""),
+    "not undone": lambda one: f"not undone: {one['reason']}",
+    "compared": lambda one: f"compared with before: {_many(len(one['differences']), 'difference')} besides restarts",
+    "saved": lambda one: "" if one["same"] is not False else f"{one['device']}: not saved ({one['answer']})",
+    "outage": _outage,
+    "resumed": lambda one: f"resumed: {one['choice']}",
+    "notice": lambda one: f"notice to {one['to']}: {one['told']}",
+}
+
+
+def performance(found: Performance, width: int) -> list[Text]:
+    """How a performance ended: the state first, why, and what a person has to do."""
+    page = Page(width)
+    word, style, means = STATES[found.state]
+    page.prose(f"{found.title}: {means}", label=word, style=style)
+    for reason in found.reasons[:MOST_REASONS]:
+        page.prose(clean(reason), indent=2, label="because", style="bold")
+    first = look_first(found.judgement) if found.judgement is not None else None
+    if first is not None:
+        page.prose(clean(first), indent=2, label="look first", style="bold", body="bold")
+    for todo in found.todo:
+        page.prose(clean(todo), indent=2, label="to do", style="bold red")
+    _probes(page, found.probes)
+    return page.lines
+
+
+def _probes(page: Page, probes: Iterable[Probe]) -> None:
+    for one in probes:
+        lost = one.sent - one.answered
+        told = f"{one.title}: {one.sent} sent, {lost} lost"
+        told += f", {_many(len(one.outages), 'outage')}, the longest {one.longest:g} s" if one.outages else ""
+        page.prose(told, indent=2, label="probe", style="yellow" if lost else "")
+
+
+def plainly(found: Performance) -> dict[str, Any]:
+    """A performance in the form of `perform --format json`."""
+    probes = [
+        {
+            "title": one.title,
+            "sent": one.sent,
+            "answered": one.answered,
+            "longest": one.longest,
+            "outages": [{"began": o.began, "seconds": o.seconds, "lost": o.lost} for o in one.outages],
+        }
+        for one in found.probes
+    ]
+    return {
+        "format": plain.FORMAT,
+        "state": str(found.state),
+        "verdict": str(found.verdict),
+        "title": found.title,
+        "folder": str(found.folder),
+        "reasons": found.reasons,
+        "todo": found.todo,
+        "probes": probes,
+        "judgement": plain.judgement(found.judgement) if found.judgement is not None else None,
+        "events": found.events,
+    }

@@ -1,0 +1,76 @@
+"""`nogging perform`"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from rich.text import Text
+
+from nogging.changes import telling
+from nogging.changes.declared import load_change
+from nogging.changes.performing import BEFORE, Performance, State, perform, resume
+from nogging.changes.reporting import write_page
+from nogging.cli import FAIL, PASS, UNPROVEN
+from nogging.cli.capture import secret
+from nogging.cli.run import Format, FormatOption, print_json, print_lines, width
+from nogging.errors import QuestionError
+from nogging.inventory import load_inventory
+from nogging.judging.verdict import Verdict
+from nogging.report import text
+
+STATUS = {State.IN: PASS, State.AS_BEFORE: FAIL, State.REFUSED: FAIL, State.ACT: UNPROVEN}
+
+
+def command(
+    change: Annotated[Path | None, typer.Argument(help="The change file.")] = None,
+    to: Annotated[Path | None, typer.Option("--to", help="Where all that comes of it is kept.")] = None,
+    inventory: Annotated[Path | None, typer.Option(help="The devices, where the change file does not say.")] = None,
+    resume_: Annotated[Path | None, typer.Option("--resume", help="Go on where this performance was stopped.")] = None,
+    back_out: Annotated[bool, typer.Option("--back-out", help="With --resume: back out instead.")] = False,
+    format: FormatOption = Format.TEXT,
+) -> int:
+    """Takes the network through a change, and proves how it ended.
+
+    Exit status: 0 the change is in; 1 nothing was touched, or all is as it was; 3 a person must act.
+    """
+    if format is Format.CSV:
+        raise QuestionError("a performance is not printed as csv; it is as text and json")
+    if (change is None) == (resume_ is None):
+        raise QuestionError("either a change file, or --resume with the folder of one that was stopped")
+    tell = print_event if format is Format.TEXT else lambda _event: None
+    ask = _ask if sys.stdin.isatty() else None
+    if resume_ is not None:
+        found = resume(resume_, back_out=back_out, ask=ask, secret=secret(), tell=tell)
+    else:
+        assert change is not None
+        loaded = load_change(change, load_inventory(inventory) if inventory else None)
+        place = to or change.with_name(f"{change.stem}-performed")
+        found = perform(loaded, to=place, ask=ask, secret=secret(), tell=tell)
+    page = write_page(found.folder) if (found.folder / BEFORE).is_dir() else None
+    if format is Format.JSON:
+        print_json(telling.plainly(found))
+    else:
+        print_lines(ending(found))
+        print_lines([Text(f"\nthe page: {page}")] if page else [])
+    return STATUS[found.state]
+
+
+def ending(found: Performance) -> list[Any]:
+    """How it ended, and what was judged where that explains it."""
+    lines = [*telling.performance(found, width())]
+    if found.judgement is not None and found.judgement.verdict is not Verdict.PASS:
+        lines += [Text(), *text.judgement(found.judgement, width())]
+    return lines
+
+
+def print_event(event: dict[str, Any]) -> None:
+    line = telling.event(event)
+    if line is not None:
+        print_lines([line])
+
+
+def _ask(question: str) -> str:
+    return input(question)

@@ -1,0 +1,65 @@
+"""`nogging rehearse`"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from nogging.captures.masking import Masker, user_key
+from nogging.changes import telling
+from nogging.changes.declared import load_change
+from nogging.changes.performing import rehearse
+from nogging.changes.rehearsing import Rehearsal
+from nogging.cli import PASS
+from nogging.cli.capture import secret
+from nogging.cli.check import STATUS
+from nogging.cli.run import Format, FormatOption, print_csv, print_json, print_lines, width
+from nogging.inventory import load_inventory
+from nogging.report import plain
+
+
+def command(
+    change: Annotated[Path, typer.Argument(help="The change file.")],
+    inventory: Annotated[Path | None, typer.Option(help="The devices, where the change file does not say.")] = None,
+    to: Annotated[Path | None, typer.Option("--to", help="Where to keep the state that was captured for it.")] = None,
+    format: FormatOption = Format.TEXT,
+) -> int:
+    """Shows what a change would do, line by line, and changes nothing.
+
+    Exit status: 0, or as of the gate.
+    """
+    loaded = load_change(change, load_inventory(inventory) if inventory else None)
+    found, gate, secrets = rehearse(loaded, to=to, ask=secret())
+    masker = Masker(user_key(), secrets)
+    if format is Format.TEXT:
+        print_lines(telling.rehearsal(found, gate, loaded.title, width(), lambda text: masker.fresh().lines(text)))
+    elif format is Format.CSV:
+        print_csv(_rows(found, masker), ("step", "title", "device", "effect", "section", "line", "removes"))
+    else:
+        told = plain.judgement(gate) if gate is not None else None
+        print_json(
+            {"format": 1, "title": loaded.title, "empty": found.empty, "gate": told, "lines": _rows(found, masker)}
+        )
+    return STATUS[gate.verdict] if gate is not None else PASS
+
+
+def _rows(found: Rehearsal, masker: Masker) -> list[dict[str, object]]:
+    def mask(text: str) -> str:
+        return masker.fresh().lines(text)
+
+    rows: list[dict[str, object]] = []
+    for step in found.steps:
+        for part in step.parts:
+            own = {"step": step.number + 1, "title": step.title, "device": part.device.name}
+            for one in part.planned:
+                removes = [mask(away[-1]) for away in one.removes]
+                section = [mask(line) for line in one.path[:-1]]
+                rows.append(
+                    {**own, "effect": one.effect, "section": section, "line": mask(one.path[-1]), "removes": removes}
+                )
+            for line in part.plain:
+                effect = "there" if line.there else "sent"
+                rows.append({**own, "effect": effect, "section": [], "line": mask(line.text), "removes": []})
+    return rows

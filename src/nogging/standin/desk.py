@@ -1,0 +1,49 @@
+"""A stand-in ticket desk: takes what is posted to it over HTTP, and keeps it. `with` opens and closes it."""
+
+from __future__ import annotations
+
+import threading
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from types import TracebackType
+from typing import Any
+
+HOST = "127.0.0.1"
+
+
+class Desk:
+    """`tickets` are the texts that were posted; the first `refusals` of them are refused with status 503."""
+
+    def __init__(self, refusals: int = 0) -> None:
+        self.tickets: list[str] = []
+        self.refusals = refusals
+        desk = self
+
+        class Handler(BaseHTTPRequestHandler):
+            def do_POST(self) -> None:
+                text = self.rfile.read(int(self.headers.get("Content-Length", 0))).decode()
+                self.send_response(desk.take(text))
+                self.end_headers()
+
+            def log_message(self, *_: Any) -> None:
+                """Says nothing."""
+
+        self.server = ThreadingHTTPServer((HOST, 0), Handler)
+        self.url = f"http://{HOST}:{self.server.server_port}/tickets"
+
+    def take(self, text: str) -> int:
+        """Keeps a ticket, or refuses it; the status of the answer."""
+        if self.refusals > 0:
+            self.refusals -= 1
+            return 503
+        self.tickets.append(text)
+        return 201
+
+    def __enter__(self) -> Desk:
+        threading.Thread(target=self.server.serve_forever, daemon=True).start()
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.server.shutdown()
+        self.server.server_close()

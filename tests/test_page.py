@@ -1,0 +1,147 @@
+"""The page, in a real browser: what it shows, what it loads, what the keyboard can do, and what hostile text does not."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+import nogging
+from conftest import Change
+from nogging.captures.capture import Capture
+from nogging.report import plain
+from nogging.report.page import Told, page
+from nogging.report.text import look_first
+
+pytestmark = pytest.mark.skipif(
+    not (shutil.which("chromium") and shutil.which("chromedriver")), reason="there is no chromium with its driver here"
+)
+HOSTILE = "</script><script>document.title = 'owned'</script><img src=x onerror=\"document.title='owned'\">"
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Any]:
+    from selenium import webdriver
+
+    options = webdriver.ChromeOptions()
+    for argument in (
+        "--headless=new",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--window-size=1280,800",
+        "--disable-dev-shm-usage",
+    ):
+        options.add_argument(argument)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
+    driver = webdriver.Chrome(options=options, service=webdriver.ChromeService(shutil.which("chromedriver")))
+    yield driver
+    driver.quit()
+
+
+def opened(browser: Any, text: str, path: Path) -> None:
+    path.write_text(text, encoding="utf-8")
+    browser.get_log("browser"), browser.get_log("performance")
+    browser.get(path.as_uri())
+
+
+@pytest.fixture
+def shown(browser: Any, bad: Change, tmp_path: Path) -> Any:
+    """The page of the change that went badly, with a description that a device's owner should not have written."""
+    import pyarrow as pa
+
+    table = bad.after.records("interface")
+    column = table.schema.get_field_index("description")
+    values = [HOSTILE, *table.column(column).to_pylist()[1:]]
+    after: Capture = bad.after.with_records(
+        {"interface": table.set_column(column, table.schema.field(column), pa.array(values))}
+    )
+    found = nogging.check(bad.expectations, after=bad.after, before=bad.before)
+    told = Told(
+        f"Gannet {HOSTILE}", after, bad.before, plain.judgement(found), first=look_first(found) or "", todo=[HOSTILE]
+    )
+    opened(browser, page(told), tmp_path / "page.html")
+    return browser
+
+
+def rows(browser: Any) -> list[str]:
+    return [row.text for row in browser.find_elements("css selector", "#table tbody tr:not([aria-hidden])")]
+
+
+def test_it_loads_nothing_runs_nothing_foreign_and_has_no_barriers(shown: Any) -> None:
+    from axe_selenium_python import Axe
+
+    asked = [
+        entry["message"] for entry in shown.get_log("performance") if "Network.requestWillBeSent" in entry["message"]
+    ]
+    assert len(asked) == 1, "the page itself, and nothing besides"
+    assert [entry for entry in shown.get_log("browser") if entry["level"] == "SEVERE"] == []
+    assert "owned" not in shown.title.split("Gannet")[0] and HOSTILE in shown.title
+    assert HOSTILE in shown.find_element("css selector", "h1").text and not shown.find_elements("css selector", "img")
+    for scheme in ("light", "dark"):
+        shown.execute_cdp_cmd(
+            "Emulation.setEmulatedMedia", {"features": [{"name": "prefers-color-scheme", "value": scheme}]}
+        )
+        shown.execute_cdp_cmd("Page.setBypassCSP", {"enabled": True})
+        shown.refresh()
+        axe = Axe(shown)
+        axe.inject()
+        found = axe.run()
+        assert found["violations"] == [], (
+            scheme,
+            [(one["id"], [n["html"][:120] for n in one["nodes"]][:3]) for one in found["violations"]],
+        )
+    shown.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": []})
+
+
+def test_the_verdict_is_first_and_the_evidence_one_key_away(shown: Any) -> None:
+    from selenium.webdriver.common.keys import Keys
+
+    head = shown.find_element("css selector", "header").text
+    assert "FAIL" in head and "Look first: interface GigabitEthernet0/4 on mole-r2: mtu is 1500" in head
+    details = shown.find_elements("css selector", "details.pass")[0]
+    assert details.get_attribute("open") is None
+    details.find_element("css selector", "summary").send_keys(Keys.ENTER)
+    assert details.get_attribute("open") == "true"
+    evidence = shown.find_element("css selector", "details.fail mark").text
+    assert "Neighbor 192.0.2." in evidence
+    words = {one.text for one in shown.find_elements("css selector", ".link > text")}
+    assert {"lost", "new"} <= words
+
+
+def test_records_are_searched_sorted_and_filtered(shown: Any) -> None:
+    from selenium.webdriver.support.ui import Select
+
+    every = rows(shown)
+    assert len(every) > 20 and HOSTILE in " ".join(every)
+    search = shown.find_element("id", "search")
+    search.send_keys("gannet FIBRE")
+    assert len(rows(shown)) == 2 and all("fibre span" in one for one in rows(shown))
+    search.clear()
+    search.send_keys("no such thing")
+    assert rows(shown) == [] and shown.find_element("id", "count").text.startswith("0 of")
+    shown.execute_script("arguments[0].value = ''; arguments[0].dispatchEvent(new Event('input'))", search)
+    Select(shown.find_element("id", "device")).select_by_visible_text("mole-r2")
+    assert rows(shown) and all(one.startswith("mole-r2") for one in rows(shown))
+    mtu = next(one for one in shown.find_elements("css selector", "#table th button") if one.text == "mtu")
+    mtu.send_keys("\ue007")  # the key Enter
+    first = shown.find_element("css selector", "#table th[aria-sort]")
+    assert first.text == "mtu ▲" and shown.switch_to.active_element.text == "mtu ▲", "the focus stays where it was"
+    numbers = [
+        int(one.text)
+        for one in shown.find_elements("css selector", "#table tbody tr:not([aria-hidden]) td:nth-child(9)")
+        if one.text.isdigit()
+    ]
+    assert numbers == sorted(numbers)
+    Select(shown.find_element("id", "kind")).select_by_value("route")
+    assert shown.find_element("id", "count").text.split()[0] == str(len(rows(shown)))
+
+
+def test_it_fits_a_phone(shown: Any) -> None:
+    shown.set_window_size(500, 800)
+    try:
+        assert shown.execute_script("return document.documentElement.scrollWidth <= window.innerWidth")
+    finally:
+        shown.set_window_size(1280, 800)
