@@ -29,7 +29,7 @@ from nogging.captures.capture import Capture
 from nogging.captures.masking import Masker, user_key
 from nogging.captures.writing import replace_text
 from nogging.changes.calling import call
-from nogging.changes.configuration import Configuration, typed
+from nogging.changes.configuration import Configuration, Effect, typed
 from nogging.changes.declared import Change, ChangeModel, OnFailure, load_change
 from nogging.changes.hands import Hands
 from nogging.changes.journal import Event, Journal, Locks, read
@@ -188,6 +188,7 @@ class _Run:
         return self._within(self._from_the_gate)
 
     def resumed(self, back_out: bool) -> Performance:
+        back_out = back_out or self.journal.told("backing out") is not None  # that was decided before it was stopped
         self.journal.tell("resumed", choice="back out" if back_out else "go on")
         whole = self.journal.told("before") is not None
         if not whole and not back_out:
@@ -366,9 +367,25 @@ class _Run:
         turns = {"single": 1, "batches": step.model.batch, "together": max(len(step.parts), 1)}[step.model.turns]
         for n in range(0, len(step.parts), turns):
             batch = step.parts[n : n + turns]
-            errors = self.hands.run(self._batch(batch))
+            errors = self.hands.run(self._batch(batch)) or self._not_taken(batch)
             if errors:
                 raise Failed(*errors)
+
+    def _not_taken(self, parts: Sequence[Part]) -> list[str]:
+        """What was sent and is not in the configuration afterwards: not every refusal is told."""
+        sent = [part for part in parts if part.lines and part.planned]
+        try:
+            running = self.hands.running([part.device for part in sent])
+        except DeviceError as error:
+            return [str(error)]
+        found = []
+        for part in sent:
+            now = Configuration.shown(knowledge_of(part.device.dialect), running[part.device.name])
+            meant = [one.path for one in part.planned if not part.leaves.plan(one.path).changes]
+            lines = [path for path in meant if now.plan(path).effect not in (Effect.THERE, Effect.HIDDEN)]
+            masked = [self.journal.masker.fresh().lines(" / ".join(line)) for line in lines]
+            found += [f"{part.device.name} did not take '{line}': its configuration is without it" for line in masked]
+        return found
 
     async def _batch(self, parts: Sequence[Part]) -> list[str]:
         found = await asyncio.gather(*(self._part(part) for part in parts), return_exceptions=True)
@@ -584,11 +601,12 @@ class _Run:
         for name, text in running.items():
             self.done.todo += self._left_over(self.change.inventory.device(name), sealed[name], text)
         found = compare(before, self._captured(BACKED_OUT))
-        left = [one for one in found.differences if one.what != "restarted"]
+        left = [one for one in found.differences if one.what != "restarted" and not _within_a_link(one)]
         self.journal.tell("compared", differences=[_told(one) for one in left], not_compared=list(found.not_compared))
         self.done.todo += [f"not as before: {_told(one)}" for one in left]
         self.done.todo += [f"not known to be as before: {one}" for one in found.not_compared]
-        self._saved(changed)
+        if not self.done.todo:  # what is saved is what was, until somebody has looked
+            self._saved(changed)
         self.done.state = State.ACT if self.done.todo else State.AS_BEFORE
 
     def _left_over(self, device: Device, sealed: str, text: str) -> list[str]:
@@ -597,6 +615,11 @@ class _Run:
         lines = [line.strip() for line in typed(now.lines_to(was))]
         masked = Masker(user_key(), [*self.hands.secrets.words(), *self.rehearsing.secrets]).lines("; ".join(lines))
         return [f"{device.name}: the configuration is not what it was; still to send: {masked}"] if lines else []
+
+
+def _within_a_link(one: Difference) -> bool:
+    """Whether a difference is a route to what is never routed (RFC 4291, 2.5.6): daemons lose those as links flap."""
+    return one.kind == "route" and str(one.key["destination_prefix"]).startswith("fe80:")
 
 
 def _reasons(found: Judgement) -> list[str]:

@@ -51,6 +51,8 @@ class Part:
     plain: tuple[Plain, ...]
     undo: tuple[str, ...]
     """Lines of configuration that undo it."""
+    leaves: Configuration
+    """What the device is left with."""
 
     @property
     def lines(self) -> list[tuple[str, str]]:
@@ -174,7 +176,7 @@ class Rehearsing:
             planned.append(one)
             after = after.after(one)
         undo = tuple(typed(after.lines_to(now)))
-        return Part(n, device, tuple(planned), tuple(plain), undo), after
+        return Part(n, device, tuple(planned), tuple(plain), undo, after), after
 
     def plain(self, form: Form, known: Mapping[str, Any], device: Device, records: Records) -> list[Plain]:
         before = self.recorded(form, known, device, records)

@@ -1,0 +1,165 @@
+"""Changes performed on the real network: good and bad, cut off, killed and gone on with; see `network.py`."""
+
+from __future__ import annotations
+
+import re
+import time
+from pathlib import Path
+from typing import Any
+
+import pytest
+from tests.real import network
+from tests.real.test_real import FRR, Real, real  # noqa: F401 the fixture
+
+import nogging
+from nogging.changes.declared import Change
+from nogging.changes.journal import STATE
+from nogging.changes.performing import State
+from nogging.errors import QuestionError
+
+pytestmark = pytest.mark.skipif(network.missing() is not None, reason=str(network.missing()))
+
+HEAD = "settling: {quiet: 2, every: 0.5, at_most: 90}\nreach_within: 20\n"
+FULL = "  - {every: neighbor, where: protocol = 'ospf', must: state = 'full'}\n"
+SESSIONS = "  - {every: neighbor, where: protocol = 'bgp', must: settled}\n"
+NOTHING_ELSE = "differences: {other: fail}\n"
+
+GOOD = {
+    "lines of a template": "lists: {ports: [eth1, eth2]}\nexpect:\n"
+    + FULL
+    + "  - {every: interface, where: \"device = 'otter-r1' and name in ('eth1', 'eth2')\", must: description like 'quay eth_'}\n"
+    "differences: {explain: [{kind: interface, where: device = 'otter-r1', times: 2}]}\nsteps:\n  - on: name = 'otter-r1'\n"
+    "    send: |\n      {% for port in list.ports %}\n      interface {{ port }}\n       description quay {{ port }}\n      {% endfor %}\n",
+    "a cost and a static route, by intent": "expect:\n"
+    + FULL
+    + SESSIONS
+    + "  - {every: interface, where: \"device in ('mole-r1', 'mole-r2') and name = 'eth1'\", must: ospf_cost = 7}\n"
+    "  - {some: route, where: \"device = 'skerry-r1' and destination_prefix = '203.0.113.240/28'\", must: special_next_hop = 'blackhole'}\n"
+    "steps:\n  - {on: \"name like 'mole-%'\", turns: together, intent: [{ospf: eth1, cost: 7}]}\n"
+    "  - {on: name = 'skerry-r1', intent: [{route: 203.0.113.240/28, via: blackhole}]}\n",
+    "every intent that frr knows": "expect:\n" + FULL + "steps:\n  - on: name = 'mole-r2'\n    intent:\n"
+    "      - {interface: eth0, mtu: 1400, description: quay, addresses: [203.0.113.201/30, '2001:db8:9::1/64'], enabled: true}\n"
+    "      - {ospf: eth0, cost: 25, hello_interval: 5, dead_interval: 20}\n"
+    "      - {neighbor: 203.0.113.202, local_as: 64496, remote_as: 64511, description: buoy, enabled: false}\n"
+    "      - {access_list: quay, number: 10, action: permit, from: 192.0.2.0/24}\n",
+}
+BAD = {
+    "the wrong port is shut down": (
+        "steps: [{on: name = 'otter-r1', intent: [{interface: eth2, enabled: false}]}]\n",
+        FULL,
+    ),
+    "timers at one end": (
+        "steps: [{on: name = 'skerry-r1', intent: [{ospf: eth2, hello_interval: 7, dead_interval: 28}]}]\n",
+        FULL,
+    ),
+    "the area at one end": ("steps: [{on: name = 'gannet-r1', intent: [{ospf: eth3, area: 5}]}]\n", FULL),
+    "a session is shut down": (
+        "steps: [{on: name = 'mole-r2', intent: [{neighbor: 203.0.113.26, local_as: 64496, enabled: false}]}]\n",
+        SESSIONS,
+    ),
+    "a black hole": (
+        "steps: [{on: name = 'mole-r1', intent: [{route: 203.0.113.36/30, via: blackhole}]}]\n",
+        "  - {path: {from: skerry-r1, to: 203.0.113.37}}\n",
+    ),
+    "an MTU that the adjacency does not survive": (
+        "steps:\n  - {on: name = 'gannet-r1', intent: [{interface: eth4, mtu: 1300}]}\n"
+        "  - {on: name = 'gannet-r1', mode: vtysh, send: [clear ip ospf process], undo: [clear ip ospf process]}\n",
+        FULL,
+    ),
+    "a line is refused in the middle": (
+        "steps: [{on: name = 'otter-r1', send: [interface eth1, ip ospf cost 44, ip ospf cost none]}]\n",
+        FULL,
+    ),
+    "it cuts its own connection": (
+        "steps:\n  - {on: name = 'skerry-r1', send: [interface eth1, description quay]}\n"
+        "  - {on: name = 'skerry-r1', mode: shell, send: [kill -9 $PPID], undo: ['true']}\n",
+        FULL,
+    ),
+}
+
+
+@pytest.fixture(autouse=True)
+def locks(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv(STATE, str(tmp_path / "state"))
+
+
+def tables() -> dict[str, str]:
+    return {name: re.sub(r", \S+$", "", network.vtysh(name, "show ip route"), flags=re.MULTILINE) for name in FRR}
+
+
+def written(real: Real, folder: Path, text: str) -> Change:  # noqa: F811
+    path = folder / "change.yaml"
+    path.write_text(HEAD + text)
+    return nogging.load_change(path, real.shell)
+
+
+@pytest.mark.parametrize("name", GOOD)
+def test_a_good_change_goes_in_once(real: Real, tmp_path: Path, name: str) -> None:  # noqa: F811
+    change = written(real, tmp_path, GOOD[name])
+    assert not nogging.rehearse(change)[0].empty
+    done = nogging.perform(change, to=tmp_path / "done")
+    assert done.state is State.IN, (done.reasons, done.todo)
+    again = nogging.rehearse(change)[0]
+    assert again.empty, [part.lines for part in again.parts]
+
+
+@pytest.mark.parametrize("name", BAD)
+def test_a_bad_change_leaves_no_trace(real: Real, tmp_path: Path, name: str) -> None:  # noqa: F811
+    network.settled(still=1)
+    before, (steps, expected) = tables(), BAD[name]
+    done = nogging.perform(written(real, tmp_path, f"expect:\n{expected}{steps}"), to=tmp_path / "done")
+    assert done.state is State.AS_BEFORE, (done.reasons, done.todo)
+    silently_refused = name == "the area at one end"
+    assert any(one["event"] == "undone" for one in done.events) != silently_refused and done.reasons
+    assert not silently_refused or "gannet-r1 did not take 'interface eth3 / ip ospf area 5'" in done.reasons[0]
+    assert tables() == before
+
+
+class Killed(BaseException):
+    """As if the process had been killed."""
+
+
+@pytest.mark.parametrize(("what", "back_out"), [("sending", False), ("sent", True)])
+def test_a_killed_run_goes_on_or_backs_out(real: Real, tmp_path: Path, what: str, back_out: bool) -> None:  # noqa: F811
+    cost = {"sending": 32, "sent": 33}[what]
+    text = f"expect:\n{FULL}steps: [{{on: \"name in ('skerry-r1', 'otter-r1')\", intent: [{{ospf: eth1, cost: {cost}}}]}}]\n"
+    network.settled(still=1)
+    before, heard = tables(), 0
+
+    def tell(event: dict[str, Any]) -> None:
+        nonlocal heard
+        heard += event["event"] == what
+        if event["event"] == what and heard == (2 if what == "sending" else 1):
+            raise Killed
+
+    change = written(real, tmp_path, text)
+    with pytest.raises(Killed):
+        nogging.perform(change, to=tmp_path / "done", tell=tell)
+    with pytest.raises(QuestionError, match="stopped in the middle"):
+        nogging.perform(change, to=tmp_path / "other")
+    done = nogging.resume(tmp_path / "done", back_out=back_out)
+    assert done.state is (State.AS_BEFORE if back_out else State.IN), (done.reasons, done.todo)
+    assert not back_out or tables() == before
+    assert nogging.rehearse(change)[0].empty != back_out
+
+
+def test_an_outage_of_known_length(real: Real, tmp_path: Path) -> None:  # noqa: F811
+    port, taken = f"nog{network.routers()['otter-r1'].number}", 0.0
+
+    def tell(event: dict[str, Any]) -> None:
+        nonlocal taken
+        if event["event"] == "step done":
+            began = time.monotonic()
+            network.run("ip", "link", "set", port, "down")
+            time.sleep(2)
+            network.run("ip", "link", "set", port, "up")
+            taken = time.monotonic() - began
+
+    address = network.routers()["otter-r1"].management
+    probes = f"probes: [{{to: {address}, interval: 0.2}}, {{from: gannet-r1, to: 192.0.2.5, interval: 1}}]\n"
+    steps = "steps: [{on: name = 'gannet-r1', send: [interface eth0, description pier]}]\n"
+    done = nogging.perform(written(real, tmp_path, f"{probes}expect:\n{FULL}{steps}"), to=tmp_path / "done", tell=tell)
+    here, there = done.probes
+    assert done.state is State.IN, done.reasons
+    assert len(here.outages) == 1 and abs(here.longest - taken) <= 0.45, (here, taken)
+    assert there.sent > 2 and not there.outages
