@@ -14,14 +14,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import nogging
-from nogging.changes.configuration import Configuration, typed
+from nogging.changes.configuration import Configuration, Effect, typed
 from nogging.changes.configuration import given as given_lines
 from nogging.changes.declared import Change, load_change
 from nogging.changes.hands import Hands
 from nogging.changes.journal import STATE
 from nogging.changes.knowledge import knowledge_of
 from nogging.changes.performing import State, perform, rehearse, resume
-from nogging.errors import FileError, Lost, QuestionError, Unreachable
+from nogging.changes.reporting import write_page
+from nogging.errors import FileError, Lost, NoggingError, QuestionError, Unreachable
 from nogging.inventory import Device
 from nogging.judging.verdict import Verdict
 from nogging.standin import Served, served
@@ -346,6 +347,23 @@ def test_mistakes_in_a_change_file_are_told_before_a_device_is_asked(
     with pytest.raises((FileError, QuestionError), match=told):
         perform(written(network, text), to=tmp_path / "done")
     assert not (tmp_path / "done").exists()
+
+
+def test_a_secret_that_a_device_shows_as_a_hash_is_not_compared() -> None:
+    now = Configuration.shown(knowledge_of("ios"), "hostname a\nusername noc secret 9 $9$Zt3kq0pPv1XkSv$wBd\n!\nend\n")
+    (hidden,) = (now.plan(path) for path in given_lines(now.knowledge, ["username noc secret herring-gull"]))
+    assert hidden.effect is Effect.HIDDEN and hidden.removes
+    back = now.after(hidden).lines_to(now)
+    assert typed(back) == ["username noc secret 9 $9$Zt3kq0pPv1XkSv$wBd"], "the hash itself puts it back"
+
+
+@pytest.mark.parametrize("line", ["{", "[]", '{"at": "2026-11-23T02:00:00"}'])
+def test_a_journal_that_is_none_is_told(tmp_path: Path, line: str) -> None:
+    (tmp_path / "change.yaml").write_text("steps: []\n")
+    (tmp_path / "journal.jsonl").write_text(line + "\n")
+    for ask in (lambda: resume(tmp_path, back_out=True), lambda: write_page(tmp_path)):
+        with pytest.raises(NoggingError, match=r"journal.jsonl:1: this is no line of the journal"):
+            ask()
 
 
 LINES = st.sampled_from(

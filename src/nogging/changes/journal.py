@@ -64,12 +64,19 @@ def read(folder: Path) -> Iterator[Event]:
             for n, line in enumerate(lines, 1):
                 if not line.endswith("\n"):
                     return
-                try:
-                    yield json.loads(line)
-                except ValueError:
-                    raise CaptureError(f"{folder / JOURNAL}:{n}: this is no line of a journal") from None
+                yield _event(line, f"{folder / JOURNAL}:{n}")
     except OSError as error:
         raise QuestionError(f"{folder}: no change was performed here ({error.strerror})") from None
+
+
+def _event(line: str, where: str) -> Event:
+    try:
+        event = json.loads(line)
+    except ValueError:
+        event = None
+    if not isinstance(event, dict) or not {"at", "event"} <= event.keys():
+        raise CaptureError(f"{where}: this is no line of the journal of a change")
+    return event
 
 
 class Locks:

@@ -11,7 +11,7 @@ from nogging.captures.manifest import JOURNAL as CAPTURE_JOURNAL
 from nogging.captures.manifest import MANIFEST
 from nogging.captures.writing import replace_text
 from nogging.changes.journal import JOURNAL, Event, read
-from nogging.changes.performing import AFTER, BACKED_OUT, BEFORE, JUDGEMENT, State
+from nogging.changes.performing import AFTER, BACKED_OUT, BEFORE, CHANGE, JUDGEMENT, State
 from nogging.changes.telling import STATES, event
 from nogging.errors import QuestionError
 from nogging.report.page import Told, page
@@ -22,7 +22,7 @@ _ENDINGS = {state: means for state, (_, _, means) in STATES.items()}
 
 def is_performance(folder: Path) -> bool:
     """Whether a folder is that of a change, and not a capture that is under way."""
-    return (folder / JOURNAL).is_file() and any(one["event"] == "begin" and "title" in one for one in read(folder))
+    return (folder / JOURNAL).is_file() and (folder / CHANGE).is_file()
 
 
 def told(folder: Path) -> Told:

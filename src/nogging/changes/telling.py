@@ -103,7 +103,10 @@ def _planned(page: Page, one: Planned, mask: Mask) -> None:
 def event(one: dict[str, Any]) -> Text | None:
     """One event of a journal as a line with its time; None for those that only the journal needs."""
     told = _EVENTS.get(one["event"])
-    text = told(one) if told is not None else None
+    try:
+        text = told(one) if told is not None else None
+    except (KeyError, IndexError, TypeError, AttributeError):  # written by another release, or by hand
+        text = f"{one['event']}: not in the form that is known here"
     if not text:
         return None
     style = {"failed": "bold red", "outage": "yellow", "not undone": "bold red"}.get(one["event"], "")
