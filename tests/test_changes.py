@@ -263,6 +263,42 @@ steps:
     assert refused.todo == ["nothing is known that takes back: touch called"]
 
 
+SETTINGS = """
+values:
+  clock: [192.0.2.53, {for: "label.tier = 'core'", value: 192.0.2.54}]
+expect: [{every: system, must: hostname is not null}]
+steps:
+  - on: dialect = 'ios'
+    intent: [{ntp_server: "{{ value.clock }}"}, {log_host: 192.0.2.53}]
+    only: [ntp_server, log_host]
+"""
+
+
+def test_who_deviates_and_what_puts_it_right(network: Served, tmp_path: Path) -> None:
+    network.network.devices["heron-r1"].kept[""] += ["logging host 192.0.2.99"]
+    change = written(network, SETTINGS)
+    found = nogging.conform(change)
+    assert found.devices == 4 and [one.device for one in found.deviations] == ["heron-r1", "mole-r2"]
+    heron, mole = found.deviations
+    assert (heron.absent, heron.surplus, heron.remedy) == (
+        (),
+        ("logging host 192.0.2.99",),
+        ("no logging host 192.0.2.99",),
+    )
+    assert (mole.absent, mole.surplus) == (("ntp server 192.0.2.54",), ("ntp server 192.0.2.53",))
+    assert perform(change, to=tmp_path / "remedy").state is State.IN
+    assert nogging.conform(change).deviations == ()
+    with pytest.raises(FileError, match="no state that a device could conform to"):
+        nogging.conform(written(network, "steps: [{wait_for: {person: x}}]"))
+    with pytest.raises(FileError, match="'only' is of ntp_server"):
+        written(network, SETTINGS.replace("only: [ntp_server", "only: [ntp_sever"))
+    port = next(one for one in change.inventory.devices if one.name == "heron-r1").port
+    text = network.inventory.read_text().replace(f"port: {port}", "port: 9")
+    network.inventory.write_text(text)
+    (lost,) = nogging.conform(written(network, SETTINGS)).deviations
+    assert lost.device == "heron-r1" and "heron-r1: " in lost.reason and not lost.remedy
+
+
 def test_notices_go_to_whom_the_file_says(network: Served, tmp_path: Path) -> None:
     from aiosmtpd.controller import Controller
 

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from typing import Any
 
     from nogging.captures.capture import Capture as open_capture
+    from nogging.changes.conforming import conform
     from nogging.changes.declared import load_change
     from nogging.changes.performing import perform, rehearse, resume
     from nogging.collecting.collect import collect as capture
@@ -42,6 +43,7 @@ _WHERE = {
     "challenge": ("nogging.judging.challenge", "challenge"),
     "check": ("nogging.judging.check", "check"),
     "compare": ("nogging.judging.compare", "compare"),
+    "conform": ("nogging.changes.conforming", "conform"),
     "draft": ("nogging.judging.draft", "draft"),
     "follow": ("nogging.routing.follow", "follow"),
     "ingest": ("nogging.collecting.ingest", "ingest"),
@@ -63,6 +65,7 @@ __all__ = [
     "challenge",
     "check",
     "compare",
+    "conform",
     "draft",
     "follow",
     "ingest",

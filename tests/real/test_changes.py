@@ -19,7 +19,7 @@ from nogging.errors import QuestionError
 
 pytestmark = pytest.mark.skipif(network.missing() is not None, reason=str(network.missing()))
 
-HEAD = "settling: {quiet: 2, every: 0.5, at_most: 90}\nreach_within: 20\n"
+HEAD = "settling: {quiet: 5, every: 1, at_most: 90}\nreach_within: 20\n"
 FULL = "  - {every: neighbor, where: protocol = 'ospf', must: state = 'full'}\n"
 SESSIONS = "  - {every: neighbor, where: protocol = 'bgp', must: settled}\n"
 NOTHING_ELSE = "differences: {other: fail}\n"

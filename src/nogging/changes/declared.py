@@ -67,8 +67,9 @@ class WaitModel(Strict):
 
 
 class StepModel(Strict):
-    """One step: lines to `send`, an `intent`, a `call`, or something to `wait_for`. `on` says which devices; `undo` are
-    lines that take back what was sent, where that cannot be known from the running configuration."""
+    """One step: lines to `send`, an `intent`, a `call`, or something to `wait_for`. `on` says which devices; `only` are
+    the sorts of intent of which nothing may be there but what stands in the step; `undo` are lines that take back what
+    was sent, where that cannot be known from the running configuration."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
     title: str = ""
@@ -78,6 +79,7 @@ class StepModel(Strict):
     send: str | tuple[str, ...] | None = None
     template: str | None = None
     intent: tuple[dict[str, Any], ...] = ()
+    only: tuple[str, ...] = ()
     mode: str = ""
     undo: tuple[str, ...] = ()
     call: CallModel | None = None
@@ -92,6 +94,11 @@ class StepModel(Strict):
         given = [name for name in ACTIONS if getattr(self, name)]
         if len(given) != 1:
             raise ValueError(f"a step has exactly one of: {', '.join(ACTIONS)}")
+        unlisted = next((word for word in self.only if word not in LISTED), None)
+        if unlisted is not None:
+            raise ValueError(f"'only' is of {', '.join(LISTED)}, and not of '{unlisted}'")
+        if self.only and given[0] != "intent":
+            raise ValueError("'only' goes with 'intent'")
         if given[0] in ("call", "wait_for") and self.on is not None:
             raise ValueError(f"'{given[0]}' is of no device; leave 'on' out")
         return self
@@ -105,6 +112,8 @@ class StepModel(Strict):
         return given
 
 
+LISTED = ("ntp_server", "log_host", "name_server", "snmp_community")
+"""The sorts of intent that are lists, of which there may be too many."""
 ACTIONS = ("send", "template", "intent", "call", "wait_for")
 
 

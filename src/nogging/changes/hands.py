@@ -72,13 +72,27 @@ class Hands:
             raise
 
     def running(self, devices: Iterable[Device]) -> dict[str, str]:
-        """The running configuration of each device, as it is, secrets and all; never written anywhere unsealed."""
+        """The running configuration of each device, as it is, secrets and all; never written anywhere unsealed. Raises
+        the `DeviceError` of the first that does not tell."""
+        found = self.running_or_why(devices)
+        for told in found.values():
+            if isinstance(told, DeviceError):
+                raise told
+        return {name: str(told) for name, told in found.items()}
 
-        async def one(device: Device) -> str:
+    def running_or_why(self, devices: Iterable[Device]) -> dict[str, str | DeviceError]:
+        """The same, with the error of each device that does not tell in its place."""
+        slots = asyncio.Semaphore(AT_ONCE)
+
+        async def one(device: Device) -> str | DeviceError:
             asked = knowledge_of(device.dialect).running
-            return await self.answer(device, asked.command, asked.mode)
+            async with slots:
+                try:
+                    return await self.answer(device, asked.command, asked.mode)
+                except DeviceError as error:
+                    return error
 
-        async def all_of_them() -> dict[str, str]:
+        async def all_of_them() -> dict[str, str | DeviceError]:
             listed = list(devices)
             return dict(zip((d.name for d in listed), await asyncio.gather(*map(one, listed)), strict=True))
 

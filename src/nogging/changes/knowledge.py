@@ -67,11 +67,14 @@ class Knowledge(Strict):
     saved: Asked | None = None
     refused: tuple[str, ...] = ()
     intents: dict[str, tuple[Form, ...]] = Field(default_factory=dict)
+    listed: dict[str, str] = Field(default_factory=dict)
+    """What each line of an intent that is a list looks like."""
 
     @cached_property
     def _patterns(self) -> dict[str, Pattern]:
         nested = [one for inside in self.nested.values() for one in inside]
-        told = (*self.sections, *self.nested, *nested, *self.lasting_sections, *self.one_of_a_kind, *self.unconfigured)
+        told = (*self.sections, *self.nested, *nested, *self.lasting_sections, *self.one_of_a_kind)
+        told += (*self.unconfigured, *self.listed.values())
         return {text: compile_pattern(text) for text in told}
 
     def _fits(self, line: str, texts: tuple[str, ...]) -> bool:
@@ -98,6 +101,10 @@ class Knowledge(Strict):
             if match is not None:
                 return f"{text} {match.groups()}"
         return None
+
+    def lists(self, word: str, line: str) -> bool:
+        """Whether a line is one of an intent that is a list."""
+        return word in self.listed and self._fits(line, (self.listed[word],))
 
     def usual(self, line: str) -> bool:
         return line in self.as_usual

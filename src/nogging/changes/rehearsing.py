@@ -175,8 +175,17 @@ class Rehearsing:
             one = after.plan(path)
             planned.append(one)
             after = after.after(one)
+        for path in self.surplus(n, now, planned):
+            planned.append(after.plan(path))
+            after = after.after(planned[-1])
         undo = tuple(typed(after.lines_to(now)))
         return Part(n, device, tuple(planned), tuple(plain), undo, after), after
+
+    def surplus(self, n: int, now: Configuration, planned: Sequence[Planned]) -> list[Path]:
+        """The lines that take away what a step does not list, of the sorts of which it lists all."""
+        wanted, words = {one.path for one in planned}, self.change.model.steps[n].only
+        listed = (path for path in now.paths if len(path) == 1 and path not in wanted)
+        return [(f"no {path[0]}",) for path in listed if any(now.knowledge.lists(word, path[0]) for word in words)]
 
     def plain(self, form: Form, known: Mapping[str, Any], device: Device, records: Records) -> list[Plain]:
         before = self.recorded(form, known, device, records)

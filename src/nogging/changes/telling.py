@@ -8,6 +8,7 @@ from typing import Any
 from rich.text import Text
 
 from nogging.changes.configuration import Effect, Planned
+from nogging.changes.conforming import Conformity
 from nogging.changes.performing import Performance, State
 from nogging.changes.probing import Probe
 from nogging.changes.rehearsing import Part, Rehearsal, Step
@@ -209,3 +210,33 @@ def plainly(found: Performance) -> dict[str, Any]:
         "judgement": plain.judgement(found.judgement) if found.judgement is not None else None,
         "events": found.events,
     }
+
+
+def conformity(found: Conformity, width: int) -> list[Text]:
+    """Only the devices that deviate: what is absent, what is surplus, and the remedy."""
+    page = Page(width)
+    deviating = len(found.deviations) - found.unknown
+    told = (
+        f"{_many(found.devices, 'device')}, all in order"
+        if not found.deviations
+        else (
+            f"{deviating} of {_many(found.devices, 'device')} deviate"
+            + (f", {found.unknown} did not tell" if found.unknown else "")
+        )
+    )
+    label, style = ("UNKNOWN", "bold yellow") if found.unknown else ("CONFORMS", "green")
+    if deviating:
+        label, style = "DEVIATES", "bold red"
+    page.prose(f"{found.title}: {told}", label=label, style=style)
+    for one in found.deviations:
+        page.blank()
+        page.line(one.device, 0, "bold")
+        if one.reason:
+            page.prose(clean(one.reason), indent=2, label="unknown", style="yellow")
+        for line in one.absent:
+            page.prose(clean(line), indent=2, label="absent", style="green")
+        for line in one.surplus:
+            page.prose(clean(line), indent=2, label="surplus", style="red")
+        if one.remedy:
+            page.prose(clean("; ".join(line.strip() for line in one.remedy)), indent=2, label="remedy", style="dim")
+    return page.lines

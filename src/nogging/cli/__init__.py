@@ -26,6 +26,7 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
     "check": ("check", "EXPECTATIONS --after DIR", "judges: pass, fail or unproven"),
     "rehearse": ("rehearse", "CHANGE", "what a change would do; changes nothing"),
     "perform": ("perform", "CHANGE", "a change, with proof of how it ended"),
+    "conform": ("conform", "CHANGE", "which devices deviate from its intents"),
     "report": ("report", "DIR...", "the page to attach to the ticket"),
     "draft": ("draft", "DIR...", "expectations from a known-good capture"),
     "challenge": ("challenge", "EXPECTATIONS --after DIR", "which faults would go unnoticed"),
