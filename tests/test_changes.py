@@ -161,12 +161,9 @@ def killing(what: str, nth: int = 1) -> Callable[[dict[str, Any]], None]:
     ("what", "nth"),
     [
         ("captured", 1),
-        ("before", 1),
-        ("step", 1),
         ("sending", 2),
         ("sent", 3),
         ("step done", 2),
-        ("settled", 1),
         ("judged", 1),
     ],
 )

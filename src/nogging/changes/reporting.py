@@ -40,7 +40,6 @@ def told(folder: Path) -> Told:
         judged.get("judgement"),
         _ENDINGS[State(end["state"])] if end else "this performance has not come to its end",
         judged.get("first") or "; ".join(end.get("reasons", ())),
-        end.get("reasons", ()),
         end.get("todo", ()),
         events,
         [line for line in map(_line, events) if line is not None],

@@ -19,7 +19,7 @@ from nogging.captures.capture import Capture
 from nogging.judging.compare import compare
 from nogging.judging.verdict import Difference
 from nogging.records import KINDS
-from nogging.report.page.drawing import Network, drawn, settling_line
+from nogging.report.page.drawing import drawn, settling_line
 from nogging.report.plain import value
 
 MOST_DIFFERENCES = 500
@@ -40,7 +40,6 @@ class Told:
     state: str = ""
     first: str = ""
     """What to look at first."""
-    reasons: Sequence[str] = ()
     todo: Sequence[str] = ()
     events: Sequence[Mapping[str, Any]] = field(default_factory=tuple)
     journal: Sequence[tuple[str, str, str]] = ()
@@ -57,6 +56,7 @@ def page(told: Told) -> str:
     )  # fmt: skip
     environment.filters["plainly"] = plainly
     differences = list(compare(told.before, told.after).differences) if told.before is not None else []
+    grid = _grid(told, differences)
     style, script = (_text(name) for name in ("page.css", "page.js"))
     return environment.get_template("page.html").render(
         told=told,
@@ -67,9 +67,9 @@ def page(told: Told) -> str:
         explained=list((told.judgement or {}).get("explained", ())),
         unexplained=_listed((told.judgement or {}).get("unexplained", ())),
         compared=_listed([_plain(one) for one in differences]) if told.judgement is None else None,
-        networks=_networks(told, differences),
-        grid=_grid(told, differences),
-        kinds=sorted({kind for _, row in _grid(told, differences) for kind in row}, key=list(KINDS).index),
+        networks=drawn(told.before, told.after, differences),
+        grid=grid,
+        kinds=sorted({kind for _, row in grid for kind in row}, key=list(KINDS).index),
         bars=_bars(told),
         settling=settling_line(told.events),
         journal=told.journal,
@@ -126,10 +126,6 @@ def _plain(one: Difference) -> dict[str, Any]:
 def _listed(found: Iterable[Mapping[str, Any]]) -> dict[str, Any]:
     listed = list(found)
     return {"shown": listed[:MOST_DIFFERENCES], "more": max(len(listed) - MOST_DIFFERENCES, 0), "all": len(listed)}
-
-
-def _networks(told: Told, differences: Iterable[Difference]) -> list[Network]:
-    return drawn(told.before, told.after, differences)
 
 
 def _grid(told: Told, differences: Iterable[Difference]) -> list[tuple[str, dict[str, tuple[str, str]]]]:
