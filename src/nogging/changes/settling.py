@@ -25,7 +25,6 @@ class Round:
 
     after: float
     moved: dict[str, int]
-    blind: int = 0
 
 
 @dataclass(frozen=True)
@@ -41,10 +40,11 @@ class Settled:
 def settle(
     inventory: Inventory, model: SettlingModel, tell: Callable[[Round], None], ask: Callable[[str], str] | None = None
 ) -> Settled:
-    """Captures until nothing has moved for `quiet` seconds, `at_most` so long. An answer that is missing in one of two
-    captures is no sign of stillness."""
+    """Captures until nothing has moved for `quiet` seconds, `at_most` so long. What could not be compared counts as
+    moved while it is not the same each time; what never can be is for the judgement to tell."""
     began = last_moved = time.monotonic()
     rounds: list[Round] = []
+    blind: tuple[str, ...] = ()
     with tempfile.TemporaryDirectory(prefix="nogging-settling-") as place:
         folder = Path(place)
         before = collect(inventory, folder / "0", kinds=list(model.kinds), ask=ask)
@@ -57,10 +57,10 @@ def settle(
             found = compare(before, after)
             moved = Counter(f"{one.kind} on {one.key['device']}" for one in found.differences)
             now = time.monotonic()
-            rounds.append(Round(round(now - began, 1), dict(sorted(moved.items())), len(found.not_compared)))
+            rounds.append(Round(round(now - began, 1), dict(sorted(moved.items()))))
             tell(rounds[-1])
-            if moved or found.not_compared:
-                last_moved = now
+            if moved or found.not_compared != blind:
+                last_moved, blind = now, found.not_compared
             if now - last_moved >= model.quiet:
                 return Settled(True, tuple(rounds))
             before = after
