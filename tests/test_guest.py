@@ -28,6 +28,7 @@ from nogging.collecting.collect import Limits
 from nogging.collecting.ingest import ingest
 from nogging.collecting.probe import probe
 from nogging.collecting.trust import host_keys, pin
+from nogging.devices import reach
 from nogging.devices.telnet import DO, IAC, SB, SE, WILL, WONT, Negotiation
 from nogging.errors import CaptureError, QuestionError, Unreachable
 from nogging.inventory import Inventory
@@ -240,7 +241,7 @@ def test_host_keys_are_shown_pinned_and_a_changed_one_stops_the_device(tmp_path:
 
 
 def test_only_connections_are_tried_again(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    real, attempts = collect.connect, []
+    real, attempts = reach.connect, []
 
     async def shaky(*given: object) -> object:
         attempts.append(given)
@@ -248,7 +249,7 @@ def test_only_connections_are_tried_again(tmp_path: Path, monkeypatch: pytest.Mo
             raise Unreachable("no route")
         return await real(*given)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(collect, "connect", shaky)
+    monkeypatch.setattr(reach, "connect", shaky)
     monkeypatch.setattr(collect, "BACK_OFF", 0.01)
     with served(tmp_path) as path:
         inventory = nogging.load_inventory(path).on("name = 'mole-r1'")

@@ -17,8 +17,9 @@ from typing import Any, TypeVar
 
 from nogging.changes.knowledge import knowledge_of
 from nogging.collecting.credentials import Secrets
+from nogging.devices.reach import way_to
 from nogging.devices.session import Way
-from nogging.devices.ssh import Jumps, connect
+from nogging.devices.ssh import Jumps
 from nogging.errors import DeviceError, Unreachable
 from nogging.inventory import Device, Inventory
 from nogging.reading.dialect import load_dialect
@@ -144,25 +145,13 @@ class Hands:
             stack = contextlib.AsyncExitStack()
             try:
                 tunnel = await stack.enter_async_context(self.jumps.towards(device))
-                way = await self._connected(device, tunnel)
+                way = await way_to(device, self.secrets.of(device), tunnel)
             except BaseException:
                 await stack.aclose()
                 raise
             stack.push_async_callback(way.close)
             self.ways[device.name, purpose] = way, stack
         return self.ways[device.name, purpose][0]
-
-    async def _connected(self, device: Device, tunnel: Any) -> Way:
-        if device.way == "local":
-            from nogging.devices.local import local
-
-            return local(device, None)
-        credentials = self.secrets.of(device)
-        if device.way == "telnet":
-            from nogging.devices.telnet import connect_telnet
-
-            return await connect_telnet(device, credentials, None)
-        return await connect(device, credentials, tunnel)
 
     async def _close(self) -> None:
         for name, purpose in list(self.ways):

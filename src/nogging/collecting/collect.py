@@ -14,6 +14,7 @@ import time
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import ANSWERED, CAPTURED, INTERRUPTED, NOT_SUPPORTED, CommandEntry
@@ -21,14 +22,17 @@ from nogging.captures.masking import Masker, user_key
 from nogging.captures.writing import Writer, missing, moment, partial
 from nogging.collecting.clock import skew
 from nogging.collecting.credentials import REFUSALS, Gates, Secrets
+from nogging.devices.reach import way_to
 from nogging.devices.session import Log, Way
-from nogging.devices.ssh import Credentials, Jumps, connect
-from nogging.devices.telnet import connect_telnet
+from nogging.devices.ssh import Credentials, Jumps
 from nogging.errors import CaptureError, DeviceError, NoggingError, NotUnderstood, QuestionError, Unreachable, nearest
 from nogging.inventory import Device, Inventory
 from nogging.reading.asking import mode_of, require_reading
 from nogging.reading.reader import readers_of
 from nogging.records import KINDS
+
+if TYPE_CHECKING:
+    import asyncssh
 
 AT_ONCE = 50
 THROUGH_ONE_JUMP = 10
@@ -235,19 +239,15 @@ class _Run:
             if told is not None:
                 self.writer.clock(device.name, told)
 
-    async def connected(self, device: Device, tunnel: object) -> Way:
+    async def connected(self, device: Device, tunnel: asyncssh.SSHClientConnection | None) -> Way:
         """A way to the device; only a connection that could not be made is tried again."""
-        if device.way == "local":
-            from nogging.devices.local import local
-
-            return local(device, self.log_of(device))
+        if device.way == "local":  # nothing is logged in to
+            return await way_to(device, self.credentials[device.name], log=self.log_of(device))
         credentials, log = self.credentials[device.name], self.log_of(device)
         for attempt in range(1, max(self.limits.tries, 1) + 1):
             try:
                 async with self.gates.of(device, credentials).login():
-                    if device.way == "telnet":
-                        return await connect_telnet(device, credentials, log)
-                    return await connect(device, credentials, tunnel, log)  # type: ignore[arg-type]
+                    return await way_to(device, credentials, tunnel, log)
             except Unreachable:
                 if attempt >= self.limits.tries:
                     raise
