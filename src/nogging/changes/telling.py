@@ -111,7 +111,7 @@ def event(one: dict[str, Any]) -> Text | None:
     if not text:
         return None
     style = {"failed": "bold red", "outage": "yellow", "not undone": "bold red"}.get(one["event"], "")
-    return Text(one["at"][11:19] + "  ", style="dim").append(clean(text), style=style)
+    return Text().append(one["at"][11:19] + "  ", style="dim").append(clean(text), style=style)
 
 
 def _sent(one: dict[str, Any]) -> str:
