@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -202,9 +201,6 @@ class Change:
     @property
     def title(self) -> str:
         return self.model.title or self.path.stem
-
-    def values(self) -> Mapping[str, Any]:
-        return self.model.values
 
 
 def load_change(path: str | Path, inventory: Inventory | None = None) -> Change:

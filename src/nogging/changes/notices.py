@@ -8,7 +8,6 @@ from __future__ import annotations
 import json
 import smtplib
 import time
-import urllib.error
 import urllib.request
 from collections.abc import Mapping
 from email.message import EmailMessage

@@ -248,13 +248,11 @@ class _Run:
         self._back_out()
 
     def _nothing_done(self) -> None:
-        self.done.state, self.done.verdict = State.REFUSED, Verdict.FAIL
-        self.done.reasons.append("it was stopped before anything was touched")
+        self._refused("it was stopped before anything was touched")
 
     def _refused(self, reason: str) -> None:
         self.done.reasons.append(reason)
-        self.done.state = State.REFUSED
-        self.done.verdict = Verdict.FAIL
+        self.done.state, self.done.verdict = State.REFUSED, Verdict.FAIL
 
     def _end(self) -> None:
         self.ended = True

@@ -7,7 +7,7 @@ whole is one simulation on the configurations that were read. Each device's part
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, replace
 from pathlib import Path as File
 from typing import Any
 
@@ -91,7 +91,6 @@ class Rehearsal:
     """Every step with what it would send. `empty` says whether nothing is left to do on any device."""
 
     steps: tuple[Step, ...]
-    notes: tuple[str, ...] = field(default_factory=tuple)
 
     @property
     def parts(self) -> list[Part]:
@@ -100,10 +99,6 @@ class Rehearsal:
     @property
     def empty(self) -> bool:
         return not any(part.lines for part in self.parts)
-
-    @property
-    def devices(self) -> list[Device]:
-        return list({part.device.name: part.device for part in self.parts}.values())
 
 
 def _named(model: StepModel) -> str:
@@ -141,8 +136,6 @@ class Rehearsing:
         """Every device that a step touches."""
         names = {device.name for one in self.targets().values() for device in one.devices}
         chosen = tuple(one for one in self.change.inventory.devices if one.name in names)
-        from dataclasses import replace
-
         return replace(self.change.inventory, devices=chosen)
 
     def check(self) -> None:
