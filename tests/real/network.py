@@ -129,9 +129,7 @@ def up() -> dict[str, Router]:
     for router in everything.values():
         _start(router)
     settled(still=7)  # longer than OSPF takes to send again what was lost at the start (RFC 2328, RxmtInterval)
-    for router in everything.values():
-        if router.kind == "frr":
-            inside(router.name, "lldpcli", "update")
+    heard()
     return everything
 
 
@@ -216,8 +214,8 @@ def _frr(router: Router) -> None:
     path = router.place / "etc" / "all.conf"
     path.write_text(_configuration(router))
     inside(router.name, "vtysh", "-f", str(Path("/etc/frr/all.conf")))
-    inside(router.name, "lldpd", "-I", "eth*", "-C", "lo")
-    inside(router.name, "lldpcli", "configure", "lldp", "tx-interval", "1")
+    (router.place / "lldpd.conf").write_text("configure lldp tx-interval 1\n")
+    inside(router.name, "lldpd", "-I", "eth*", "-C", "lo", "-O", str(router.place / "lldpd.conf"))
 
 
 def _configuration(router: Router) -> str:
@@ -294,11 +292,29 @@ def _sshd(router: Router) -> None:
     inside(router.name, "/usr/sbin/sshd", "-f", str(config))
 
 
+def _ends() -> tuple[list[str], list[str]]:
+    """The frr routers, and the router at each end of each link between two of them."""
+    frr = [name for name, one in routers().items() if one.kind == "frr"]
+    return frr, [end for one, _, other, *_ in LINKS for end in (one, other) if {one, other} <= set(frr)]
+
+
+def heard(within: float = 20) -> None:
+    """Waits until LLDP is heard at every end: lldpd starts paused, and on a busy machine now and then stays so."""
+    frr, ends = _ends()
+    deadline = time.monotonic() + within
+    while sum(inside(name, "lldpctl", "-f", "keyvalue").count("chassis.name") for name in frr) != len(ends):
+        if time.monotonic() > deadline:
+            raise RuntimeError(f"LLDP is not heard at every end within {within:g} s")
+        for name in frr:
+            inside(name, "lldpcli", "resume")
+            inside(name, "lldpcli", "update")
+        time.sleep(0.5)
+
+
 def settled(within: float = 120, still: float = 3.0) -> None:
     """Waits until every adjacency is full, BGP's routes have arrived, and no table has changed for a while."""
-    everything, deadline = routers(), time.monotonic() + within
-    frr = [name for name, one in everything.items() if one.kind == "frr"]
-    ends = [end for one, _, other, *_ in LINKS for end in (one, other) if {one, other} <= set(frr)]
+    frr, ends = _ends()
+    deadline = time.monotonic() + within
     seen, since = "", time.monotonic()
     while time.monotonic() < deadline:
         full = sum(vtysh(name, "show ip ospf neighbor").count("Full") for name in frr)

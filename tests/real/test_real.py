@@ -74,7 +74,7 @@ def test_a_login_to_a_shell_reads_everything(real: Real) -> None:
     assert {name: one.outcome for name, one in real.before.devices.items()} == dict.fromkeys(FRR, "captured")
     assert real.before.records("unread").to_pylist() == []
     lldp = [row for row in real.before.records("neighbor").to_pylist() if row["protocol"] == "lldp"]
-    assert {row["neighbor"] for row in lldp} and {row["neighbor"] for row in lldp} <= set(FRR)
+    assert {row["neighbor"] for row in lldp} == set(FRR) and len(lldp) == 12
     assert real.before.records("system").column("hostname").to_pylist() == list(FRR)
     assert real.before.devices["otter-r1"].commands["show bgp summary"].outcome == "not_configured"
 
