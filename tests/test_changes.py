@@ -2,31 +2,45 @@
 
 from __future__ import annotations
 
+import json
 import re
+import shutil
 import socket
+import subprocess
+import sys
+import tempfile
 import time
 from collections.abc import Callable, Iterator
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
+from xml.etree import ElementTree
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import nogging
+from nogging.captures.masking import KEY_FILE, Masker
 from nogging.changes.configuration import Configuration, Effect, typed
 from nogging.changes.configuration import given as given_lines
 from nogging.changes.declared import Change, load_change
 from nogging.changes.hands import Hands
-from nogging.changes.journal import STATE
+from nogging.changes.journal import JOURNAL, STATE, Journal, read
 from nogging.changes.knowledge import knowledge_of
-from nogging.changes.performing import State, perform, rehearse, resume
+from nogging.changes.outcome import State
+from nogging.changes.performing import perform, rehearse, resume
+from nogging.changes.rehearsing import Rehearsing
 from nogging.changes.reporting import write_page
+from nogging.changes.ticket import as_junit, as_markdown, ticket
 from nogging.errors import FileError, Lost, NoggingError, QuestionError, Unreachable
 from nogging.inventory import Device
 from nogging.judging.verdict import Verdict
+from nogging.report import markdown, plain
+from nogging.report.page.timeline import timeline
 from nogging.standin import Served, served
 from nogging.standin.desk import Desk
+from nogging.standin.saved_point import SavedPoint
 
 QUICK = "settling: {quiet: 0.3, every: 0.1, at_most: 20}\n"
 FAR = "  - {on: name = 'mole-r2', intent: [{interface: GigabitEthernet0/4, mtu: 9000, enabled: true}]}\n"
@@ -37,7 +51,7 @@ def network(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Served]
     monkeypatch.setenv(STATE, str(tmp_path / "state"))
     with served(tmp_path / "sound") as found:
         for path in (found.change, found.mistaken):
-            path.write_text(re.sub("settling: .*\n", QUICK, path.read_text()))
+            path.write_text(re.sub("probes:\n.*\nsettling: .*\n", QUICK, path.read_text()))
         yield found
 
 
@@ -45,6 +59,12 @@ def written(network: Served, text: str) -> Change:
     path = network.inventory.with_name("mine.yaml")
     path.write_text(f"inventory: inventory.yaml\n{'' if 'settling' in text else QUICK}{text}")
     return load_change(path)
+
+
+def modelled(network: Served, name: str) -> None:
+    """From now on this device is asked and changed by the IETF's models, over NETCONF."""
+    text = network.inventory.read_text()
+    network.inventory.write_text(re.sub(rf"(name: {name},.*dialect: )\w+", r"\1ietf", text))
 
 
 def tables(network: Served) -> Any:
@@ -57,8 +77,19 @@ def test_a_mistake_is_backed_out_and_the_change_then_goes_in(network: Served, tm
     assert (mistaken.state, mistaken.verdict, mistaken.todo) == (State.AS_BEFORE, Verdict.FAIL, [])
     assert "The new span carries jumbo frames at both ends: 1 of 2 fail" in " ".join(mistaken.reasons)
     assert tables(network) == before, "the network itself is as it was"
+    assert mistaken.judgement is not None
+    told = ticket(tmp_path / "one")
+    assert told.judgement is not None
+    assert plain.judgement(told.judgement) == plain.judgement(mistaken.judgement), "nothing is lost in the folder"
+    assert markdown.judgement(told.judgement) == markdown.judgement(mistaken.judgement)
+    assert as_markdown(told).startswith("# Gannet Point moves to the fibre span: the change was backed out, and")
+    suite = ElementTree.fromstring(as_junit(told))
+    first = suite.find("testcase[@classname='change']/failure")
+    assert first is not None and "1 of 2 fail" in first.attrib["message"] and suite.attrib["failures"] == "6"
     good = perform(load_change(network.change), to=tmp_path / "two")
+    assert ElementTree.fromstring(as_junit(ticket(tmp_path / "two"))).attrib["failures"] == "0"
     assert (good.state, good.verdict, good.reasons) == (State.IN, Verdict.PASS, [])
+    assert ticket(tmp_path / "two").means == "the change is in, and did exactly what was meant"
     again, gate, _ = rehearse(load_change(network.change))
     assert again.empty and gate is not None and gate.verdict is Verdict.PASS
     with pytest.raises(QuestionError, match="is there already"):
@@ -83,6 +114,13 @@ EVERYTHING = {
       - {route: 203.0.113.192/28, via: 198.51.100.21}
       - {ospf: eth3, cost: 25, hello_interval: 5, dead_interval: 20, area: 1}
       - {access_list: quay, number: 10, action: permit, from: 192.0.2.0/24}""",
+    "heron-r1": """
+      - {interface: GigabitEthernet0/1, mtu: 1600, description: a quay & pier, addresses: [203.0.113.249/30, '2001:db8:5::1/64'], enabled: true}
+      - {route: 203.0.113.192/28, via: 198.51.100.18}
+      - {route: 203.0.113.208/28, via: blackhole}
+      - {ospf: GigabitEthernet0/2, cost: 25, hello_interval: 5, dead_interval: 20, area: 0}
+      - {ntp_server: 192.0.2.54}
+      - {name_server: 192.0.2.54}""",
     "edge-r1": """
       - {neighbor: 198.51.100.99, local_as: 64500, remote_as: 64511, description: buoy, enabled: false}""",
 }
@@ -93,12 +131,18 @@ def test_every_intent_is_done_once_and_undone(
     network: Served, tmp_path: Path, name: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setenv("QUAY_COMMUNITY", "herring-gull-9")
+    modelled(network, "heron-r1")
     device = network.network.devices[name]
     with Hands(nogging.load_inventory(network.inventory)) as hands:
         before = hands.running_of(hands.inventory.device(name))
-    text = f"expect: [{{every: system, must: hostname is not null}}]\nsteps:\n  - on: name = '{name}'\n    intent:{EVERYTHING[name]}\n"
+    text = f"expect: [{{every: system, where: device = 'mole-r1', must: hostname is not null}}]\nsteps:\n  - on: name = '{name}'\n    intent:{EVERYTHING[name]}\n"
     done = perform(written(network, text), to=tmp_path / "done")
     assert done.state is State.IN, done
+    assert [(one["device"], one["same"]) for one in done.events if one["event"] == "saved"] == [(name, True)]
+    unkept = ["gannet-r1: in no configuration, so gone after a restart: 'ip link set dev eth4 mtu 1600'"]
+    assert done.notes[1:] == (unkept if name == "gannet-r1" else [])
+    assert re.fullmatch("not judged, .*: [1-9][0-9]* differences? from before", done.notes[0])
+    assert "what was expected of it holds" in ticket(tmp_path / "done").means
     again, _, secrets = rehearse(written(network, text))
     assert again.empty, [part.lines for part in again.parts]
     assert device.interfaces[next(n for n in device.interfaces if n.endswith(("4", "1")))].ospf or name == "edge-r1"
@@ -114,6 +158,141 @@ def test_every_intent_is_done_once_and_undone(
     assert rehearse(written(network, text))[0].empty
 
 
+RUNNING = {
+    "ios": """
+hostname quay-r1
+interface GigabitEthernet0/1
+ description old span
+ ip address 198.51.100.41 255.255.255.252
+ ipv6 address 2001:DB8::1/64
+ shutdown
+router bgp 64496
+ neighbor 198.51.100.99 remote-as 64500
+ntp server 192.0.2.53
+end
+""",
+    "nxos": """
+hostname quay-r1
+vlan 10
+  name office
+interface Ethernet1/1
+  description old span
+  mtu 9216
+  ip address 198.51.100.41/30
+  ip router ospf 1 area 0.0.0.0
+  no shutdown
+router bgp 64496
+  neighbor 198.51.100.99
+    remote-as 64500
+ntp server 192.0.2.53
+""",
+    "eos": """
+! device: quay-r1
+hostname quay-r1
+interface Ethernet1
+   description old span
+   mtu 9214
+   no switchport
+   ip address 198.51.100.41/30
+   ip ospf area 0.0.0.0
+ip access-list QUAY
+   20 permit tcp any any eq ssh
+router bgp 64496
+   neighbor 198.51.100.99 remote-as 64500
+ntp server 192.0.2.53
+end
+""",
+    "junos": """
+set version 22.4R1
+set system host-name quay-r1
+set system ntp server 192.0.2.53
+set interfaces ge-0/0/1 description "old span"
+set interfaces ge-0/0/1 mtu 9192
+set interfaces ge-0/0/1 disable
+set interfaces ge-0/0/1 unit 0 family inet address 198.51.100.41/30
+set protocols bgp group quay neighbor 198.51.100.99 peer-as 64500
+set protocols ospf area 0.0.0.0 interface ge-0/0/1.0 metric 10
+""",
+}
+PORTS = {"ios": "GigabitEthernet0/1", "nxos": "Ethernet1/1", "eos": "Ethernet1", "junos": "ge-0/0/1"}
+SENT = {
+    "ios": ["no shutdown", "ipv6 route 2001:db8:9::/48 Null0", "ip route 203.0.113.192 255.255.255.240 198.51.100.18"],
+    "nxos": ["  description new span", "  mtu 1600", "    remote-as 64511", "no ntp server 192.0.2.53"],
+    "eos": [
+        "   mtu 1600",
+        " neighbor 198.51.100.99 remote-as 64511",
+        " 10 permit tcp 192.0.2.0/24 host 203.0.113.7 eq 22",
+    ],
+    "junos": [
+        'set interfaces ge-0/0/1 description "new span"',
+        "delete interfaces ge-0/0/1 disable",
+        "commit",
+        "set protocols bgp group quay neighbor 198.51.100.99 peer-as 64511",
+    ],
+}
+
+
+@pytest.mark.parametrize("dialect", RUNNING)
+def test_intents_against_texts(dialect: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Worked out against texts: what is there is known, what is sent is all there afterwards, and it can be undone."""
+    monkeypatch.setenv("QUAY_COMMUNITY", "herring-gull-9")
+    neighbor = "neighbor: 198.51.100.99, local_as: 64496, remote_as: 64511, description: buoy"
+    neighbor += ", group: quay" if dialect == "junos" else ", enabled: true"
+    (tmp_path / "inventory.yaml").write_text(f"devices: [{{name: quay-r1, address: 192.0.2.1, dialect: {dialect}}}]\n")
+    (tmp_path / "change.yaml").write_text(f"""
+inventory: inventory.yaml
+confirm_within: 300
+steps:
+  - only: [ntp_server]
+    intent:
+      - {{interface: {PORTS[dialect]}, mtu: 1600, description: new span, addresses: [198.51.100.42/30, '2001:db8::1/64'], enabled: true}}
+      - {{vlan: 10, name: office, ports: [{PORTS[dialect][:-1]}5]}}
+      - {{route: 203.0.113.192/28, via: 198.51.100.18}}
+      - {{route: '2001:db8:9::/48', via: blackhole}}
+      - {{ospf: {PORTS[dialect]}, cost: 25, hello_interval: 5, dead_interval: 20, area: 0}}
+      - {{ntp_server: 192.0.2.54}}
+      - {{log_host: 192.0.2.54}}
+      - {{name_server: 192.0.2.54}}
+      - {{snmp_community: {{environment: QUAY_COMMUNITY}}}}
+      - {{access_list: QUAY, number: 10, protocol: tcp, from: 192.0.2.0/24, to: 203.0.113.7/32, port: 22}}
+      - {{{neighbor}}}
+""")
+    rehearsing = Rehearsing(load_change(tmp_path / "change.yaml"))
+    (part,) = rehearsing.rehearse({"quay-r1": RUNNING[dialect]}, lambda *_: ()).parts
+    sent = [line for line, _ in part.lines]
+    assert all(any(line.strip() == one.strip() for line in sent) for one in SENT[dialect]), sent
+    assert (" ipv6 address 2001:db8::1/64" in sent) == (dialect in ("nxos", "eos")), "there already, in other letters"
+    knowledge, was = part.leaves.knowledge, Configuration.shown(part.leaves.knowledge, RUNNING[dialect])
+    shown = "\n".join(typed(knowledge, part.leaves.paths))
+    (again,) = rehearsing.rehearse({"quay-r1": shown}, lambda *_: ()).parts
+    assert again.lines == [], "once it is there, there is nothing to do"
+    back = Configuration.shown(knowledge, shown)
+    for path in given_lines(knowledge, part.undo):
+        back = back.after(back.plan(path))
+    assert {one for one in back.paths if not knowledge.lasting(one)} == {
+        one for one in was.paths if not knowledge.lasting(one)
+    }
+    gone = f"steps: [{{intent: [{{interface: {PORTS[dialect]}, addresses: [198.51.100.41/30], remove: true}}]}}]\n"
+    (tmp_path / "change.yaml").write_text("inventory: inventory.yaml\n" + gone)
+    (part,) = (
+        Rehearsing(load_change(tmp_path / "change.yaml")).rehearse({"quay-r1": RUNNING[dialect]}, lambda *_: ()).parts
+    )
+    (address,) = (path for path in was.paths if "198.51.100.41" in path[-1])
+    assert set(part.leaves.paths) == set(was.paths) - {address}, "that address, and nothing else"
+
+
+@pytest.mark.parametrize("name", ["mole-r2", "gannet-r1", "heron-r1"])
+def test_an_address_is_taken_away(network: Served, tmp_path: Path, name: str) -> None:
+    modelled(network, "heron-r1")
+    ports = network.network.devices[name].interfaces
+    port = next(one for one in ports.values() if one.alone and one.ospf is not None and one.ospf.cost)
+    address = port.addresses[0]
+    steps = f"steps: [{{on: name = '{name}', intent: [{{interface: {port.name}, addresses: ['{address}'], remove: true}}]}}]\n"
+    done = perform(written(network, "expect: [{some: route}]\n" + steps), to=tmp_path / "done")
+    assert done.state is State.IN and address not in port.addresses, done.reasons
+    assert rehearse(written(network, "expect: [{some: route}]\n" + steps))[0].empty
+
+
 SHUT = "gate: {expect: [{every: neighbor, where: protocol = 'bgp', must: state = 'idle'}]}\n"
 
 
@@ -127,12 +306,20 @@ SHUT = "gate: {expect: [{every: neighbor, where: protocol = 'bgp', must: state =
             "gate: {unchanged_since: then}\n",
             "mole-r2 was changed since then: interface GigabitEthernet0/0; description new",
         ),
+        ("gate: {unchanged_since: then}\n", "the secrets of mole-r2 in then were masked under another key"),
     ],
 )
-def test_what_is_refused_touches_nothing(network: Served, tmp_path: Path, text: str, reason: str) -> None:
+def test_what_is_refused_touches_nothing(
+    network: Served, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, text: str, reason: str
+) -> None:
     if "then" in text:
+        network.network.devices["mole-r2"].kept[""] += ["snmp-server community herring-gull RO"]
         nogging.capture(nogging.load_inventory(network.inventory), to=network.inventory.with_name("then"))
         network.network.devices["mole-r2"].interfaces["GigabitEthernet0/0"].description = "new"
+    if "another key" in reason:
+        (tmp_path / "key").touch(0o600)
+        (tmp_path / "key").write_text("fedcba9876543210" * 4)
+        monkeypatch.setenv(KEY_FILE, str(tmp_path / "key"))
     before = tables(network)
     change = written(network, text + "expect: [{some: route}]\nsteps:\n" + FAR)
     done = perform(change, to=tmp_path / "done")
@@ -183,6 +370,65 @@ def test_a_run_that_was_killed_goes_on_or_backs_out(
         resume(tmp_path / "one", back_out=back_out)
 
 
+def test_a_run_that_was_killed_while_it_backed_out_backs_out(network: Served, tmp_path: Path) -> None:
+    before, change = tables(network), load_change(network.mistaken)
+    with pytest.raises(Killed):
+        perform(change, to=tmp_path / "one", tell=killing("undone", 2))
+    text = network.mistaken.read_text()
+    network.mistaken.write_text(text.replace("eth4", "eth5"))
+    with pytest.raises(QuestionError, match=r"put it back from .*one/change.yaml"):
+        resume(tmp_path / "one", back_out=False)
+    network.mistaken.write_text(text)
+    done = resume(tmp_path / "one", back_out=False)
+    assert (done.state, done.verdict, done.todo) == (State.AS_BEFORE, Verdict.FAIL, [])
+    assert "2 of 16 fail" in done.reasons[0] and tables(network) == before
+    kept = ticket(tmp_path / "one")
+    assert kept.judgement is not None and kept.judgement.verdict is Verdict.FAIL, "what was judged is not lost"
+
+
+@pytest.mark.parametrize(("line", "back_out"), [("no shutdown", False), ("interface eth3", True)])
+def test_a_process_that_is_killed_outright(network: Served, tmp_path: Path, line: str, back_out: bool) -> None:
+    """By the system, with no time for anything: its sessions break, and its last word in the journal is cut off."""
+    before, done = tables(network), tmp_path / "done"
+    program = [sys.executable, "-m", "nogging", "perform"]
+    with subprocess.Popen([*program, network.change, "--to", done], stdout=subprocess.PIPE, text=True) as running:
+        assert running.stdout is not None
+        assert any(line in said for said in running.stdout), "it came to where it is to be killed"
+        running.kill()
+    with (done / "journal.jsonl").open("a") as journal:
+        journal.write('{"at": "2026-11-2')
+    more = ["--back-out"] if back_out else []
+    ended = subprocess.run([*program, "--resume", done, *more], capture_output=True, text=True, check=False)
+    assert ended.returncode == int(back_out), ended.stdout + ended.stderr
+    assert ("BACKED OUT" if back_out else "IN     ") in ended.stdout and (done / "report.html").is_file()
+    assert (tables(network) == before) == back_out
+
+
+def test_an_error_is_backed_out_and_one_in_backing_out_says_how_to_go_on(network: Served, tmp_path: Path) -> None:
+    """What cannot be captured any more, because a file of that name is in the way."""
+    port = network.network.devices["mole-r2"].interfaces["GigabitEthernet0/4"]
+    program = [sys.executable, "-m", "nogging", "perform"]
+
+    def ended(*arguments: Any) -> tuple[int, str]:
+        found = subprocess.run([*program, *arguments], capture_output=True, text=True, check=False)
+        assert "Traceback" not in found.stderr
+        return found.returncode, found.stdout + found.stderr
+
+    def change(*in_the_way: str) -> Path:
+        path = written(network, "expect: [{some: route}]\nsteps:\n" + FAR).path
+        names = ", ".join(f"../{one}" for one in in_the_way)
+        path.write_text(path.read_text() + f"  - call: {{command: [touch, {names}], undo: {{command: ['true']}}}}\n")
+        return path
+
+    status, told = ended(change("one/after"), "--to", tmp_path / "one")
+    assert status == 1 and "BACKED OUT" in told and "after" in told.partition("because")[2] and port.mtu == 1500, told
+    status, told = ended(change("two/after", "two/backed-out"), "--to", tmp_path / "two")
+    assert status == 2 and "stopped in the middle; go on with: nogging perform --resume" in told, told
+    (tmp_path / "two" / "backed-out").unlink()
+    status, told = ended("--resume", tmp_path / "two", "--back-out")
+    assert status == 1 and "BACKED OUT" in told and port.mtu == 1500, told
+
+
 def test_two_runs_do_not_touch_one_device(network: Served, tmp_path: Path) -> None:
     inside: list[str] = []
 
@@ -193,6 +439,12 @@ def test_two_runs_do_not_touch_one_device(network: Served, tmp_path: Path) -> No
             inside.append(str(caught.value))
 
     assert perform(load_change(network.change), to=tmp_path / "one", tell=tell).state is State.IN and inside
+    with pytest.raises(Killed):
+        perform(load_change(network.change), to=tmp_path / "gone", tell=killing("step"))
+    shutil.rmtree(tmp_path / "gone")
+    with pytest.raises(QuestionError, match=r"gone, which is gone, so nobody knows what it left: .* delete ") as lost:
+        perform(load_change(network.change), to=tmp_path / "other")
+    assert Path(str(lost.value).rpartition("delete ")[2]).is_file() and not (tmp_path / "other").exists()
 
 
 @pytest.mark.parametrize("comes_back", [True, False])
@@ -223,6 +475,81 @@ def test_a_connection_that_the_change_itself_cuts(
         assert "By its console, send: interface GigabitEthernet0/4; no mtu 9000; shutdown" in done.todo[0]
 
 
+GUARDED = "confirm_within: 60\nreach_within: 1\nexpect: [{some: route, where: WHERE}]\nsteps:\n" + FAR
+
+
+def events(done: Any, *wanted: str) -> list[str]:
+    return [one["event"] for one in done.events if one["event"] in wanted]
+
+
+@pytest.mark.parametrize("dialect", ["ios", "ietf"])
+def test_a_device_goes_back_by_itself_unless_the_change_passes(network: Served, tmp_path: Path, dialect: str) -> None:
+    confirm = {"ios": "configure confirm", "ietf": "commit persist-id nogging-mole-r2"}[dialect]
+    if dialect == "ietf":
+        modelled(network, "mole-r2")
+    mole, sorts = network.network.devices["mole-r2"], ("guarded", "confirmed", "gone back", "undoing")
+    port = mole.interfaces["GigabitEthernet0/4"]
+    failing, passing = GUARDED.replace("WHERE", "device = 'nobody'"), GUARDED.replace("WHERE", "true")
+    done = perform(written(network, failing), to=tmp_path / "back")
+    assert (done.state, port.mtu, mole.saved_point) == (State.AS_BEFORE, 1500, None), done.todo
+    assert events(done, *sorts) == ["guarded", "gone back"], "its own saved point, and no line"
+    held = perform(written(network, "on_failure: hold\n" + failing), to=tmp_path / "held")
+    assert held.state is State.ACT and re.search(f"mole-r2 goes back by itself at .* '{confirm}'", held.todo[1])
+    assert mole.saved_point is not None
+    mole.saved_point.go_back()
+    done = perform(written(network, passing), to=tmp_path / "in")
+    assert (done.state, port.mtu, mole.saved_point) == (State.IN, 9000, None), done
+    assert events(done, *sorts) == ["guarded", "confirmed"]
+    assert rehearse(written(network, passing))[0].empty
+    mole.interfaces["GigabitEthernet0/4"].mtu, network.network.minute = 1500, 0.2
+    late = perform(written(network, passing), to=tmp_path / "late")
+    assert late.state is State.AS_BEFORE and "gone back by itself before it was confirmed" in late.reasons[0]
+    assert port.mtu == 1500
+
+
+def test_what_a_device_took_back_while_nobody_was_there_is_done_again(network: Served, tmp_path: Path) -> None:
+    mole, change = network.network.devices["mole-r2"], written(network, GUARDED.replace("WHERE", "true"))
+    port = mole.interfaces["GigabitEthernet0/4"]
+    with pytest.raises(Killed):
+        perform(change, to=tmp_path / "done", tell=killing("settled"))
+    assert port.mtu == 9000 and mole.saved_point is not None
+    mole.saved_point.go_back()
+    assert port.mtu == 1500
+    done = resume(tmp_path / "done", back_out=False)
+    assert (done.state, port.mtu, mole.saved_point) == (State.IN, 9000, None), done
+    assert events(done, "guarded", "confirmed") == ["guarded", "guarded", "confirmed"]
+
+
+def test_what_somebody_else_would_go_back_to_is_left_alone(network: Served, tmp_path: Path) -> None:
+    mole = network.network.devices["mole-r2"]
+    theirs = mole.saved_point = SavedPoint(network.network, mole, 600)
+    done = perform(written(network, GUARDED.replace("WHERE", "true")), to=tmp_path / "done")
+    assert done.state is State.AS_BEFORE and "is pending already" in done.reasons[0], done
+    assert mole.saved_point is theirs and mole.interfaces["GigabitEthernet0/4"].mtu == 1500
+    assert events(done, "not guarded", "gone back", "undoing") == ["not guarded"]
+    theirs.confirm()
+
+
+def test_a_device_that_was_cut_off_comes_back_by_itself(
+    network: Served, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The change cuts its own way to the device, which cannot be reached until its saved point is over."""
+    real, mole = Hands._way, network.network.devices["mole-r2"]
+    port, network.network.minute = mole.interfaces["GigabitEthernet0/4"], 6.0
+
+    async def way(self: Hands, device: Device, purpose: str = "") -> Any:
+        if device.name == "mole-r2" and port.mtu == 9000:
+            raise Unreachable("no answer")
+        return await real(self, device, purpose)
+
+    monkeypatch.setattr(Hands, "_way", way)
+    done = perform(written(network, GUARDED.replace("WHERE", "true")), to=tmp_path / "done")
+    assert (done.state, done.reasons, port.mtu) == (State.AS_BEFORE, ["mole-r2: no answer"], 1500), done.todo
+    (back,) = (one for one in done.events if one["event"] == "gone back")
+    assert "%No Rollback Confirmed Change pending" in back["answer"], "it had gone back before it was told to"
+    assert not any(one["event"] == "undoing" for one in done.events)
+
+
 def test_a_line_that_a_device_refuses_ends_the_step(network: Served, tmp_path: Path) -> None:
     before = tables(network)
     steps = "expect: [{some: route}]\nsteps:\n  - {on: \"name in ('mole-r1', 'gannet-r1')\", send: [interface eth3, shutdown, mtu 9]}\n"
@@ -230,8 +557,82 @@ def test_a_line_that_a_device_refuses_ends_the_step(network: Served, tmp_path: P
     assert done.state is State.AS_BEFORE and "mole-r1 does not take 'mtu 9'" in done.reasons[0]
     assert {one["device"] for one in done.events if one["event"] == "sending"} == {"mole-r1"}, "gannet-r1 was not begun"
     assert tables(network) == before
+    words = (
+        "expect: [{some: route}]\nsteps: [{on: name = 'mole-r2', send: [snmp-server community herring-gull-9 XX]}]\n"
+    )
+    told = perform(written(network, words), to=tmp_path / "secret")
+    assert "does not take 'snmp-server community <masked:" in told.reasons[0], "not even to a terminal or a ticket"
     held = perform(written(network, "on_failure: hold\n" + steps), to=tmp_path / "held")
     assert held.state is State.ACT and tables(network) != before
+
+
+LATE = "window: {back_out_by: 2026-01-01T00:00:00Z}\n"
+
+
+@pytest.mark.parametrize(
+    ("more", "answer", "state", "todo"),
+    [
+        ("on_failure: ask\n", "yes", State.AS_BEFORE, []),
+        (
+            "on_failure: ask\n",
+            "no",
+            State.ACT,
+            ["the change stands as far as it got; see the journal for what was sent"],
+        ),
+        ("on_failure: ask\n", None, State.AS_BEFORE, []),
+        (LATE, None, State.REFUSED, []),
+    ],
+)
+def test_what_is_done_on_failure(
+    network: Served, tmp_path: Path, more: str, answer: str | None, state: State, todo: list[str]
+) -> None:
+    questions: list[str] = []
+
+    def ask(question: str) -> str:
+        questions.append(question)
+        return str(answer)
+
+    change = written(network, more + "expect: [{some: route, where: device = 'nobody'}]\nsteps:\n" + FAR)
+    done = perform(change, to=tmp_path / "done", ask=ask if answer else None)
+    assert (done.state, done.todo) == (state, todo), done
+    assert [one.endswith("Back out? [yes/no] ") for one in questions] == [True] * bool(answer)
+    assert (network.network.devices["mole-r2"].interfaces["GigabitEthernet0/4"].mtu == 9000) == (answer == "no")
+
+
+def test_after_the_last_moment_nothing_is_backed_out(
+    network: Served, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    class Later(datetime):
+        """A clock that is two hours ahead."""
+
+        @classmethod
+        def now(cls, tz: Any = None) -> Any:
+            return datetime.now(tz) + timedelta(hours=2)
+
+    def tell(event: dict[str, Any]) -> None:
+        if event["event"] == "judged":
+            monkeypatch.setattr("nogging.changes.performing.datetime", Later)
+
+    last = datetime.now(UTC) + timedelta(hours=1)
+    text = f"window: {{back_out_by: {last.isoformat()}}}\nexpect: [{{some: route, where: device = 'nobody'}}]\nsteps:\n"
+    done = perform(written(network, text + FAR), to=tmp_path / "done", tell=tell)
+    assert done.state is State.ACT and "the last moment for backing out: the change stands" in done.todo[0]
+    assert network.network.devices["mole-r2"].interfaces["GigabitEthernet0/4"].mtu == 9000
+    begun = perform(written(network, text + FAR), to=tmp_path / "later")
+    assert begun.state is State.REFUSED and "is over" in begun.reasons[0]
+
+
+def test_a_secret_that_is_typed_is_asked_for_once(network: Served, tmp_path: Path) -> None:
+    password, asked = network.inventory.with_name("password").read_text().strip(), []
+    text = re.sub(r"password: \{.*?\}", "password: {prompt: true}", network.inventory.read_text())
+    network.inventory.write_text(text)
+
+    def secret(what: str) -> str:
+        asked.append(what)
+        return password
+
+    done = perform(written(network, "expect: [{some: route}]\nsteps:\n" + FAR), to=tmp_path / "done", secret=secret)
+    assert done.state is State.IN and len(asked) == 1, (done.reasons, asked)
 
 
 def test_templates_calls_and_waiting(network: Served, tmp_path: Path) -> None:
@@ -260,6 +661,62 @@ steps:
     assert refused.todo == ["nothing is known that takes back: touch called"]
 
 
+def test_what_was_done_is_taken_back_in_its_turn(network: Served, tmp_path: Path) -> None:
+    """The last first: calls, persons and devices each where they stand; and nothing is proven before it is so."""
+    text = "expect: [{some: route, where: device = 'nobody'}]\nsteps:\n"
+    text += "  - call: {command: [echo, one], undo: {command: [echo, back one]}}\n" + FAR
+    text += "  - wait_for: {person: Patch the cable., undo: Pull the cable.}\n"
+    text += "  - call: {command: [echo, two], undo: {command: [echo, back two]}}\n"
+    port = network.network.devices["mole-r1"].interfaces["eth1"]
+    usual = port.description
+
+    def tell(event: dict[str, Any]) -> None:
+        if event["event"] == "taken back":
+            port.description = "not yet"
+        elif event["event"] == "compared":
+            port.description = usual
+
+    done = perform(written(network, text), to=tmp_path / "done", ask=lambda _: "yes", tell=tell)
+    assert (done.state, done.todo) == (State.AS_BEFORE, []), done
+    told = [one for one in done.events if one["event"] in ("called", "person", "undone", "compared")]
+    said = [
+        str(one.get("question", "")).removesuffix(" Done?")
+        or one.get("differences")
+        or one.get("answer")
+        or one["event"]
+        for one in told
+    ]
+    assert said[:3] == ["one", "Patch the cable.", "two"]
+    assert said[3:5] == ["back two", "Pull the cable."] and said[5] == "undone" and said[-3] == "back one"
+    assert "not yet" in said[-2][0] and said[-1] == "compared", "looked at again until it is as it was"
+    refuses = perform(written(network, text), to=tmp_path / "no", ask=lambda one: "no" if "Pull" in one else "yes")
+    assert (refuses.state, refuses.todo) == (State.ACT, ["Pull the cable."])
+
+
+def test_calls_over_http_are_taken_back_over_http(
+    network: Served, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("DESK_KEY", "herring-gull-9")
+    key = "headers: {Authorization: {environment: DESK_KEY}}"
+
+    def done(name: str, refusals: int, expected: str) -> tuple[Any, list[str]]:
+        with Desk(refusals, "herring-gull-9") as desk:
+            calls = f"{{http: {{url: '{desk.url}', {key}, body: {{service: start}}}}, undo: {{http: {{url: '{desk.url}', {key}, body: gone}}}}}}"
+            text = f"expect: [{{every: system, where: device = 'mole-r1', must: {expected}}}]\nsteps: [{{call: {calls}}}]\n"
+            return perform(written(network, text), to=tmp_path / name), desk.tickets
+
+    good, tickets = done("good", 0, "hostname = 'mole-r1'")
+    assert (good.state, tickets) == (State.IN, ['{"service": "start"}'])
+    failed, tickets = done("failed", 0, "hostname = 'nobody'")
+    assert (failed.state, tickets) == (State.AS_BEFORE, ['{"service": "start"}', '"gone"'])
+    refused, tickets = done("refused", 1, "hostname = 'mole-r1'")
+    assert (refused.state, tickets) == (State.AS_BEFORE, ['"gone"']) and "503" in refused.reasons[0], refused
+    assert not any(b"herring-gull-9" in path.read_bytes() for path in tmp_path.rglob("*") if path.is_file())
+    monkeypatch.delenv("DESK_KEY")
+    with pytest.raises(QuestionError, match="the header Authorization: the environment has no DESK_KEY"):
+        done("never", 0, "hostname = 'mole-r1'")
+
+
 SETTINGS = """
 values:
   clock: [192.0.2.53, {for: "label.tier = 'core'", value: 192.0.2.54}]
@@ -272,6 +729,8 @@ steps:
 
 
 def test_who_deviates_and_what_puts_it_right(network: Served, tmp_path: Path) -> None:
+    (deviates,) = nogging.conform(load_change(network.settings)).deviations
+    assert deviates.remedy == ("ntp server 192.0.2.54", "no ntp server 192.0.2.53")
     network.network.devices["heron-r1"].kept[""] += ["logging host 192.0.2.99"]
     change = written(network, SETTINGS)
     found = nogging.conform(change)
@@ -293,7 +752,11 @@ def test_who_deviates_and_what_puts_it_right(network: Served, tmp_path: Path) ->
     text = network.inventory.read_text().replace(f"port: {port}", "port: 9")
     network.inventory.write_text(text)
     (lost,) = nogging.conform(written(network, SETTINGS)).deviations
-    assert lost.device == "heron-r1" and "heron-r1: " in lost.reason and not lost.remedy
+    assert lost.device == "heron-r1" and "port 9: connection refused" in lost.reason and not lost.remedy
+    failing = "expect: [{some: route, where: device = 'nobody'}]\nsteps:\n" + FAR
+    unseen = perform(written(network, failing), to=tmp_path / "unseen")
+    assert unseen.state is State.ACT and len(unseen.todo) == 1 and len(events(unseen, "compared")) == 1, unseen.todo
+    assert "not known to be as before: heron-r1, which was not captured before: " in unseen.todo[0]
 
 
 def test_notices_go_to_whom_the_file_says(network: Served, tmp_path: Path) -> None:
@@ -326,35 +789,88 @@ steps:
     assert done.state is State.AS_BEFORE and len(letters) == 1
     assert "Subject: [as before] mine" in letters[0] and "To: noc@teal-sound.example" in letters[0]
     told = [one["told"] for one in done.events if one["event"] == "notice"]
-    assert [one.split(",")[0] for one in told] == ["delivered (201)", "delivered", "not delivered"]
+    assert [one.split(",")[0] for one in told] == ["delivered (201)", "delivered (by mail)", "not delivered"]
 
 
-def test_an_outage_is_measured(network: Served, tmp_path: Path) -> None:
-    """A port that is deaf for a while, with the change around it."""
+@pytest.mark.parametrize("comes_back", [True, False])
+def test_an_outage_is_measured(network: Served, tmp_path: Path, comes_back: bool) -> None:
+    """A port that is deaf for a while, with the change around it; or that falls deaf just before it is judged."""
     listener = socket.create_server(("127.0.0.1", 0))
     port, deaf = listener.getsockname()[1], 0.0
 
     def tell(event: dict[str, Any]) -> None:
         nonlocal deaf, listener
-        if event["event"] == "step done":
+        if event["event"] == "step done" and comes_back:
             listener.close()
             began = time.monotonic()
             time.sleep(1.0)
             listener, deaf = socket.create_server(("127.0.0.1", port)), time.monotonic() - began
+        elif event["event"] == "captured" and event["capture"] == "after" and not comes_back:
+            listener.close()
 
-    more = f"probes: [{{to: 127.0.0.1, tcp: {port}, interval: 0.1, at_most: 0.5}}, {{to: 127.0.0.1, interval: 0.1}}]\n"
-    done = perform(written(network, more + "expect: [{some: route}]\nsteps:\n" + FAR), to=tmp_path / "done", tell=tell)
+    more = f"probes: [{{title: pier, to: 127.0.0.1, tcp: {port}, interval: 0.1, at_most: 0.5}}, {{to: 127.0.0.1, interval: 0.1}}]\n"
+    text = more + "expect: [{some: route}]\nsteps:\n" + FAR
+    done = perform(written(network, text), to=tmp_path / "done", tell=tell)
     listener.close()
     tcp, icmp = done.probes
-    assert len(tcp.outages) == 1 and abs(tcp.longest - deaf) <= 0.25, (tcp, deaf)
+    assert len(tcp.outages) == 1 and (not comes_back or abs(tcp.longest - deaf) <= 0.25), (tcp, deaf)
     assert icmp.sent > 5 and not icmp.outages
-    assert done.state is State.AS_BEFORE and "cut off for" in done.reasons[-1]
+    assert done.state is State.AS_BEFORE
+    assert re.search(r"pier, here to 127.0.0.1 \(tcp \d+\): cut off for \S+ s from \d\d:\d\d:\d\d", done.reasons[-1])
+    assert tcp.lasts != comes_back
+    shut = perform(written(network, text), to=tmp_path / "shut")
+    assert shut.state is State.REFUSED and "the gate is shut: pier, here to 127.0.0.1 (tcp" in shut.reasons[0], shut
+
+
+def test_what_nobody_probed_is_not_proven(network: Served, tmp_path: Path) -> None:
+    """A run that is killed probes no more; going on, it tells of the outages that were seen, and what is not known."""
+    more = (
+        "probes: [{title: office, to: 127.0.0.1, interval: 0.1, at_most: 30}, {to: 127.0.0.1, tcp: 9, interval: 0.1}]\n"
+    )
+    change = written(network, more + "expect: [{some: route}]\nsteps:\n" + FAR)
+    with pytest.raises(Killed):
+        perform(change, to=tmp_path / "done", tell=killing("step done"))
+    done = resume(tmp_path / "done", back_out=False)
+    assert (done.state, done.verdict) == (State.ACT, Verdict.UNPROVEN)
+
+    def slowly(event: dict[str, Any]) -> None:
+        if event["event"] == "sent":  # told where the probes are sent as well
+            time.sleep(2.5)
+
+    slow = written(
+        network,
+        more.replace("at_most: 30", "at_most: 2") + "expect: [{some: route}]\nsteps:\n" + FAR.replace("9000", "9001"),
+    )
+    missed = perform(slow, to=tmp_path / "slow", tell=slowly)
+    assert (missed.state, missed.verdict) == (State.ACT, Verdict.UNPROVEN)
+    assert len(missed.todo) == 1 and "nobody probed from" in missed.todo[0]
+    assert len(done.todo) == 1 and re.search(
+        "nobody probed from .* until .*'office' was cut off for more", done.todo[0]
+    )
+    drawn = timeline(done.events)
+    assert drawn is not None and [row.label for row in drawn.rows][-2:] == ["office", "here to 127.0.0.1 (tcp 9)"]
+    assert [bar.what for bar in drawn.rows[-1].bars] and not drawn.rows[-2].bars
+
+
+OPEN = "expect: [{some: route}]\nsteps: \n  - {on: name = 'mole-r1', send: [interface eth1]}\n"
+
+
+def intended(text: str, device: str = "mole-r1") -> str:
+    return f"steps: [{{on: name = '{device}', intent: [{{{text}}}]}}]"
 
 
 @pytest.mark.parametrize(
     ("text", "told"),
     [
         ("steps: []", "nothing is done in this file"),
+        (intended("interface: eth1, enabled: true"), "nothing is expected in this file"),
+        (
+            intended("interface: eth1, enabled: true") + "\nexpect: [{every: route, must: activ}]",
+            r":4:\d+: unknown field 'activ'",
+        ),
+        (OPEN + "gate: {expect: [{every: route, must: activ}]}", r":6:\d+: unknown field 'activ'"),
+        (OPEN + "  - {wait_for: {expect: [{every: route, must: activ}]}}", r":6:\d+: unknown field 'activ'"),
+        (OPEN + "notices: [{http: 'http://127.0.0.1:9', template: '{{ stat }}'}]", r":6:\d+: .*'stat' is undefined"),
         ("steps: [{on: name = 'mole-r9', send: [x]}]", r":3:\d+: the predicate .* holds for none"),
         ("steps: [{on: nam = 'mole-r1', send: [x]}]", "unknown field 'nam'.*'name'"),
         ("steps: [{send: [x], call: {command: [x]}}]", "exactly one of: send, template, intent, call, wait_for"),
@@ -363,20 +879,43 @@ def test_an_outage_is_measured(network: Served, tmp_path: Path) -> None:
         ("steps: [{on: name = 'mole-r1', send: ['{% for %}']}]", "the template cannot be filled"),
         ("steps: [{on: name = 'mole-r1', send: ['{{ (1).__class__.__mro__ }}']}]", "the template cannot be filled"),
         ("steps: [{on: name = 'mole-r1', template: none.txt}]", "none.txt: cannot be read"),
-        ("steps: [{on: name = 'mole-r1', intent: [{interfase: eth1}]}]", "an intent has one of the keys: interface"),
-        ("steps: [{on: name = 'mole-r1', intent: [{interface: eth1, mtu: 9}]}]", "'mtu': .*68"),
+        (intended("interfase: eth1"), "an intent has one of the keys: interface"),
+        (intended("interface: eth1, mtu: 9"), "'mtu': .*68"),
+        ("steps: [{on: name = 'heron-r1', send: [interface eth1]}]", r":3:\d+: 'interface eth1' is in no model"),
+        (intended("ntp_server: 192.0.2.1"), "how 'ntp_server' is said to frr is not known"),
         (
-            "steps: [{on: name = 'mole-r1', intent: [{ntp_server: 192.0.2.1}]}]",
-            "how 'ntp_server' is said to frr is not known",
+            intended("interface: eth1"),
+            "nothing is asked for; give at least one of: enabled, mtu, description, addresses",
         ),
+        (intended("interface: eth1, mtu: 1500, remove: true"), "of an interface 'remove' takes away addresses"),
+        (intended("vlan: 20, ports: [eth1], remove: true"), "'remove' takes a VLAN away as a whole"),
+        (intended("neighbor: 192.0.2.1, local_as: 64496"), r":3:\d+: nothing is asked for; .*, enabled, remove\n"),
+        (intended("access_list: quay, number: 5, port: 22"), "an access list of frr is of sources alone"),
+        (intended("access_list: quay, number: 5, to: '2001:db8::/32'", "mole-r2"), "not known: of IPv4 alone"),
         ("window: {end: 2026-01-01T00:00:00}\nsteps: [{send: [x]}]", ":3:.*say which time this is"),
+        (
+            "window: {start: 2026-01-02T00:00:00Z, end: 2026-01-01T00:00:00Z}\nsteps: [{send: [x]}]",
+            r":3:\d+: 'start', 'back_out_by' and 'end' follow each other",
+        ),
+        ("settling: {quiet: 9, at_most: 9}\nsteps: [{send: [x]}]", r":2:\d+: nothing is quiet for 9 s within 9 s"),
         ("steps: [{send: [x]}]\nsettling: {kinds: [rout]}", "unknown kind 'rout'; did you mean 'route'"),
         ("probes: [{to: 192.0.2.1, from: mole-r9}]\nsteps: [{send: [x]}]", "no device 'mole-r9'"),
+        (
+            "probes: [{to: 192.0.2.1, from: heron-r1}]\nsteps: [{send: [x]}]",
+            r":3:\d+: how ietf sends one echo is not known",
+        ),
+        ("probes: [{to: office.example, from: mole-r1}]\nsteps: [{send: [x]}]", "'office.example' is not an address"),
+        (
+            "probes: [{to: 192.0.2.1, interval: 5, at_most: 3}]\nsteps: [{send: [x]}]",
+            "every 5 s cannot tell an outage of 3 s",
+        ),
+        ("steps: [{wait_for: {expect: [{some: route}], undo: Pull it.}}]", "'undo' is what a 'person' is asked"),
     ],
 )
 def test_mistakes_in_a_change_file_are_told_before_a_device_is_asked(
     network: Served, tmp_path: Path, text: str, told: str
 ) -> None:
+    modelled(network, "heron-r1")
     with pytest.raises((FileError, QuestionError), match=told):
         perform(written(network, text), to=tmp_path / "done")
     assert not (tmp_path / "done").exists()
@@ -387,7 +926,7 @@ def test_a_secret_that_a_device_shows_as_a_hash_is_not_compared() -> None:
     (hidden,) = (now.plan(path) for path in given_lines(now.knowledge, ["username noc secret herring-gull"]))
     assert hidden.effect is Effect.HIDDEN and hidden.removes
     back = now.after(hidden).lines_to(now)
-    assert typed(back) == ["username noc secret 9 $9$Zt3kq0pPv1XkSv$wBd"], "the hash itself puts it back"
+    assert typed(now.knowledge, back) == ["username noc secret 9 $9$Zt3kq0pPv1XkSv$wBd"], "the hash itself puts it back"
 
 
 @pytest.mark.parametrize("line", ["{", "[]", '{"at": "2026-11-23T02:00:00"}'])
@@ -397,6 +936,25 @@ def test_a_journal_that_is_none_is_told(tmp_path: Path, line: str) -> None:
     for ask in (lambda: resume(tmp_path, back_out=True), lambda: write_page(tmp_path)):
         with pytest.raises(NoggingError, match=r"journal.jsonl:1: this is no line of the journal"):
             ask()
+
+
+@settings(max_examples=60, deadline=None)
+@given(cut=st.integers(0, 500), secret=st.text(st.characters(exclude_categories=["Cs", "Z", "C"]), min_size=8))
+def test_a_journal_that_was_cut_anywhere_is_gone_on_with(cut: int, secret: str) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        path, masker = Path(folder) / JOURNAL, Masker(b"k" * 32, [secret])
+        first = Journal(Path(folder), lambda _: None, masker)
+        for n in range(4):
+            first.tell("sent", line=f"line {n}", answer=[f"said {secret} of 2001:db8::{n}"])
+        first.close()
+        whole = path.read_bytes()
+        path.write_bytes(whole[:cut])
+        again = Journal(Path(folder), lambda _: None, masker)
+        again.tell("resumed")
+        again.close()
+        told = [one["event"] for one in read(Path(folder))]
+    assert told == ["sent"] * whole[:cut].count(b"\n") + ["resumed"]
+    assert json.dumps(secret, ensure_ascii=False)[1:-1].encode() not in whole
 
 
 LINES = st.sampled_from(
@@ -416,7 +974,7 @@ def _configurations(draw: st.DrawFn) -> Configuration:
     """What a device could hold: of lines that replace each other the last one only."""
     found = Configuration(knowledge_of("ios"), [])
     for line in draw(st.lists(LINES, max_size=12)):
-        for path in given_lines(found.knowledge, typed([line])):
+        for path in given_lines(found.knowledge, typed(found.knowledge, [line])):
             found = found.after(found.plan(path))
     return found
 
@@ -426,10 +984,13 @@ def _configurations(draw: st.DrawFn) -> Configuration:
 def test_the_lines_between_two_configurations_lead_from_one_to_the_other(
     one: Configuration, other: Configuration
 ) -> None:
-    lines, found = typed(one.lines_to(other)), one
+    lines, found = typed(one.knowledge, one.lines_to(other)), one
     for path in given_lines(one.knowledge, lines):
         found = found.after(found.plan(path))
     lasting = {path for path in {**one.paths, **other.paths} if one.knowledge.lasting(path)}
     assert set(found.paths) - lasting == set(other.paths) - lasting, lines
-    assert not typed(found.lines_to(other)), "done again, there is nothing to do"
-    assert Configuration.shown(one.knowledge, "\n".join(typed(other.paths))).paths.keys() == other.paths.keys()
+    assert not typed(found.knowledge, found.lines_to(other)), "done again, there is nothing to do"
+    assert (
+        Configuration.shown(one.knowledge, "\n".join(typed(one.knowledge, other.paths))).paths.keys()
+        == other.paths.keys()
+    )

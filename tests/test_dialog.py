@@ -73,6 +73,17 @@ def test_a_wrapped_echo_and_a_device_without_echo() -> None:
     assert lines_of(dialog.receive("show z\r\nmole-r2#")) == ""
 
 
+def test_a_host_that_is_renamed_is_known_by_its_new_name() -> None:
+    dialog, _ = played("ios", IOS[:3], [])
+    dialog.ask("configure terminal")
+    dialog.receive("configure terminal\r\nmole-r2(config)#")
+    dialog.ask("hostname quay-r9")
+    assert Done("hostname quay-r9") in dialog.receive("hostname quay-r9\r\nquay-r9(config)#") and dialog.settled
+    dialog.ask("do show x")
+    assert Done("do show x") not in dialog.receive("do show x\r\nmole-r2(config)#"), "it is no prompt any more"
+    assert Done("do show x") in dialog.receive("\r\nquay-r9(config)#")
+
+
 def test_modes_are_walked_and_prepared() -> None:
     script = [
         (None, "Linux\r\nnoc@mole-r1:~$ "),

@@ -305,7 +305,7 @@ def test_comparing_is_a_mirror_and_nothing_differs_from_itself(good: Change) -> 
     assert all(moved[str(one.identity)] == one.fields for one in back.differences if one.what == "moved")
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=20, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(data=st.data())
 def test_losing_an_answer_never_turns_a_verdict_towards_pass(good: Change, data: st.DataObject) -> None:
     side = data.draw(st.sampled_from(["before", "after"]))

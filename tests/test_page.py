@@ -20,6 +20,27 @@ pytestmark = pytest.mark.skipif(
     not (shutil.which("chromium") and shutil.which("chromedriver")), reason="there is no chromium with its driver here"
 )
 HOSTILE = "</script><script>document.title = 'owned'</script><img src=x onerror=\"document.title='owned'\">"
+AT = "2026-11-24T02:00:{}+00:00"
+EVENTS = [
+    {"at": AT.format(f"{second:02}.000"), "event": event, **more}
+    for second, event, more in [
+        (0, "begin", {}),
+        (8, "before", {}),
+        (8, "probing", {"probes": ["office", "terminal"]}),
+        (9, "step", {"step": 0, "title": HOSTILE}),
+        (12, "step done", {"step": 0}),
+        (20, "outage", {"probe": "office", "began": AT.format("10.000"), "seconds": 2.5, "lost": 3}),
+        (21, "settling", {"after": 4.0, "moved": {"route on mole-r1": 7}}),
+        (25, "settling", {"after": 8.0, "moved": {}}),
+        (25, "settled", {}),
+        (30, "judged", {"verdict": "fail"}),
+        (30, "failed", {}),
+        (30, "backing out", {}),
+        (34, "taken back", {}),
+        (44, "settled", {}),
+        (50, "end", {}),
+    ]
+]
 
 
 @pytest.fixture(scope="module")
@@ -60,8 +81,9 @@ def shown(browser: Any, bad: Change, tmp_path: Path) -> Any:
     )
     found = nogging.check(bad.expectations, after=bad.after, before=bad.before)
     told = Told(
-        f"Gannet {HOSTILE}", after, bad.before, plain.judgement(found), first=look_first(found) or "", todo=[HOSTILE]
-    )
+        f"Gannet {HOSTILE}", after, bad.before, plain.judgement(found), first=look_first(found) or "", todo=[HOSTILE],
+        events=EVENTS, journal=[("02:00:09", "step", f"step 1: {HOSTILE}")], probes=["office: 30 sent, 3 lost"],
+    )  # fmt: skip
     opened(browser, page(told), tmp_path / "page.html")
     return browser
 
@@ -107,11 +129,36 @@ def test_the_verdict_is_first_and_the_evidence_one_key_away(shown: Any) -> None:
     assert details.get_attribute("open") == "true"
     evidence = shown.find_element("css selector", "details.fail mark").text
     assert "Neighbor 192.0.2." in evidence
-    words = {one.text for one in shown.find_elements("css selector", ".link > text")}
+    words = {one.text for one in shown.find_elements("css selector", ".became")}
     assert {"lost", "new"} <= words
 
 
+def test_what_happened_when_is_drawn(shown: Any) -> None:
+    bars = shown.find_elements("css selector", ".timeline rect")
+    told = [bar.get_attribute("textContent") for bar in bars]
+    assert [one.rpartition(": ")[2] for one in told] == [
+        "8.0 s",
+        "3.0 s",
+        "13.0 s",
+        "5.0 s",
+        "4.0 s",
+        "10.0 s",
+        "6.0 s",
+        "2.5 s",
+    ]
+    (outage,) = (bar for bar in bars if bar.get_attribute("class") == "outage")
+    first, last = (float(bars[n].get_attribute("x")) for n in (0, 6))
+    assert abs((float(outage.get_attribute("x")) - first) / (last - first) - 10 / 44) < 0.01, (
+        "where it was, on one axis"
+    )
+    assert "last moved, after 4 s: route on mole-r1 (7)" in shown.find_element("id", "figures").text
+    assert "no outage" in shown.find_element("css selector", ".timeline").text
+    shown.find_element("css selector", 'nav a[href="#journal"]').click()
+    assert abs(shown.execute_script("return document.getElementById('journal').getBoundingClientRect().top")) < 80
+
+
 def test_records_are_searched_sorted_and_filtered(shown: Any) -> None:
+    from selenium.webdriver.common.keys import Keys
     from selenium.webdriver.support.ui import Select
 
     every = rows(shown)
@@ -120,13 +167,22 @@ def test_records_are_searched_sorted_and_filtered(shown: Any) -> None:
     search.send_keys("gannet FIBRE")
     assert len(rows(shown)) == 2 and all("fibre span" in one for one in rows(shown))
     search.clear()
+    search.send_keys("198.51.100.42")
+    shown.implicitly_wait(5)
+    other = shown.find_element("css selector", "#others button")
+    shown.implicitly_wait(0)
+    assert (rows(shown), other.text) == ([], "address (1)"), "it is of another kind, and told to be"
+    other.send_keys(Keys.ENTER)
+    assert len(rows(shown)) == 1 and "198.51.100.42" in rows(shown)[0]
+    Select(shown.find_element("id", "kind")).select_by_value("interface")
+    search.clear()
     search.send_keys("no such thing")
     assert rows(shown) == [] and shown.find_element("id", "count").text.startswith("0 of")
     shown.execute_script("arguments[0].value = ''; arguments[0].dispatchEvent(new Event('input'))", search)
     Select(shown.find_element("id", "device")).select_by_visible_text("mole-r2")
     assert rows(shown) and all(one.startswith("mole-r2") for one in rows(shown))
     mtu = next(one for one in shown.find_elements("css selector", "#table th button") if one.text == "mtu")
-    mtu.send_keys("\ue007")  # the key Enter
+    mtu.send_keys(Keys.ENTER)
     first = shown.find_element("css selector", "#table th[aria-sort]")
     assert first.text == "mtu ▲" and shown.switch_to.active_element.text == "mtu ▲", "the focus stays where it was"
     numbers = [

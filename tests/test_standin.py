@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
+from ipaddress import IPv4Address
 
 import pytest
 
@@ -142,3 +143,13 @@ def test_every_route_that_is_printed_is_read_back(network: Network, change: list
             expected += wanted(route, best, device.dialect) if best or device.dialect == "frr" else []
         assert not reading.unread
         assert sorted(read, key=str) == sorted(expected, key=str)
+
+
+def test_packets_follow_the_tables() -> None:
+    network, gannet, office = teal_sound(), IPv4Address("192.0.2.13"), IPv4Address("192.0.2.11")
+    transit = IPv4Address("203.0.113.129")
+    assert all(network.answers(name, gannet) for name in network.devices if name != "edge-r1")
+    assert network.answers("otter-r1", office) and not network.answers("otter-r1", IPv4Address("192.0.2.99"))
+    assert not network.answers("mole-r1", transit), "it is announced, and nobody has it"
+    network.unplug("gannet-r1", "eth3")
+    assert not network.answers("mole-r1", gannet) and not network.answers("gannet-r1", office)

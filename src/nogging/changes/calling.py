@@ -2,21 +2,27 @@
 
 from __future__ import annotations
 
+import http.client
 import json
 import subprocess
 import urllib.error
 import urllib.request
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
-from nogging.changes.declared import CallModel, HttpModel
+from nogging.changes.declared import CallModel, Headers
 
 MOST_TOLD = 2000
+Fetch = Callable[[Headers], Mapping[str, str]]
+"""Gives header fields with their secrets in them."""
 
 
-def call(model: CallModel, folder: Path) -> tuple[str, bool]:
+def call(model: CallModel, folder: Path, fetch: Fetch) -> tuple[str, bool]:
     """What was said, and whether it went well: status 0, or a status of 2xx. A command runs without a shell."""
-    if model.http is not None:
-        return _requested(model.http)
+    asked = model.http
+    if asked is not None:
+        data = None if asked.body is None else json.dumps(asked.body).encode()
+        return requested(asked.url, data, fetch(asked.headers), method=asked.method, within=asked.within)
     command = list(model.command or ())
     try:
         done = subprocess.run(
@@ -36,18 +42,19 @@ def call(model: CallModel, folder: Path) -> tuple[str, bool]:
     return said or f"status {done.returncode}", done.returncode == 0
 
 
-def _requested(model: HttpModel) -> tuple[str, bool]:
-    if not model.url.startswith(("http://", "https://")):
-        return f"{model.url} is no web address", False
-    data = None if model.body is None else json.dumps(model.body).encode()
-    request = urllib.request.Request(model.url, data, {"Content-Type": "application/json"}, method=model.method)
+def requested(
+    url: str, data: bytes | None, headers: Mapping[str, str], *, within: float, method: str = "POST"
+) -> tuple[str, bool]:
+    """Sends a request with JSON in it; the status and the beginning of what was answered, and whether it went well."""
+    if not url.startswith(("http://", "https://")):
+        return f"{url} is no web address", False
     try:
-        with urllib.request.urlopen(request, timeout=model.within) as answer:
-            return (
-                f"{answer.status} {answer.read(MOST_TOLD).decode(errors='replace')}".strip(),
-                200 <= answer.status < 300,
-            )
+        request = urllib.request.Request(url, data, {"Content-Type": "application/json", **headers}, method=method)
+        with urllib.request.urlopen(request, timeout=within) as answer:
+            return f"{answer.status} {answer.read(MOST_TOLD).decode(errors='replace')}".strip(), True
     except urllib.error.HTTPError as error:
         return f"{error.code} {error.reason}", False
-    except (OSError, ValueError) as error:
-        return f"{model.url}: {error}", False
+    except urllib.error.URLError as error:
+        return f"not reached: {getattr(error.reason, 'strerror', None) or error.reason}", False
+    except (OSError, http.client.HTTPException, ValueError) as error:
+        return f"no answer that could be understood: {error}", False

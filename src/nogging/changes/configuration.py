@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from nogging.changes.knowledge import Knowledge
+from nogging.changes.tree import edit, paths_of
 
 Path = tuple[str, ...]
 """A line of a configuration with the lines that open its sections before it."""
@@ -52,7 +53,9 @@ class Configuration:
 
     @classmethod
     def shown(cls, knowledge: Knowledge, text: str) -> Configuration:
-        """From what a device shows: its sections are told by indentation."""
+        """From what a device shows: its sections are told by indentation, or by the elements of its models."""
+        if knowledge.tree is not None:
+            return cls(knowledge, paths_of(knowledge, text))
         return cls(knowledge, _indented(knowledge, text.splitlines()))
 
     def plan(self, line: Path) -> Planned:
@@ -75,11 +78,13 @@ class Configuration:
         """The configuration that a line leaves, as far as is known."""
         if planned.effect is Effect.THERE:
             return self
-        left = [one for one in self.paths if one not in planned.removes]
-        line = planned.path
+        left, line = dict(self.paths), planned.path
+        for one in planned.removes:
+            left.pop(one, None)
         gone = line[-1].startswith(NO) or (self.knowledge.usual(line[-1]) and planned.effect is Effect.REPLACED)
-        headings = [line[:n] for n in range(1, len(line))]
-        return Configuration(self.knowledge, [*left, *headings, *([] if gone else [line])])
+        for n in range(1, len(line) + (not gone)):
+            left.setdefault(line[:n])
+        return Configuration(self.knowledge, left)
 
     def _within(self, section: Path) -> bool:
         return any(one[: len(section)] == section for one in self.paths)
@@ -98,14 +103,11 @@ class Configuration:
 
     def _rivals(self, line: Path) -> tuple[Path, ...]:
         """The lines of the same section that this one would replace."""
-        beginning = self.knowledge.beginning(line[-1])
+        beginning, section = self.knowledge.beginning(line[-1]), line[:-1]
         if beginning is None:
             return ()
-        return tuple(
-            one
-            for one in self.paths
-            if len(one) == len(line) and one[:-1] == line[:-1] and self.knowledge.beginning(one[-1]) == beginning
-        )
+        beside = (one for one in self.paths if one[:-1] == section)
+        return tuple(one for one in beside if self.knowledge.beginning(one[-1]) == beginning)
 
     def lines_to(self, wanted: Configuration) -> list[Path]:
         """The lines that make the other configuration out of this one: what is to go first, the last of it first; then
@@ -164,7 +166,19 @@ def _listed(knowledge: Knowledge, lines: Iterable[str]) -> list[Path]:
     return found
 
 
-def typed(paths: Iterable[Path]) -> list[str]:
+def sent(knowledge: Knowledge, paths: Sequence[Path]) -> list[tuple[str, str]]:
+    """What is sent for some lines, in order, each with its mode."""
+    if not paths:
+        return []
+    lines = typed(knowledge, paths) if knowledge.tree is None else [f"edit-config candidate {edit(knowledge, paths)}"]
+    commit = () if knowledge.commit is None else (knowledge.commit,)
+    before, after = (
+        [(one.command, one.mode) for one in asked] for asked in (knowledge.first, (*commit, *knowledge.last))
+    )
+    return [*before, *((line, knowledge.mode) for line in lines), *after]
+
+
+def typed(knowledge: Knowledge, paths: Iterable[Path]) -> list[str]:
     """Lines with their sections as they are typed: a section is entered once for the lines that follow each other in
     it; indented as a device would show it."""
     found: list[str] = []
@@ -177,6 +191,6 @@ def typed(paths: Iterable[Path]) -> list[str]:
         if same < len(inside) and section[:same] != section:
             same = 0
         found += [" " * n + section[n] for n in range(same, len(section))]
-        found.append(" " * len(section) + path[-1])
+        found.append(" " * len(section) + knowledge.said(path[-1]))
         inside = path
     return found

@@ -15,9 +15,9 @@ from typing import Any
 from nogging.captures.masking import Masker, user_key
 from nogging.changes.declared import Change
 from nogging.changes.hands import Hands
-from nogging.changes.performing import records_of
-from nogging.changes.rehearsing import Part, Rehearsing
+from nogging.changes.rehearsing import Part, Rehearsing, records_of
 from nogging.collecting.collect import collect
+from nogging.collecting.credentials import Secrets
 from nogging.errors import DeviceError
 from nogging.inventory import Inventory
 
@@ -59,12 +59,13 @@ def conform(change: Change, *, ask: Callable[[str], str] | None = None) -> Confo
     with Hands(devices, ask) as hands:
         told = hands.running_or_why(devices.devices)
         running = {name: text for name, text in told.items() if isinstance(text, str)}
-        deviations = [Deviation(name, reason=str(why)) for name, why in told.items() if isinstance(why, DeviceError)]
+        lost = {name: str(why).removeprefix(f"{name}: ") for name, why in told.items() if isinstance(why, DeviceError)}
+        deviations = [Deviation(name, reason=why) for name, why in lost.items()]
         secrets = hands.secrets.words()
     if running:
         there = replace(devices, devices=tuple(one for one in devices.devices if one.name in running))
         rehearsing.change = replace(change, inventory=there)
-        rehearsal = rehearsing.rehearse(running, _Later(there, ask))
+        rehearsal = rehearsing.rehearse(running, _Later(there, hands.secrets))
         masker = Masker(user_key(), [*secrets, *rehearsing.secrets])
         for device in there.devices:
             parts = [part for part in rehearsal.parts if part.device == device]
@@ -76,14 +77,14 @@ def conform(change: Change, *, ask: Callable[[str], str] | None = None) -> Confo
 class _Later:
     """The records of the devices, captured only if somebody asks for them."""
 
-    def __init__(self, inventory: Inventory, ask: Callable[[str], str] | None) -> None:
-        self.inventory, self.ask = inventory, ask
+    def __init__(self, inventory: Inventory, secrets: Secrets) -> None:
+        self.inventory, self.secrets = inventory, secrets
         self.known: dict[str, Callable[[str, str], Sequence[Mapping[str, Any]]]] = {}
 
     def __call__(self, kind: str, device: str) -> Sequence[Mapping[str, Any]]:
         if kind not in self.known:
             with tempfile.TemporaryDirectory(prefix="nogging-conforming-") as place:
-                capture = collect(self.inventory, Path(place), kinds=[kind], ask=self.ask)
+                capture = collect(self.inventory, Path(place), kinds=[kind], secrets=self.secrets)
                 self.known[kind] = records_of(capture)
                 return self.known[kind](kind, device)  # while the folder is there, all of it is read
         return self.known[kind](kind, device)

@@ -9,11 +9,12 @@ from typing import Annotated, Any, Literal
 
 from pydantic import ConfigDict, Field, field_validator, model_validator
 
-from nogging.changes.intents import intent_of
+from nogging.changes.intents import address_of, intent_of
 from nogging.errors import nearest
 from nogging.files import Source, Strict, load
-from nogging.inventory import Inventory, load_inventory
+from nogging.inventory import Inventory, Secret, load_inventory
 from nogging.judging.expectations import ExpectationsModel, ExpectModel
+from nogging.reading.dialect import load_dialect
 from nogging.records import KINDS
 
 Seconds = Annotated[float, Field(gt=0, le=86400)]
@@ -28,9 +29,14 @@ class GateModel(Strict):
     unchanged_since: str | None = None
 
 
+Headers = dict[str, str | Secret]
+"""Header fields of a request; a secret by where it is."""
+
+
 class HttpModel(Strict):
     method: Literal["GET", "POST", "PUT", "PATCH", "DELETE"] = "POST"
     url: str
+    headers: Headers = Field(default_factory=dict)
     body: Any = None
     within: Seconds = 30.0
 
@@ -49,11 +55,16 @@ class CallModel(Strict):
             raise ValueError("a call is either a 'command' or 'http'")
         return self
 
+    @property
+    def told(self) -> str:
+        return f"{self.http.method} {self.http.url}" if self.http is not None else " ".join(self.command or ())
+
 
 class WaitModel(Strict):
-    """A person who confirms, or expectations that come to hold."""
+    """A person who confirms, or expectations that come to hold. `undo` is what the person is asked on the way back."""
 
     person: str | None = None
+    undo: str | None = None
     expect: tuple[ExpectModel, ...] = ()
     at_most: Seconds = 300.0
     every: Seconds = 5.0
@@ -62,6 +73,8 @@ class WaitModel(Strict):
     def one(self) -> WaitModel:
         if (self.person is None) == (not self.expect):
             raise ValueError("what is waited for is either a 'person' or what is in 'expect'")
+        if self.undo is not None and self.person is None:
+            raise ValueError("'undo' is what a 'person' is asked to take back")
         return self
 
 
@@ -87,6 +100,14 @@ class StepModel(Strict):
     @property
     def action(self) -> str:
         return next(name for name in ACTIONS if getattr(self, name))
+
+    @property
+    def undone_by(self) -> str:
+        """What takes back a step that is of no device, as a person is told; nothing where nothing is known."""
+        undo = self.call.undo if self.call is not None else None
+        if undo is not None:
+            return undo.told
+        return (self.wait_for.undo if self.wait_for is not None else None) or ""
 
     @model_validator(mode="after")
     def one(self) -> StepModel:
@@ -124,6 +145,12 @@ class SettlingModel(Strict):
     at_most: Seconds = 180.0
     every: Seconds = 2.0
 
+    @model_validator(mode="after")
+    def can_end(self) -> SettlingModel:
+        if self.quiet >= self.at_most:
+            raise ValueError(f"nothing is quiet for {self.quiet:g} s within {self.at_most:g} s")
+        return self
+
 
 class ProbeModel(Strict):
     """Packets through the whole window, to an address: ICMP echoes, or TCP connections to a port; from this machine,
@@ -136,6 +163,14 @@ class ProbeModel(Strict):
     tcp: Annotated[int, Field(gt=0, lt=65536)] | None = None
     interval: Annotated[float, Field(ge=0.1, le=60)] = 1.0
     at_most: Annotated[float, Field(ge=0)] | None = None
+
+    @model_validator(mode="after")
+    def fine_enough(self) -> ProbeModel:
+        if self.at_most and self.at_most < self.interval:
+            raise ValueError(f"a probe every {self.interval:g} s cannot tell an outage of {self.at_most:g} s")
+        if self.from_ is not None:
+            address_of(self.to)  # a device need not know names
+        return self
 
 
 class WindowModel(Strict):
@@ -152,12 +187,20 @@ class WindowModel(Strict):
             raise ValueError("say which time this is: with an offset, such as 2026-11-24T02:00:00Z")
         return moment
 
+    @model_validator(mode="after")
+    def in_order(self) -> WindowModel:
+        given = [one for one in (self.start, self.back_out_by, self.end) if one is not None]
+        if given != sorted(given):
+            raise ValueError("'start', 'back_out_by' and 'end' follow each other in time")
+        return self
+
 
 class NoticeModel(Strict):
     """A message for somebody `on` some endings: to a web address, or by mail."""
 
     on: tuple[Literal["pass", "fail", "unproven", "recovered", "always"], ...] = ("always",)
     http: str | None = None
+    headers: Headers = Field(default_factory=dict)
     mail: str | None = None
     sender: str = "nogging@localhost"
     server: str = "localhost:25"
@@ -184,6 +227,8 @@ class ChangeModel(ExpectationsModel):
     lists: dict[str, tuple[Any, ...]] = Field(default_factory=dict)
     on_failure: OnFailure = "back out"
     reach_within: Seconds = 60.0
+    confirm_within: Seconds | None = None
+    """Each device goes back by itself unless the change passes within this time, where its dialect knows how."""
     save: bool = True
     window: WindowModel = WindowModel()
     notices: tuple[NoticeModel, ...] = ()
@@ -219,6 +264,12 @@ def load_change(path: str | Path, inventory: Inventory | None = None) -> Change:
             raise source.error(("settling", "kinds", n), f"unknown kind '{kind}'{nearest(kind, KINDS)}")
     known = [device.name for device in inventory.devices]
     for n, probe in enumerate(model.probes):
-        if probe.from_ is not None and probe.from_ not in known:
+        if probe.from_ is None:
+            continue
+        if probe.from_ not in known:
             raise source.error(("probes", n, "from"), f"no device '{probe.from_}'{nearest(probe.from_, known)}")
+        dialect = inventory.device(probe.from_).dialect
+        if load_dialect(dialect).ping is None:
+            message = f"how {dialect} sends one echo is not known; leave it out to probe from this machine"
+            raise source.error(("probes", n, "from"), message)
     return Change(path, model, source, inventory)

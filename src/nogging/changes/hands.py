@@ -20,7 +20,7 @@ from nogging.collecting.credentials import Secrets
 from nogging.devices.reach import way_to
 from nogging.devices.session import Way
 from nogging.devices.ssh import Jumps
-from nogging.errors import DeviceError, Unreachable
+from nogging.errors import DeviceError, NotUnderstood, Unreachable
 from nogging.inventory import Device, Inventory
 from nogging.reading.dialect import load_dialect
 
@@ -115,10 +115,16 @@ class Hands:
 
     async def line(self, device: Device, line: str, mode: str) -> str:
         """Sends a line and gives what the device says to it; `LineRefused` where it does not take it."""
-        said = (await self.answer(device, line.strip(), mode)).strip()
+        try:
+            said = (await self.answer(device, line.strip(), mode)).strip()
+        except NotUnderstood as error:
+            raise LineRefused(str(error)) from None
         refusals = (*load_dialect(device.dialect).not_supported, *knowledge_of(device.dialect).refused)
         if any(one.strip().startswith(refusals) for one in said.splitlines()):
             raise LineRefused(f"{device.name} does not take '{line.strip()}': {said}")
+        if load_dialect(device.dialect).session.renames(line):
+            for purpose in [other for name, other in self.ways if name == device.name and other]:
+                await self.drop(device, purpose)  # there the prompt changes behind the session's back
         return said
 
     async def drop(self, device: Device, purpose: str = "") -> None:

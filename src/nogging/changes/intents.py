@@ -6,9 +6,9 @@ The lines that an intent is in a dialect are templates in `library/<dialect>.yam
 from __future__ import annotations
 
 import ipaddress
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import AfterValidator, ConfigDict, Field
+from pydantic import AfterValidator, ConfigDict, Field, model_validator
 
 from nogging.files import Strict
 from nogging.inventory import Secret
@@ -32,7 +32,7 @@ def _never(text: str) -> str:
     raise ValueError(text)
 
 
-def _address(text: str) -> str:
+def address_of(text: str) -> str:
     try:
         return str(ipaddress.ip_address(text))
     except ValueError:
@@ -44,20 +44,28 @@ def _end(text: str) -> str:
 
 
 def _way(text: str) -> str:
-    return text if text == "blackhole" else _address(text)
+    return text if text == "blackhole" else address_of(text)
 
 
 Prefix = Annotated[str, AfterValidator(_network)]
-Address = Annotated[str, AfterValidator(_address)]
+Address = Annotated[str, AfterValidator(address_of)]
 Line = Annotated[str, Field(pattern=r"^[^\x00-\x1f\x7f]*$", max_length=200)]
 """Text that stays on its line."""
 Name = Annotated[str, Field(pattern=r"^[^\s\x00-\x1f\x7f]+$", max_length=100)]
 
 
 class Intent(Strict):
-    """`remove` takes away what the others bring about."""
+    """`remove` takes away what the others bring about. `says` are the keys of which one at least has to be given."""
 
     remove: bool = False
+    says: ClassVar[tuple[str, ...]] = ()
+
+    @model_validator(mode="after")
+    def something(self) -> Intent:
+        given = [key for key in self.says if getattr(self, key) not in (None, ())]
+        if self.says and (given == [] or (given == ["remove"] and not self.remove)):
+            raise ValueError(f"nothing is asked for; give at least one of: {', '.join(self.says)}")
+        return self
 
     @property
     def word(self) -> str:
@@ -66,17 +74,30 @@ class Intent(Strict):
 
 
 class InterfaceIntent(Intent):
+    says = ("enabled", "mtu", "description", "addresses")
     interface: Line
     enabled: bool | None = None
     mtu: Annotated[int, Field(ge=68, le=65536)] | None = None
     description: Line | None = None
     addresses: tuple[Annotated[str, AfterValidator(_interface_address)], ...] = ()
 
+    @model_validator(mode="after")
+    def removes_addresses(self) -> InterfaceIntent:
+        if self.remove and (self.enabled, self.mtu, self.description) != (None, None, None):
+            raise ValueError("of an interface 'remove' takes away addresses; say of the rest how it is to be")
+        return self
+
 
 class VlanIntent(Intent):
     vlan: Annotated[int, Field(ge=1, le=4094)]
     name: Name | None = None
     ports: tuple[Line, ...] = ()
+
+    @model_validator(mode="after")
+    def removes_it_whole(self) -> VlanIntent:
+        if self.remove and self.ports:
+            raise ValueError("'remove' takes a VLAN away as a whole; put its 'ports' into another first")
+        return self
 
 
 class RouteIntent(Intent):
@@ -85,6 +106,7 @@ class RouteIntent(Intent):
 
 
 class OspfIntent(Intent):
+    says = ("area", "cost", "hello_interval", "dead_interval")
     ospf: Line
     process: int = 1
     area: Name | int | None = None
@@ -94,8 +116,10 @@ class OspfIntent(Intent):
 
 
 class NeighborIntent(Intent):
+    says = ("remote_as", "description", "enabled", "remove")
     neighbor: Address
     local_as: int
+    group: Name | None = None
     remote_as: int | None = None
     description: Line | None = None
     enabled: bool | None = None
@@ -155,4 +179,5 @@ def intent_of(given: dict[str, Any]) -> Intent:
     except ValidationError as error:
         detail = error.errors()[0]
         place = ".".join(str(one) for one in detail["loc"])
-        raise ValueError(f"'{place}': {detail['msg'].removeprefix('Value error, ')}") from None
+        told = detail["msg"].removeprefix("Value error, ")
+        raise ValueError(f"'{place}': {told}" if place else told) from None

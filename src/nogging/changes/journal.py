@@ -10,7 +10,8 @@ from __future__ import annotations
 import fcntl
 import json
 import os
-from collections.abc import Callable, Iterable, Iterator
+import threading
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import IO, Any
 
@@ -35,18 +36,35 @@ class Journal:
         self.path, self.heard, self.masker = folder / JOURNAL, tell, masker
         self.events = list(read(folder)) if self.path.exists() else []
         self.file = self.path.open("a", encoding="utf-8", newline="\n")
+        self._cut()
+        self.turn = threading.Lock()  # probes tell from a thread of their own
+
+    def _cut(self) -> None:
+        """Takes away a last line that was cut off, which told of nothing that was done; the next one begins anew."""
+        whole = self.path.read_bytes()
+        if not whole.endswith(b"\n"):
+            self.file.truncate(whole.rfind(b"\n") + 1)
 
     def tell(self, what: str, **more: Any) -> Event:
         """Writes one event, secrets masked, and waits until it is on the disk."""
-        event: Event = {"at": moment(), "event": what, **more}
-        text = self.masker.fresh().lines(json.dumps(event, ensure_ascii=False) + "\n")
-        self.file.write(text)
-        self.file.flush()
-        os.fsync(self.file.fileno())
-        event = json.loads(text)
-        self.events.append(event)
+        event: Event = {"at": moment(), "event": what, **self._masked(more)}
+        with self.turn:
+            text = json.dumps(event, ensure_ascii=False) + "\n"
+            self.file.write(text)
+            self.file.flush()
+            os.fsync(self.file.fileno())
+            event = json.loads(text)
+            self.events.append(event)
         self.heard(event)
         return event
+
+    def _masked(self, value: Any) -> Any:
+        """The same with every text in it masked: as it was said, before anything in it is escaped."""
+        if isinstance(value, str):
+            return self.masker.fresh().lines(value)
+        if isinstance(value, Mapping):
+            return {name: self._masked(one) for name, one in value.items()}
+        return [self._masked(one) for one in value] if isinstance(value, list | tuple) else value
 
     def told(self, what: str, **same: Any) -> Event | None:
         """The last event of this sort that says the same."""
@@ -79,6 +97,13 @@ def _event(line: str, where: str) -> Event:
     return event
 
 
+def _where(other: str, lock: Path) -> str:
+    """How to go on after a run that was stopped."""
+    if (Path(other) / JOURNAL).is_file():
+        return f"; first go on there, or back out: nogging perform --resume {other}"
+    return f", which is gone, so nobody knows what it left: look at the device, then delete {lock}"
+
+
 class Locks:
     """Holds devices for one run. The lock of a run that was killed is free, and says where that run was."""
 
@@ -108,8 +133,7 @@ class Locks:
         if other and other != str(self.folder):
             file.close()
             raise QuestionError(
-                f"{device.name}: an earlier change was stopped in the middle, in {other}; first go on there, or back "
-                f"out: nogging perform --resume {other}"
+                f"{device.name}: an earlier change was stopped in the middle, in {other}{_where(other, path)}"
             )
         file.truncate(0)
         file.write(str(self.folder) + "\n")

@@ -12,13 +12,24 @@ from pathlib import Path
 
 from pydantic import Field
 
+from nogging.changes.tree import is_section, leaf
 from nogging.errors import QuestionError
 from nogging.files import Strict, load
 from nogging.reading.dialect import load_dialect
 from nogging.reading.notation import Pattern, compile_pattern
-from nogging.records.values import interface_spelling
+from nogging.records.values import address, interface_spelling
 
 _HASH = re.compile(r"\$\d\w?\$\S+|\b[57-9]\s+\S{8,}|\bencrypted\s+\S+|<masked:[0-9a-f]+>")
+
+_PORTS = {
+    "ftp": "21", "ssh": "22", "telnet": "23", "smtp": "25", "tacacs": "49", "domain": "53", "tftp": "69", "www": "80",
+    "http": "80", "ntp": "123", "snmp": "161", "snmptrap": "162", "bgp": "179", "https": "443", "syslog": "514",
+}  # fmt: skip
+"""What devices show in place of a port's number (the service names of RFC 6335, some of their own)."""
+
+
+_PROSE = frozenset({"description", "remark", "name"})
+"""What is followed by words of somebody's own, which stay as they are."""
 
 
 class Asked(Strict):
@@ -48,6 +59,53 @@ class Form(Strict):
     undo: str = ""
 
 
+class Stored(Asked):
+    """What shows the saved configuration. `named_by` is the pattern of a line of the answer to saving that tells the
+    `{path}` in it; `refused` are the beginnings of an answer that does not show it."""
+
+    named_by: str = ""
+    refused: tuple[str, ...] = ()
+
+    def commands(self, said: str) -> list[str]:
+        """What to ask, after saving; nothing where the answer names no path."""
+        if not self.named_by:
+            return [self.command]
+        regex = compile_pattern(self.named_by).regex
+        matches = (regex.fullmatch(line.strip()) for line in said.splitlines())
+        return [self.command.replace("{path}", match[1]) for match in matches if match is not None]
+
+
+class Tree(Strict):
+    """Of a configuration in models: what has others in it, and the keys of each list."""
+
+    containers: tuple[str, ...] = ()
+    keys: dict[str, tuple[str, ...]] = Field(default_factory=dict)
+
+
+class Statements(Strict):
+    """Of a configuration in whole statements: the word that each begins with, and the one that takes it away."""
+
+    present: str
+    absent: str
+
+
+class Timed(Strict):
+    """A dialect's own saved point. `begin` makes it, where lines take effect one by one; `commit` and `again` stand for
+    the commit where they are gathered. `{minutes}`, `{seconds}` and `{mark}` are filled in; `refused` are the
+    beginnings of an answer that says no."""
+
+    begin: Asked | None = None
+    commit: Asked | None = None
+    again: Asked | None = None
+    confirm: Asked
+    revert: Asked | tuple[Asked, ...]
+    refused: tuple[str, ...] = ()
+
+    @property
+    def going_back(self) -> tuple[Asked, ...]:
+        return self.revert if isinstance(self.revert, tuple) else (self.revert,)
+
+
 class Knowledge(Strict):
     """`sections` are the lines that open a section, `nested` those that do so in another; `lasting` are sections that
     are never taken away. `one_of_a_kind` are lines that replace one of the same beginning; `as_usual` what holds where
@@ -65,6 +123,16 @@ class Knowledge(Strict):
     ends: tuple[str, ...] = ()
     save: Asked | None = None
     saved: Asked | None = None
+    """What tells whether all is saved; where nothing does, `stored` shows what is."""
+    stored: Stored | None = None
+    tree: Tree | None = None
+    """Where the configuration is no text but a tree of the IETF's models."""
+    statements: Statements | None = None
+    first: tuple[Asked, ...] = ()
+    commit: Asked | None = None
+    last: tuple[Asked, ...] = ()
+    """What goes before lines that are gathered, what makes them take effect, and what goes after that."""
+    timed: Timed | None = None
     refused: tuple[str, ...] = ()
     intents: dict[str, tuple[Form, ...]] = Field(default_factory=dict)
     listed: dict[str, str] = Field(default_factory=dict)
@@ -82,6 +150,8 @@ class Knowledge(Strict):
 
     def opens(self, path: tuple[str, ...]) -> bool:
         """Whether a line opens a section, where it stands."""
+        if self.tree is not None:
+            return is_section(path[-1])
         if len(path) == 1:
             return self._fits(path[0], self.sections)
         inside = tuple(one for outer, inner in self.nested.items() if self._fits(path[-2], (outer,)) for one in inner)
@@ -96,6 +166,8 @@ class Knowledge(Strict):
 
     def beginning(self, line: str) -> str | None:
         """What a line has in common with the one that it would replace; None where it replaces none."""
+        if self.tree is not None:
+            return leaf(line) or None
         for text in self.one_of_a_kind:
             match = self._patterns[text].regex.fullmatch(line)
             if match is not None:
@@ -114,11 +186,36 @@ class Knowledge(Strict):
         return _HASH.search(shown) is not None and _HASH.search(wanted) is None
 
     def spelt(self, line: str) -> str:
-        """A line with its spaces put right, and an interface's name in its long form."""
+        """A line with its spaces put right, an interface's name in its long form, ports as numbers, and addresses of
+        IPv6 as RFC 5952 has them."""
         words = line.split()
+        if line.count(":") > 1 and not _PROSE.intersection(words):
+            words = [_address(word) if word.count(":") > 1 else word for word in words]
         if len(words) > 1 and words[0] == "interface":
             words[1:] = [interface_spelling(" ".join(words[1:]), load_dialect(self.dialect).long_names)]
-        return " ".join(words)
+        words[1:] = [_PORTS.get(word, word) if words[n] == "eq" else word for n, word in enumerate(words[1:])]
+        found = " ".join(words)
+        if self.statements is None:
+            return found
+        if found.startswith(self.statements.absent):
+            return "no " + found.removeprefix(self.statements.absent)
+        return found.removeprefix(self.statements.present)
+
+    def said(self, line: str) -> str:
+        """A line as it is sent."""
+        if self.statements is None:
+            return line
+        gone = line.removeprefix("no ")
+        return self.statements.present + line if gone == line else self.statements.absent + gone
+
+
+def _address(word: str) -> str:
+    """An address or prefix of IPv6 in its one spelling; anything else as it is."""
+    head, slash, length = word.partition("/")
+    try:
+        return f"{address(head)}{slash}{length}"
+    except ValueError:
+        return word
 
 
 def _library() -> Path:

@@ -8,13 +8,14 @@ from __future__ import annotations
 import json
 import smtplib
 import time
-import urllib.request
 from collections.abc import Mapping
 from email.message import EmailMessage
 from typing import Any
 
+from nogging.changes.calling import Fetch, requested
 from nogging.changes.declared import NoticeModel
-from nogging.changes.templates import TemplateWrongError, filled_text
+from nogging.changes.templates import filled_text
+from nogging.errors import QuestionError
 
 TRIES, PAUSE, WITHIN = 3, 1.0, 10.0
 TEXT = """{{ state }}: {{ title }}
@@ -31,36 +32,39 @@ def wanted(model: NoticeModel, verdict: str, recovered: bool) -> bool:
     return "always" in model.on or verdict in model.on or (recovered and "recovered" in model.on)
 
 
-def deliver(model: NoticeModel, known: Mapping[str, Any]) -> tuple[str, bool]:
+def message(model: NoticeModel, known: Mapping[str, Any]) -> str:
+    """What a notice says; `TemplateWrongError` where its template cannot be filled."""
+    if model.template is not None:
+        return filled_text(model.template, known)
+    return json.dumps(dict(known), ensure_ascii=False) if model.http is not None else filled_text(TEXT, known)
+
+
+def deliver(model: NoticeModel, known: Mapping[str, Any], fetch: Fetch) -> tuple[str, bool]:
     """What became of a notice, and whether it was delivered."""
     told = ""
     for attempt in range(TRIES):
         time.sleep(PAUSE * attempt)
         try:
-            return (_post(model, known) if model.http else _mail(model, known)), True
-        except TemplateWrongError as error:
+            told, good = _post(model, known, fetch) if model.http else _mail(model, known)
+        except QuestionError as error:
             return str(error), False
         except (OSError, smtplib.SMTPException, ValueError) as error:
-            told = f"{type(error).__name__}: {error}"
+            told, good = getattr(error, "strerror", None) or f"{type(error).__name__}: {error}", False
+        if good:
+            return f"delivered ({told})", True
     return f"not delivered, tried {TRIES} times: {told}", False
 
 
-def _post(model: NoticeModel, known: Mapping[str, Any]) -> str:
-    url = model.http or ""
-    if not url.startswith(("http://", "https://")):
-        raise ValueError(f"{url} is no web address")
-    body = filled_text(model.template, known) if model.template else json.dumps(dict(known), ensure_ascii=False)
-    request = urllib.request.Request(url, body.encode(), {"Content-Type": "application/json"}, method="POST")
-    with urllib.request.urlopen(request, timeout=WITHIN) as answer:
-        return f"delivered ({answer.status})"
+def _post(model: NoticeModel, known: Mapping[str, Any], fetch: Fetch) -> tuple[str, bool]:
+    return requested(model.http or "", message(model, known).encode(), fetch(model.headers), within=WITHIN)
 
 
-def _mail(model: NoticeModel, known: Mapping[str, Any]) -> str:
-    message = EmailMessage()
-    message["From"], message["To"] = model.sender, model.mail
-    message["Subject"] = " ".join(f"[{known['state']}] {known['title']}".split())
-    message.set_content(filled_text(model.template or TEXT, known))
+def _mail(model: NoticeModel, known: Mapping[str, Any]) -> tuple[str, bool]:
+    letter = EmailMessage()
+    letter["From"], letter["To"] = model.sender, model.mail
+    letter["Subject"] = " ".join(f"[{known['state']}] {known['title']}".split())
+    letter.set_content(message(model, known))
     host, _, port = model.server.rpartition(":")
     with smtplib.SMTP(host or model.server, int(port) if port.isdigit() else 25, timeout=WITHIN) as server:
-        server.send_message(message)
-    return "delivered"
+        server.send_message(letter)
+    return "by mail", True

@@ -8,7 +8,6 @@ first probe that was lost and ends with the next that came back, so it is known 
 from __future__ import annotations
 
 import asyncio
-import contextlib
 import ipaddress
 import os
 import socket
@@ -16,6 +15,7 @@ import struct
 import time
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
+from typing import Any
 
 from nogging.captures.writing import moment
 from nogging.changes.declared import ProbeModel
@@ -37,6 +37,15 @@ class Outage:
     started: float = 0.0
 
 
+@dataclass(frozen=True)
+class Unseen:
+    """The longest time between two probes that both came back: an outage within it was not seen."""
+
+    began: str = ""
+    ended: str = ""
+    seconds: float = 0.0
+
+
 @dataclass
 class Probe:
     """One probe, and what became of it so far."""
@@ -45,35 +54,63 @@ class Probe:
     sent: int = 0
     answered: int = 0
     outages: list[Outage] = field(default_factory=list)
+    unseen: Unseen = Unseen()
+    last: tuple[float, str] | None = None
+    """When the last one was sent that came back."""
+
+    @property
+    def path(self) -> str:
+        """From where to where, and how."""
+        how = f"tcp {self.model.tcp}" if self.model.tcp else "icmp"
+        return f"{self.model.from_ or 'here'} to {self.model.to} ({how})"
 
     @property
     def title(self) -> str:
-        model = self.model
-        how = f"tcp {model.tcp}" if model.tcp else "icmp"
-        return model.title or f"{model.from_ or 'here'} to {model.to} ({how})"
+        return self.model.title or self.path
+
+    @property
+    def lasts(self) -> bool:
+        """Whether nothing comes back now."""
+        return bool(self.outages) and self.outages[-1].seconds is None
 
     @property
     def longest(self) -> float:
         """Seconds of the longest outage; one that lasts counts until now."""
-        return max((self._length(one) for one in self.outages), default=0.0)
+        return self._length(self.worst) if self.worst is not None else 0.0
+
+    @property
+    def worst(self) -> Outage | None:
+        return max(self.outages, key=self._length, default=None)
 
     def _length(self, one: Outage) -> float:
         return one.seconds if one.seconds is not None else round(time.monotonic() - one.started, 2)
+
+    def told(self) -> dict[str, Any]:
+        """All of it, as JSON has it; times in seconds."""
+        outages = [{"began": one.began, "seconds": one.seconds, "lost": one.lost} for one in self.outages]
+        own = {"title": self.title, "path": self.path, "at_most": self.model.at_most, "sent": self.sent}
+        return {**own, "answered": self.answered, "longest": self.longest, "outages": outages}
 
     def heard(self, came_back: bool, at: float, told: str) -> bool:
         """Takes the result of the probe that was sent at a moment; whether an outage began or ended with it."""
         self.sent += 1
         self.answered += came_back
-        lasting = self.outages[-1] if self.outages and self.outages[-1].seconds is None else None
+        lasting = self.outages[-1] if self.lasts else None
         if came_back:
-            if lasting is not None:
-                lasting.seconds = round(at - lasting.started, 2)
+            self._saw(at, told, lasting)
             return lasting is not None
         if lasting is not None:
             lasting.lost += 1
             return False
         self.outages.append(Outage(told, started=at))
         return True
+
+    def _saw(self, at: float, told: str, lasting: Outage | None) -> None:
+        if lasting is not None:
+            lasting.seconds = round(at - lasting.started, 2)
+        elif self.last is not None and at - self.last[0] > self.unseen.seconds:
+            self.unseen = Unseen(self.last[1], told, at - self.last[0])
+        self.last = at, told
 
 
 Tell = Callable[[Probe], None]
@@ -92,11 +129,15 @@ class Probing:
         if self.probes:
             self.hands.run(self._start(), 30)
 
-    def stop(self) -> list[Probe]:
+    def trouble(self) -> str | None:
+        """What has ended a probe that should go on; None while all do."""
+        ended = (task for task in self.tasks if task.done() and not task.cancelled())
+        return next((repr(task.exception()) for task in ended), None)
+
+    def stop(self) -> None:
         """Ends them; an outage that lasts stays open."""
         if self.tasks:
             self.hands.run(self._stop(), 30)
-        return self.probes
 
     async def _start(self) -> None:
         for probe in self.probes:
@@ -106,9 +147,7 @@ class Probing:
     async def _stop(self) -> None:
         for task in self.tasks:
             task.cancel()
-        for task in self.tasks:
-            with contextlib.suppress(asyncio.CancelledError):
-                await task
+        await asyncio.gather(*self.tasks, return_exceptions=True)
         self.tasks.clear()
 
     async def _keep_on(self, probe: Probe, once: Callable[[], Awaitable[bool]]) -> None:
@@ -123,7 +162,10 @@ class Probing:
     async def _how(self, model: ProbeModel) -> Callable[[], Awaitable[bool]]:
         if model.from_ is not None:
             return await self._from_device(model)
-        found = await asyncio.get_running_loop().getaddrinfo(model.to, None)
+        try:
+            found = await asyncio.get_running_loop().getaddrinfo(model.to, None)
+        except OSError as error:
+            raise QuestionError(f"{Probe(model).title}: {model.to} is not known: {error.strerror}") from None
         address = ipaddress.ip_address(found[0][4][0])
         within = min(max(model.interval, 0.2), _MOST_LATE)
         if model.tcp is not None:
@@ -135,9 +177,8 @@ class Probing:
     async def _from_device(self, model: ProbeModel) -> Callable[[], Awaitable[bool]]:
         device = self.hands.inventory.device(model.from_ or "")
         ping = load_dialect(device.dialect).ping
-        if ping is None:
-            raise QuestionError(f"how {device.dialect} sends one echo is not known; probe from here instead")
-        command = ping.command.replace("{}", str(ipaddress.ip_address(model.to)))
+        assert ping is not None, "told with the change file"
+        command = ping.to(str(ipaddress.ip_address(model.to)))
 
         async def once() -> bool:
             try:

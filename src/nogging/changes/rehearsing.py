@@ -11,14 +11,15 @@ from dataclasses import dataclass, replace
 from pathlib import Path as File
 from typing import Any
 
-from nogging.changes.configuration import Configuration, Path, Planned, given, typed
-from nogging.changes.declared import Change, StepModel
+from nogging.captures.capture import Capture
+from nogging.changes.configuration import Configuration, Path, Planned, given, sent, typed
+from nogging.changes.declared import Change, Headers, StepModel
 from nogging.changes.intents import CommunityIntent, Intent, intent_of
 from nogging.changes.knowledge import Form, knowledge_of
 from nogging.changes.templates import TemplateWrongError, filled
 from nogging.errors import QuestionError
 from nogging.files import Path_
-from nogging.inventory import Device, Inventory
+from nogging.inventory import Device, Inventory, Secret
 from nogging.judging.reuse import Vocabulary
 from nogging.predicates import Path as Name
 from nogging.predicates import Predicate, computed, quoted
@@ -30,6 +31,18 @@ Records = Callable[[str, str], Sequence[Mapping[str, Any]]]
 """The records of a kind on a device, as they are before the change."""
 
 
+def records_of(capture: Capture) -> Records:
+    """The records of a capture, each kind read once."""
+    known: dict[str, list[dict[str, Any]]] = {}
+
+    def records(kind: str, device: str) -> Sequence[Mapping[str, Any]]:
+        if kind not in known:
+            known[kind] = capture.records(kind).to_pylist()
+        return [row for row in known[kind] if row["device"] == device]
+
+    return records
+
+
 @dataclass(frozen=True)
 class Plain:
     """A line whose effect the running configuration does not show, with what undoes it. `there` says whether it is so
@@ -39,6 +52,11 @@ class Plain:
     mode: str
     there: bool | None = None
     undo: str = ""
+
+    @property
+    def sets(self) -> bool:
+        """Whether it sets what a record shows, and no configuration keeps."""
+        return self.there is not None
 
 
 @dataclass(frozen=True)
@@ -57,9 +75,7 @@ class Part:
     @property
     def lines(self) -> list[tuple[str, str]]:
         """What is sent, in order: each line with its mode."""
-        knowledge = knowledge_of(self.device.dialect) if self.planned else None
-        sent = [one.path for one in self.planned if one.changes]
-        config = [(line, knowledge.mode) for line in typed(sent)] if knowledge else []
+        config = sent(self.leaves.knowledge, [one.path for one in self.planned if one.changes])
         return [*config, *((one.text, one.mode) for one in self.plain if not one.there)]
 
     @property
@@ -88,9 +104,11 @@ class Step:
 
 @dataclass(frozen=True)
 class Rehearsal:
-    """Every step with what it would send. `empty` says whether nothing is left to do on any device."""
+    """Every step with what it would send. `empty` says whether nothing is left to do on any device; `confirm_within`
+    are the seconds after which a device goes back by itself, where it can."""
 
     steps: tuple[Step, ...]
+    confirm_within: float | None = None
 
     @property
     def parts(self) -> list[Part]:
@@ -103,7 +121,7 @@ class Rehearsal:
 
 def _named(model: StepModel) -> str:
     if model.call is not None:
-        return " ".join(model.call.command) if model.call.command else f"{model.call.http and model.call.http.url}"
+        return model.call.told
     if model.wait_for is not None:
         return model.wait_for.person or "wait until what is expected holds"
     return f"{model.action} on {model.on}" if model.on else model.action
@@ -114,7 +132,7 @@ class Rehearsing:
 
     def __init__(self, change: Change, fetch: Callable[[str], str] | None = None) -> None:
         self.change, self.fetch = change, fetch
-        self.secrets: list[str] = []
+        self.told: dict[Secret, str] = {}
         labels = {label.lower() for device in change.inventory.devices for label in device.labels}
         schema: dict[Name, Field] = {("label", one): Field(one, Type.TEXT, Nature.NOTE, "a label") for one in labels}
         self.labels = sorted(labels)
@@ -139,10 +157,22 @@ class Rehearsing:
         return replace(self.change.inventory, devices=chosen)
 
     def check(self) -> None:
-        """Fills every template and every intent once, so that a mistake is told before a device is asked."""
+        """Fills every template and every intent once and fetches each secret, so that a mistake is told before a device
+        is asked."""
         for n, inventory in self.targets().items():
             for device in inventory.devices:
-                self.wanted(n, device, lambda _kind, _device: ())
+                lines, _ = self.wanted(n, device, lambda _kind, _device: ())
+                knowledge = knowledge_of(device.dialect)
+                try:
+                    sent(knowledge, given(knowledge, lines))
+                except QuestionError as error:
+                    raise self.change.source.error(("steps", n), f"{error} (for {device.name})") from None
+        calls = [step.call for step in self.change.model.steps if step.call is not None]
+        told = [
+            one.http.headers for call in calls for one in (call, call.undo) if one is not None and one.http is not None
+        ]
+        for headers in (*told, *(one.headers for one in self.change.model.notices)):
+            self.headers(headers)
 
     def rehearse(self, running: Mapping[str, str], records: Records) -> Rehearsal:
         """What would be sent, given each device's running configuration."""
@@ -158,7 +188,7 @@ class Rehearsing:
                 part, now[device.name] = self.part(n, device, now[device.name], records)
                 parts.append(part)
             steps.append(Step(n, model, tuple(parts)))
-        return Rehearsal(tuple(steps))
+        return Rehearsal(tuple(steps), self.change.model.confirm_within)
 
     def part(self, n: int, device: Device, now: Configuration, records: Records) -> tuple[Part, Configuration]:
         """A device's part in a step, and the configuration that it leaves."""
@@ -171,7 +201,9 @@ class Rehearsing:
         for path in self.surplus(n, now, planned):
             planned.append(after.plan(path))
             after = after.after(planned[-1])
-        undo = tuple(typed(after.lines_to(now)))
+        back = after.lines_to(now)
+        whole = now.knowledge.tree is None  # else it is one element, which nobody types
+        undo = tuple(line for line, _ in sent(now.knowledge, back)) if whole else tuple(typed(now.knowledge, back))
         return Part(n, device, tuple(planned), tuple(plain), undo, after), after
 
     def surplus(self, n: int, now: Configuration, planned: Sequence[Planned]) -> list[Path]:
@@ -250,8 +282,14 @@ class Rehearsing:
                 if form.mode:
                     plain += self.plain(form, values, device, records)
                 else:
-                    lines += filled(form.lines, values)
+                    lines += self.formed(form, values, device, where)
         return lines, plain
+
+    def formed(self, form: Form, values: Mapping[str, Any], device: Device, where: Path_) -> list[str]:
+        try:
+            return filled(form.lines, values)
+        except TemplateWrongError as error:
+            raise self.change.source.error(where, f"{error} (for {device.name}, which is {device.dialect})") from None
 
     def intent(self, told: Mapping[str, Any], known: Mapping[str, Any], where: Path_) -> Intent:
         """An intent with its templates filled."""
@@ -267,10 +305,26 @@ class Rehearsing:
     def values_of(self, one: Intent, device: Device) -> dict[str, Any]:
         values = {name: getattr(one, name) for name in type(one).model_fields}
         if isinstance(one, CommunityIntent):
-            what = f"the community for {device.name}"
-            values["snmp_community"] = one.snmp_community.fetch(self.change.path.parent, what, self.fetch)
-            self.secrets.append(values["snmp_community"])
+            values["snmp_community"] = self.fetched(one.snmp_community, f"the community for {device.name}")
         return values
+
+    def fetched(self, secret: Secret, what: str) -> str:
+        """A secret from where it is; a person is asked for it once."""
+        if secret not in self.told:
+            self.told[secret] = secret.fetch(self.change.path.parent, what, self.fetch)
+        return self.told[secret]
+
+    def headers(self, told: Headers) -> dict[str, str]:
+        """Header fields with their secrets in them."""
+        return {
+            name: value if isinstance(value, str) else self.fetched(value, f"the header {name}")
+            for name, value in told.items()
+        }
+
+    @property
+    def secrets(self) -> list[str]:
+        """The secrets in what is to be sent, once it was worked out."""
+        return list(self.told.values())
 
     def known(self, device: Device) -> dict[str, Any]:
         """What a template may speak of: the device, its labels, and the change file's values as they are for it."""

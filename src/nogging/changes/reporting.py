@@ -11,13 +11,14 @@ from nogging.captures.manifest import JOURNAL as CAPTURE_JOURNAL
 from nogging.captures.manifest import MANIFEST
 from nogging.captures.writing import replace_text
 from nogging.changes.journal import JOURNAL, Event, read
-from nogging.changes.performing import AFTER, BACKED_OUT, BEFORE, CHANGE, JUDGEMENT, State
-from nogging.changes.telling import STATES, event
+from nogging.changes.outcome import AFTER, BACKED_OUT, BEFORE, CHANGE, JUDGEMENT, State
+from nogging.changes.telling import event, meaning, probed
 from nogging.errors import QuestionError
+from nogging.report import restored
 from nogging.report.page import Told, page
 
 PAGE = "report.html"
-_ENDINGS = {state: means for state, (_, _, means) in STATES.items()}
+UNENDED = "this performance has not come to its end"
 
 
 def is_performance(folder: Path) -> bool:
@@ -27,23 +28,39 @@ def is_performance(folder: Path) -> bool:
 
 def told(folder: Path) -> Told:
     """What there is to tell of a performance: before and after, where it got so far; else before alone."""
-    events = list(read(folder))
+    events, end = events_of(folder)
     there = [name for name in (AFTER, BACKED_OUT, BEFORE) if _captured(folder / name)]
     if not there:
         raise QuestionError(f"{folder}: nothing was captured here, so there is no page to make")
-    judged = _judged(folder / JUDGEMENT)
-    end: Event = next((one for one in reversed(events) if one["event"] == "end"), {})
+    kept = judged(folder)
     return Told(
-        next((one["title"] for one in events if one["event"] == "begin"), folder.name),
+        title_of(events, folder),
         Capture(folder / there[0]),
         Capture(folder / BEFORE) if there[0] != BEFORE else None,
-        judged.get("judgement"),
-        _ENDINGS[State(end["state"])] if end else "this performance has not come to its end",
-        judged.get("first") or "; ".join(end.get("reasons", ())),
+        kept.get("judgement"),
+        meaning(State(end["state"]), restored.judgement(kept["judgement"]) if kept else None) if end else UNENDED,
+        kept.get("first") or "; ".join(end.get("reasons", ())),
         end.get("todo", ()),
+        end.get("notes", ()),
         events,
-        [line for line in map(_line, events) if line is not None],
+        journal(events),
+        [probed(one) for one in end.get("probes", ())],
     )
+
+
+def events_of(folder: Path) -> tuple[list[Event], Event]:
+    """The journal of a performance, and its end; nothing for an end that it has not come to."""
+    events = list(read(folder))
+    return events, next((one for one in reversed(events) if one["event"] == "end"), {})
+
+
+def title_of(events: list[Event], folder: Path) -> str:
+    return next((str(one["title"]) for one in events if one["event"] == "begin"), folder.name)
+
+
+def journal(events: list[Event]) -> list[tuple[str, str, str]]:
+    """What happened, for people: time, sort and line."""
+    return [line for line in map(_line, events) if line is not None]
 
 
 def write_page(folder: str | Path) -> Path:
@@ -57,7 +74,9 @@ def _captured(folder: Path) -> bool:
     return any((folder / name).is_file() for name in (MANIFEST, CAPTURE_JOURNAL))
 
 
-def _judged(path: Path) -> dict[str, Any]:
+def judged(folder: Path) -> dict[str, Any]:
+    """What was kept of a judgement; nothing where it came to none."""
+    path = folder / JUDGEMENT
     found: dict[str, Any] = json.loads(path.read_text(encoding="utf-8")) if path.is_file() else {}
     return found
 

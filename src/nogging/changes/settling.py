@@ -15,6 +15,7 @@ from pathlib import Path
 
 from nogging.changes.declared import SettlingModel
 from nogging.collecting.collect import collect
+from nogging.collecting.credentials import Secrets
 from nogging.inventory import Inventory
 from nogging.judging.compare import compare
 
@@ -37,9 +38,7 @@ class Settled:
         return self.rounds[-1].after if self.rounds else 0.0
 
 
-def settle(
-    inventory: Inventory, model: SettlingModel, tell: Callable[[Round], None], ask: Callable[[str], str] | None = None
-) -> Settled:
+def settle(inventory: Inventory, model: SettlingModel, tell: Callable[[Round], None], secrets: Secrets) -> Settled:
     """Captures until nothing has moved for `quiet` seconds, `at_most` so long. What could not be compared counts as
     moved while it is not the same each time; what never can be is for the judgement to tell."""
     began = last_moved = time.monotonic()
@@ -47,13 +46,13 @@ def settle(
     blind: tuple[str, ...] = ()
     with tempfile.TemporaryDirectory(prefix="nogging-settling-") as place:
         folder = Path(place)
-        before = collect(inventory, folder / "0", kinds=list(model.kinds), ask=ask)
+        before = collect(inventory, folder / "0", kinds=list(model.kinds), secrets=secrets)
         while True:
             elapsed = time.monotonic() - began
             if elapsed >= model.at_most:
                 return Settled(False, tuple(rounds))
             time.sleep(min(model.every, max(model.at_most - elapsed, 0.0)))
-            after = collect(inventory, folder / str(len(rounds) + 1), kinds=list(model.kinds), ask=ask)
+            after = collect(inventory, folder / str(len(rounds) + 1), kinds=list(model.kinds), secrets=secrets)
             found = compare(before, after)
             moved = Counter(f"{one.kind} on {one.key['device']}" for one in found.differences)
             now = time.monotonic()

@@ -9,7 +9,8 @@ from rich.text import Text
 
 from nogging.changes.configuration import Effect, Planned
 from nogging.changes.conforming import Conformity
-from nogging.changes.performing import Performance, State
+from nogging.changes.knowledge import knowledge_of
+from nogging.changes.outcome import Performance, State
 from nogging.changes.probing import Probe
 from nogging.changes.rehearsing import Part, Rehearsal, Step
 from nogging.judging.verdict import Judgement, Verdict
@@ -31,6 +32,15 @@ STATES = {
     State.ACT: ("ACT NOW", "bold red", "a person must act"),
 }
 MOST_REASONS = 8
+LONGEST_LINE = 90
+"""Of a line that was sent, so much is shown; the journal has all of it."""
+
+
+def meaning(state: State, judgement: Judgement | None) -> str:
+    """What an ending means. That nothing else happened is said only where that was judged."""
+    if state is State.IN and (judgement is None or not judgement.exact):
+        return "the change is in, and what was expected of it holds"
+    return STATES[state][2]
 
 
 def rehearsal(found: Rehearsal, gate: Judgement | None, title: str, width: int, mask: Mask) -> list[Text]:
@@ -38,7 +48,7 @@ def rehearsal(found: Rehearsal, gate: Judgement | None, title: str, width: int, 
     page = Page(width)
     lines = sum(len(part.lines) for part in found.parts)
     devices = sum(bool(part.lines) for part in {part.device.name: part for part in found.parts if part.lines}.values())
-    done = "nothing to do" if found.empty else f"{_many(lines, 'line')} to {_many(devices, 'device')}"
+    done = "nothing to do" if found.empty else f"{many(lines, 'line')} to {many(devices, 'device')}"
     page.prose(f"{title}: {done}; nothing was changed", label="REHEARSED", style="bold")
     if gate is not None:
         page.prose("", label="")
@@ -50,10 +60,24 @@ def rehearsal(found: Rehearsal, gate: Judgement | None, title: str, width: int, 
             page.prose(f"{one.title} ({one.reason})", indent=2, label=one.verdict, style=STYLES[one.verdict])
     for step in found.steps:
         _step(page, step, mask)
+    if found.confirm_within is not None and not found.empty:
+        _guards(page, found, found.confirm_within)
     return page.lines
 
 
-def _many(n: int, what: str) -> str:
+def _guards(page: Page, found: Rehearsal, seconds: float) -> None:
+    """Which devices go back by themselves, and which cannot."""
+    devices = {part.device.name: part.device for part in found.parts if any(one.changes for one in part.planned)}
+    can = [name for name, device in devices.items() if knowledge_of(device.dialect).timed is not None]
+    cannot = [name for name in devices if name not in can]
+    page.blank()
+    if can:
+        page.prose(f"{', '.join(can)}: back by itself after {seconds:g} s, unless the change passes", label="guarded")
+    if cannot:
+        page.prose(f"{', '.join(cannot)}: no saved point of its own; backed out by lines", label="not", style="yellow")
+
+
+def many(n: int, what: str) -> str:
     return f"{n} {what}{'s' * (n != 1)}"
 
 
@@ -62,6 +86,10 @@ def _step(page: Page, step: Step, mask: Mask) -> None:
     page.prose(step.title, label=f"step {step.number + 1}", style="bold")
     if step.model.call is not None or step.model.wait_for is not None:
         page.line(f"{step.model.action.replace('_', ' ')}; not rehearsed", 2, "dim")
+        if step.model.undone_by:
+            page.prose(clean(step.model.undone_by), indent=4, label="undone by", style="dim", body="dim")
+        elif step.model.call is not None:
+            page.line("! nothing is known that undoes it; give it with 'undo'", 4, "bold yellow")
     for part in step.parts:
         _part(page, part, mask)
 
@@ -69,11 +97,15 @@ def _step(page: Page, step: Step, mask: Mask) -> None:
 def _part(page: Page, part: Part, mask: Mask) -> None:
     page.line(f"{part.device.name}" + ("" if part.lines else ": nothing to do"), 2, "bold")
     headings = {other.path[:-1] for other in part.planned}
+
+    def said(line: str) -> str:
+        return mask(part.leaves.knowledge.said(line))
+
     for one in part.planned:
         if one.path in headings and not one.changes:
-            page.line("  " * len(one.path) + mask(one.path[-1]), 4, "dim")
+            page.line("  " * len(one.path) + said(one.path[-1]), 4, "dim")
         else:
-            _planned(page, one, mask)
+            _planned(page, one, said)
     for one_line in part.plain:
         note = (
             "   there already"
@@ -92,13 +124,13 @@ def _part(page: Page, part: Part, mask: Mask) -> None:
         page.line(f"! nothing is known that undoes '{mask(line)}'; give it with 'undo'", 4, "bold yellow")
 
 
-def _planned(page: Page, one: Planned, mask: Mask) -> None:
+def _planned(page: Page, one: Planned, said: Mask) -> None:
     sign, note, style = _SIGNS[one.effect]
     indent = " " * (2 * (len(one.path) - 1))
     for away in one.removes:
         if away[-1].removeprefix("no ") != one.path[-1] or one.effect is Effect.REMOVED:
-            page.line(f"- {indent}{mask(away[-1])}", 4, "red")
-    page.line(f"{sign} {indent}{mask(one.path[-1])}{'   ' + note if note else ''}", 4, style)
+            page.line(f"- {indent}{said(away[-1])}", 4, "red")
+    page.line(f"{sign} {indent}{said(one.path[-1])}{'   ' + note if note else ''}", 4, style)
 
 
 def event(one: dict[str, Any]) -> Text | None:
@@ -115,7 +147,8 @@ def event(one: dict[str, Any]) -> Text | None:
 
 
 def _sent(one: dict[str, Any]) -> str:
-    return f"{one['device']:<11}{one['line']}" + (f"   ({one['answer']})" if one["answer"] else "")
+    line = one["line"] if len(one["line"]) <= LONGEST_LINE else one["line"][: LONGEST_LINE - 1] + "…"
+    return f"{one['device']:<11}{line}" + (f"   ({one['answer']})" if one["answer"] else "")
 
 
 def _moved(one: dict[str, Any]) -> str:
@@ -127,7 +160,7 @@ def _moved(one: dict[str, Any]) -> str:
 
 
 def _more(n: int) -> str:
-    return f" (and {_many(n, 'more reason')})" if n else ""
+    return f" (and {many(n, 'more reason')})" if n else ""
 
 
 def _outage(one: dict[str, Any]) -> str:
@@ -136,9 +169,16 @@ def _outage(one: dict[str, Any]) -> str:
     return f"outage     {one['probe']}: over after {one['seconds']:g} s"
 
 
+def _saved(one: dict[str, Any]) -> str:
+    if one["same"]:
+        return ""
+    unknown = "saved; it does not show whether that is all of it"
+    return f"{one['device']:<11}{unknown if one['same'] is None else 'not saved'} ({one['answer']})"
+
+
 _EVENTS: dict[str, Callable[[dict[str, Any]], str]] = {
     "captured": lambda one: (
-        f"captured {one['capture']}: {_many(one['devices'], 'device')}"
+        f"captured {one['capture']}: {many(one['devices'], 'device')}"
         + (f", lacking {', '.join(one['lacking'])}" if one["lacking"] else "")
     ),
     "gate": lambda one: f"gate: {one['verdict']}",
@@ -152,10 +192,19 @@ _EVENTS: dict[str, Callable[[dict[str, Any]], str]] = {
     "judged": lambda one: f"judged: {one['verdict']}",
     "failed": lambda one: f"failed: {one['reasons'][0]}" + _more(len(one["reasons"]) - 1),
     "backing out": lambda one: "backing out",
-    "undone": lambda one: f"{one['device']:<11}{one['line']}" + (f"   ({one['answer']})" if one["answer"] else ""),
+    "undone": _sent,
     "not undone": lambda one: f"not undone: {one['reason']}",
-    "compared": lambda one: f"compared with before: {_many(len(one['differences']), 'difference')} besides restarts",
-    "saved": lambda one: "" if one["same"] is not False else f"{one['device']}: not saved ({one['answer']})",
+    "compared": lambda one: (
+        f"compared with before: {many(len(one['differences']), 'difference')} besides restarts"
+        + (f", {len(one['not_compared'])} not known" if one["not_compared"] else "")
+    ),
+    "guarded": lambda one: f"{one['device']:<11}goes back by itself at {one['until'][11:19]} unless it is confirmed",
+    "confirmed": lambda one: f"{one['device']:<11}confirmed: it keeps what it has",
+    "gone back": lambda one: (
+        f"{one['device']:<11}{'told to go' if one['line'] else 'went'} back"
+        + (f"   ({one['answer']})" if one["answer"] else "")
+    ),
+    "saved": _saved,
     "outage": _outage,
     "resumed": lambda one: f"resumed: {one['choice']}",
     "notice": lambda one: f"notice to {one['to']}: {one['told']}",
@@ -165,8 +214,8 @@ _EVENTS: dict[str, Callable[[dict[str, Any]], str]] = {
 def performance(found: Performance, width: int) -> list[Text]:
     """How a performance ended: the state first, why, and what a person has to do."""
     page = Page(width)
-    word, style, means = STATES[found.state]
-    page.prose(f"{found.title}: {means}", label=word, style=style)
+    word, style, _ = STATES[found.state]
+    page.prose(f"{found.title}: {meaning(found.state, found.judgement)}", label=word, style=style)
     for reason in found.reasons[:MOST_REASONS]:
         page.prose(clean(reason), indent=2, label="because", style="bold")
     first = look_first(found.judgement) if found.judgement is not None else None
@@ -174,30 +223,32 @@ def performance(found: Performance, width: int) -> list[Text]:
         page.prose(clean(first), indent=2, label="look first", style="bold", body="bold")
     for todo in found.todo:
         page.prose(clean(todo), indent=2, label="to do", style="bold red")
+    for note in found.notes:
+        page.prose(clean(note), indent=2, label="note", style="yellow")
     _probes(page, found.probes)
     return page.lines
 
 
 def _probes(page: Page, probes: Iterable[Probe]) -> None:
     for one in probes:
-        lost = one.sent - one.answered
-        told = f"{one.title}: {one.sent} sent, {lost} lost"
-        told += f", {_many(len(one.outages), 'outage')}, the longest {one.longest:g} s" if one.outages else ""
-        page.prose(told, indent=2, label="probe", style="yellow" if lost else "")
+        page.prose(probed(one.told()), indent=2, label="probe", style="yellow" if one.sent > one.answered else "")
+
+
+def probed(one: dict[str, Any]) -> str:
+    """What became of a probe, in a line."""
+    path = f", {one['path']}" if one.get("path", one["title"]) != one["title"] else ""
+    told = f"{one['title']}{path}: {one['sent']} sent, {one['sent'] - one['answered']} lost"
+    outages = one["outages"]
+    if not outages:
+        return told
+    longest = one["longest"]
+    worst = max(outages, key=lambda outage: longest if outage["seconds"] is None else outage["seconds"])
+    told += f", {many(len(outages), 'outage')}, the longest {longest:g} s from {worst['began'][11:19]}"
+    return told + (", and it lasts" if worst["seconds"] is None else "")
 
 
 def plainly(found: Performance) -> dict[str, Any]:
     """A performance in the form of `perform --format json`."""
-    probes = [
-        {
-            "title": one.title,
-            "sent": one.sent,
-            "answered": one.answered,
-            "longest": one.longest,
-            "outages": [{"began": o.began, "seconds": o.seconds, "lost": o.lost} for o in one.outages],
-        }
-        for one in found.probes
-    ]
     return {
         "format": plain.FORMAT,
         "state": str(found.state),
@@ -206,7 +257,8 @@ def plainly(found: Performance) -> dict[str, Any]:
         "folder": str(found.folder),
         "reasons": found.reasons,
         "todo": found.todo,
-        "probes": probes,
+        "notes": found.notes,
+        "probes": [one.told() for one in found.probes],
         "judgement": plain.judgement(found.judgement) if found.judgement is not None else None,
         "events": found.events,
     }
@@ -217,10 +269,10 @@ def conformity(found: Conformity, width: int) -> list[Text]:
     page = Page(width)
     deviating = len(found.deviations) - found.unknown
     told = (
-        f"{_many(found.devices, 'device')}, all in order"
+        f"{many(found.devices, 'device')}, all in order"
         if not found.deviations
         else (
-            f"{deviating} of {_many(found.devices, 'device')} deviate"
+            f"{deviating} of {many(found.devices, 'device')} deviate"
             + (f", {found.unknown} did not tell" if found.unknown else "")
         )
     )

@@ -28,6 +28,8 @@ def _environment() -> SandboxedEnvironment:
 
     made = SandboxedEnvironment(undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True, autoescape=False)
     made.filters |= {"address": _host, "mask": _mask, "network": _network, "wildcard": _wildcard}
+    made.filters |= {"needed": _needed, "dotted": _dotted, "host": _host_or_prefix, "quoted": _quoted, "four": _four}
+    made.globals["refuse"] = _refuse
     made.tests["ipv6"] = lambda text: ":" in text
     return made
 
@@ -69,3 +71,37 @@ def _wildcard(text: str) -> str:
         return text
     found = ipaddress.ip_network(text)
     return f"host {found[0]}" if found.num_addresses == 1 else f"{found[0]} {found.hostmask}"
+
+
+def _needed(given: Any, key: str) -> Any:
+    """What is given; an error where it is not, and this dialect cannot do without it."""
+    if given is None:
+        raise ValueError(f"'{key}' is needed here")
+    return given
+
+
+def _four(text: str) -> str:
+    """A prefix of IPv4, or any; an error for one of IPv6, for which this dialect has other words."""
+    if ":" in text:
+        raise ValueError(f"how {text} is said here is not known: of IPv4 alone")
+    return text
+
+
+def _refuse(message: str) -> str:
+    """An error that a template asks for."""
+    raise ValueError(message)
+
+
+def _dotted(area: object) -> str:
+    """An OSPF area in dotted form (RFC 2328, A.1)."""
+    text = str(area)
+    return str(ipaddress.IPv4Address(int(text))) if text.isdigit() else text
+
+
+def _host_or_prefix(text: str) -> str:
+    return f"host {text.partition('/')[0]}" if text.endswith(("/32", "/128")) else text
+
+
+def _quoted(text: str) -> str:
+    """Text in quotation marks where it needs some."""
+    return text if text.isalnum() else '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'

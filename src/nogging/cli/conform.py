@@ -8,13 +8,23 @@ from typing import Annotated
 
 import typer
 
-from nogging.changes.conforming import conform
+from nogging.changes.conforming import Deviation, conform
 from nogging.changes.declared import load_change
 from nogging.changes.telling import conformity
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
 from nogging.cli.run import Format, FormatOption, print_csv, print_json, print_lines, width
 from nogging.inventory import load_inventory
+
+
+def _rows(one: Deviation) -> list[dict[str, str]]:
+    told = {
+        "unknown": (one.reason,) * bool(one.reason),
+        "absent": one.absent,
+        "surplus": one.surplus,
+        "remedy": one.remedy,
+    }
+    return [{"device": one.device, "what": what, "line": line} for what, lines in told.items() for line in lines]
 
 
 def command(
@@ -28,11 +38,11 @@ def command(
     3 some did not tell.
     """
     found = conform(load_change(change, load_inventory(inventory) if inventory else None), ask=secret())
-    rows = [asdict(one) for one in found.deviations]
     if format is Format.JSON:
-        print_json({"format": 1, "title": found.title, "devices": found.devices, "deviations": rows})
+        deviations = [asdict(one) for one in found.deviations]
+        print_json({"format": 1, "title": found.title, "devices": found.devices, "deviations": deviations})
     elif format is Format.CSV:
-        print_csv(rows, ("device", "absent", "surplus", "remedy", "reason"))
+        print_csv([row for one in found.deviations for row in _rows(one)], ("device", "what", "line"))
     else:
         print_lines(conformity(found, width()))
     if len(found.deviations) > found.unknown:

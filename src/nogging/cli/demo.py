@@ -12,7 +12,8 @@ from rich.text import Text
 from nogging.changes import telling
 from nogging.changes.declared import load_change
 from nogging.changes.journal import JOURNAL
-from nogging.changes.performing import Performance, State, perform, rehearse
+from nogging.changes.outcome import Performance, State
+from nogging.changes.performing import perform, rehearse
 from nogging.changes.reporting import write_page
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.perform import print_event
@@ -58,7 +59,7 @@ def _performed(file: Path, to: Path) -> Performance:
     _headline(f"nogging perform {file}")
     done = perform(change, to=to, tell=print_event)
     print_lines(telling.performance(done, width()))
-    print_lines([Text(f"\nthe page: {write_page(to)}")])
+    print_lines([Text(), Text(f"the page: {write_page(to)}")])
     return done
 
 

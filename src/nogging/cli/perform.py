@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 from rich.text import Text
 
-from nogging.changes import telling
+from nogging.changes import telling, ticket
 from nogging.changes.declared import load_change
-from nogging.changes.performing import BEFORE, Performance, State, perform, resume
+from nogging.changes.journal import JOURNAL, read
+from nogging.changes.outcome import BEFORE, Performance, State
+from nogging.changes.performing import perform, resume
 from nogging.changes.reporting import write_page
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
-from nogging.cli.run import Format, FormatOption, print_json, print_lines, width
+from nogging.cli.run import PageFormat, PageFormatOption, print_json, print_lines, width
 from nogging.errors import QuestionError
 from nogging.inventory import load_inventory
 from nogging.judging.verdict import Verdict
@@ -30,32 +34,53 @@ def command(
     inventory: Annotated[Path | None, typer.Option(help="The devices, where the change file does not say.")] = None,
     resume_: Annotated[Path | None, typer.Option("--resume", help="Go on where this performance was stopped.")] = None,
     back_out: Annotated[bool, typer.Option("--back-out", help="With --resume: back out instead.")] = False,
-    format: FormatOption = Format.TEXT,
+    format: PageFormatOption = PageFormat.TEXT,
 ) -> int:
     """Takes the network through a change, and proves how it ended.
 
     Exit status: 0 the change is in; 1 nothing was touched, or all is as it was; 3 a person must act.
     """
-    if format is Format.CSV:
-        raise QuestionError("a performance is not printed as csv; it is as text and json")
+    if format is PageFormat.CSV:
+        raise QuestionError("a performance is not printed as csv; it is as text, json, markdown and junit")
     if (change is None) == (resume_ is None):
         raise QuestionError("either a change file, or --resume with the folder of one that was stopped")
-    tell = print_event if format is Format.TEXT else lambda _event: None
+    tell = print_event if format is PageFormat.TEXT else lambda _event: None
     ask = _ask if sys.stdin.isatty() else None
     if resume_ is not None:
-        found = resume(resume_, back_out=back_out, ask=ask, secret=secret(), tell=tell)
+        with _unended(resume_):
+            found = resume(resume_, back_out=back_out, ask=ask, secret=secret(), tell=tell)
     else:
         assert change is not None
         loaded = load_change(change, load_inventory(inventory) if inventory else None)
         place = to or change.with_name(f"{change.stem}-performed")
-        found = perform(loaded, to=place, ask=ask, secret=secret(), tell=tell)
+        with _unended(place):
+            found = perform(loaded, to=place, ask=ask, secret=secret(), tell=tell)
     page = write_page(found.folder) if (found.folder / BEFORE).is_dir() else None
-    if format is Format.JSON:
+    if format is PageFormat.JSON:
         print_json(telling.plainly(found))
+    elif format is not PageFormat.TEXT:
+        told = ticket.ticket(found.folder)
+        print(ticket.as_markdown(told) if format is PageFormat.MARKDOWN else ticket.as_junit(told), end="")
     else:
         print_lines(ending(found))
-        print_lines([Text(f"\nthe page: {page}")] if page else [])
+        print_lines([Text(), Text(f"the page: {page}")] if page else [])
     return STATUS[found.state]
+
+
+@contextmanager
+def _unended(folder: Path) -> Iterator[None]:
+    """Says how to go on where a performance is stopped in the middle, by hand or by an error."""
+    try:
+        yield
+    except BaseException:
+        events = list(read(folder)) if (folder / JOURNAL).is_file() else []
+        told = {one["event"] for one in events}
+        if "before" in told and "end" not in told:
+            print(
+                f"nogging: stopped in the middle; go on with: nogging perform --resume {folder}   (or --back-out)",
+                file=sys.stderr,
+            )
+        raise
 
 
 def ending(found: Performance) -> list[Any]:
@@ -73,4 +98,8 @@ def print_event(event: dict[str, Any]) -> None:
 
 
 def _ask(question: str) -> str:
-    return input(question)
+    while True:
+        answer = input(question)
+        if answer.strip().lower() in ("y", "yes", "n", "no"):
+            return answer
+        question = "yes or no? "

@@ -33,31 +33,49 @@ def command(
     loaded = load_change(change, load_inventory(inventory) if inventory else None)
     found, gate, secrets = rehearse(loaded, to=to, ask=secret())
     masker = Masker(user_key(), secrets)
-    if format is Format.TEXT:
-        print_lines(telling.rehearsal(found, gate, loaded.title, width(), lambda text: masker.fresh().lines(text)))
-    elif format is Format.CSV:
-        print_csv(_rows(found, masker), ("step", "title", "device", "effect", "section", "line", "removes"))
-    else:
-        told = plain.judgement(gate) if gate is not None else None
-        print_json(
-            {"format": 1, "title": loaded.title, "empty": found.empty, "gate": told, "lines": _rows(found, masker)}
-        )
-    return STATUS[gate.verdict] if gate is not None else PASS
 
-
-def _rows(found: Rehearsal, masker: Masker) -> list[dict[str, object]]:
     def mask(text: str) -> str:
         return masker.fresh().lines(text)
 
+    if format is Format.TEXT:
+        print_lines(telling.rehearsal(found, gate, loaded.title, width(), mask))
+    elif format is Format.CSV:
+        print_csv(_rows(found, mask), ("step", "title", "device", "effect", "section", "line", "removes"))
+    else:
+        told = plain.judgement(gate) if gate is not None else None
+        print_json(
+            {"format": 1, "title": loaded.title, "empty": found.empty, "gate": told, "lines": _rows(found, mask),
+             "undoing": _undoing(found, mask)}
+        )  # fmt: skip
+    return STATUS[gate.verdict] if gate is not None else PASS
+
+
+def _undoing(found: Rehearsal, mask: telling.Mask) -> list[dict[str, object]]:
+    """What would take back each device's part in a step, and what nothing is known to."""
+    rows: list[dict[str, object]] = []
+    for part in (one for one in found.parts if one.lines):
+        lines, left = [mask(line) for line, _ in part.undone_by], [mask(line) for line in part.not_undone]
+        rows.append({"step": part.step + 1, "device": part.device.name, "lines": lines, "not_known": left})
+    return rows
+
+
+def _rows(found: Rehearsal, mask: telling.Mask) -> list[dict[str, object]]:
     rows: list[dict[str, object]] = []
     for step in found.steps:
         for part in step.parts:
+            said = part.leaves.knowledge.said
             own = {"step": step.number + 1, "title": step.title, "device": part.device.name}
             for one in part.planned:
-                removes = [mask(away[-1]) for away in one.removes]
+                removes = [mask(said(away[-1])) for away in one.removes]
                 section = [mask(line) for line in one.path[:-1]]
                 rows.append(
-                    {**own, "effect": one.effect, "section": section, "line": mask(one.path[-1]), "removes": removes}
+                    {
+                        **own,
+                        "effect": one.effect,
+                        "section": section,
+                        "line": mask(said(one.path[-1])),
+                        "removes": removes,
+                    }
                 )
             for line in part.plain:
                 effect = "there" if line.there else "sent"

@@ -2,43 +2,98 @@
 
 from __future__ import annotations
 
+import json
+from enum import StrEnum
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
 from nogging.captures.capture import Capture
 from nogging.captures.writing import replace_text
+from nogging.changes import ticket
 from nogging.changes.reporting import PAGE, is_performance, told
 from nogging.cli import PASS
 from nogging.cli.run import captured
 from nogging.errors import QuestionError
 from nogging.judging.check import check
-from nogging.report import plain
+from nogging.judging.compare import compare
+from nogging.judging.verdict import Judgement
+from nogging.report import junit, markdown, plain
 from nogging.report.page import Told, page
 from nogging.report.text import look_first
+
+
+class Form(StrEnum):
+    """What a report is."""
+
+    HTML = "html"
+    MARKDOWN = "markdown"
+    JUNIT = "junit"
+    JSON = "json"
 
 
 def command(
     folders: Annotated[list[Path], typer.Argument(help="A performed change; or a capture; or before and after.")],
     expectations: Annotated[Path | None, typer.Option(help="With captures: what is to be judged of them.")] = None,
-    to: Annotated[Path | None, typer.Option("--to", help="The file; report.html, where not given.")] = None,
+    to: Annotated[
+        Path | None, typer.Option("--to", help="The file. Without: report.html, all else is printed.")
+    ] = None,
+    format: Annotated[Form, typer.Option("--format", help="A page, or a text for a ticket or a pipeline.")] = Form.HTML,
 ) -> int:
     """Writes one HTML file that loads nothing from anywhere: verdict, network, devices, evidence, records, journal."""
-    if len(folders) == 1 and is_performance(folders[0]):
-        found, path = told(folders[0]), to or folders[0] / PAGE
+    performed = folders[0] if len(folders) == 1 and is_performance(folders[0]) else None
+    if format is Form.HTML:
+        found = told(performed) if performed else _of_captures(folders, expectations)
+        to, text = to or (performed / PAGE if performed else Path(PAGE)), page(found)
+    elif performed is not None:
+        text = _ticket(ticket.ticket(performed), format)
     else:
-        found, path = _of_captures(folders, expectations), to or Path(PAGE)
-    replace_text(path, page(found))
-    print(f"{path}: {path.stat().st_size / 1000:,.0f} kB")
+        text = _text(folders, expectations, format)
+    if to is None:
+        print(text, end="")
+    else:
+        replace_text(to, text)
+        print(f"{to}: {to.stat().st_size / 1000:,.0f} kB")
     return PASS
 
 
-def _of_captures(folders: list[Path], expectations: Path | None) -> Told:
+def _ticket(found: ticket.Ticket, format: Form) -> str:
+    if format is Form.JSON:
+        return _json(ticket.as_json(found))
+    return ticket.as_markdown(found) if format is Form.MARKDOWN else ticket.as_junit(found)
+
+
+def _text(folders: list[Path], expectations: Path | None, format: Form) -> str:
+    """Captures, judged or compared, as text."""
+    before, after = _sides(folders)
+    if expectations is not None:
+        return _judgement(check(expectations, after=after, before=before), format)
+    if before is None or format is Form.JUNIT:
+        raise QuestionError("nothing is judged here; give what is to be judged, with --expectations")
+    found = compare(before, after)
+    return markdown.comparison(found) if format is Form.MARKDOWN else _json(plain.comparison(found))
+
+
+def _judgement(found: Judgement, format: Form) -> str:
+    if format is Form.JSON:
+        return _json(plain.judgement(found))
+    return markdown.judgement(found) if format is Form.MARKDOWN else junit.judgement(found)
+
+
+def _json(told: Any) -> str:
+    return json.dumps(told, ensure_ascii=False, indent=2) + "\n"
+
+
+def _sides(folders: list[Path]) -> tuple[Capture | None, Capture]:
     if len(folders) > 2:
         raise QuestionError("one folder of a performed change, one capture, or two: before and after")
     captures = [Capture(captured(one)) for one in folders]
-    after, before = captures[-1], captures[0] if len(captures) == 2 else None
+    return captures[0] if len(captures) == 2 else None, captures[-1]
+
+
+def _of_captures(folders: list[Path], expectations: Path | None) -> Told:
+    before, after = _sides(folders)
     title = " and ".join(str(one) for one in folders)
     if expectations is None:
         return Told(title, after, before)

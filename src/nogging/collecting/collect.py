@@ -111,21 +111,23 @@ def collect(
     log: bool = False,
     progress: Callable[[Progress], None] | None = None,
     ask: Ask | None = None,
+    secrets: Secrets | None = None,
 ) -> Capture:
     """Captures the devices of an inventory into a directory.
 
     `kinds` are the kinds of records wanted (all, where not given); `commands` are asked as well, `any_command` allows
     those that are not known to read only. `resume` goes on with an interrupted capture and asks only what it
     lacks; `log` keeps every byte of the sessions beside it, secrets masked. `progress` is called after each device;
-    `ask` gets a secret that has to be typed. A device that fails is told in the capture, never raised;
-    `QuestionError` and `CaptureError` are raised before anything is connected, or when the disk is full.
+    `ask` gets a secret that has to be typed, unless it is among the `secrets` that were fetched before. A device that
+    fails is told in the capture, never raised; `QuestionError` and `CaptureError` are raised before anything is
+    connected, or when the disk is full.
     """
     unknown = [kind for kind in kinds or () if kind not in KINDS]
     if unknown:
         raise QuestionError(f"unknown kind '{unknown[0]}'{nearest(unknown[0], KINDS)}")
     wanted = list(kinds or KINDS)
     plan = {device.name: commands_for(device, wanted, commands, any_command) for device in inventory.devices}
-    secrets = Secrets(ask)
+    secrets = secrets or Secrets(ask)
     credentials = {device.name: secrets.of(device) for device in inventory.devices}
     masker = Masker(user_key(), secrets.words())
     try:

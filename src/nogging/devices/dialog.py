@@ -7,7 +7,8 @@ answer, an answer that is complete. It never waits; whoever drives it decides ho
 What the dialog wants is kept as a row of steps. A step sends one line and ends when a prompt of the mode that it should
 lead to stands at the very end of what arrived, with no line end behind it. A prompt is learned when its mode is first
 seen: from then on it has to name the same host, so a line of output that merely looks like a prompt
-does not end an answer. Going from one mode to another is steps as well, and each mode has lines that prepare it.
+does not end an answer; after a line that renames the host it is learned anew. Going from one mode to another is
+steps as well, and each mode has lines that prepare it.
 
 Between a command and its answer stands the echo, perhaps wrapped by the terminal's width; it is taken off by
 comparing what is not white space. A pager's request is answered, and what it wrote is wiped as a screen would
@@ -106,7 +107,7 @@ class Dialog:
             raise NotUnderstood(f"not ready for '{command}' yet")
         wanted = mode or self.mode
         self.steps.extend(self._way(self.mode, wanted))
-        after = tuple(self.session.modes) if command.strip() in self._moves() else (wanted,)
+        after = tuple(self.session.modes) if self.session.moves(command.strip()) else (wanted,)
         self.steps.append(_Step(command, after, kept=True))
         return self._begin()
 
@@ -123,9 +124,6 @@ class Dialog:
         if self.mode is None:
             return "its first prompt"
         return f"the end of the answer to '{self.steps[0].line}'" if self.steps else "nothing"
-
-    def _moves(self) -> set[str]:
-        return {line for mode in self.session.modes.values() for line in (mode.enter, mode.leave) if line}
 
     def _line(self, line: str) -> str | None:
         """A complete line as it counts in the answer; None for what is echo."""
@@ -203,6 +201,8 @@ class Dialog:
         if not self.steps or self.steps[0].line is None:
             return []
         line = self.steps[0].line
+        if self.steps[0].kept and self.session.renames(line):
+            self.hosts.clear()
         self.echo = "".join(line.split())
         return [Send(line + "\n")]
 

@@ -10,7 +10,8 @@ are written in one line:
     get <interfaces xmlns="..."/>            subtree filter as it is
     get-config running [filter]              a datastore; the whole of it without a filter
 
-The prefixes of names are the dialect's. Nothing else is ever sent but `close-session`.
+The prefixes of names are the dialect's. Nothing else is ever sent but `close-session`; what changes something is asked
+in the mode `edit` (see `netconf_edit`).
 """
 
 from __future__ import annotations
@@ -29,6 +30,8 @@ from nogging.errors import DeviceError, Lost, NotUnderstood, Silent
 BASE = "urn:ietf:params:xml:ns:netconf:base:1.0"
 BASE_1_0, BASE_1_1 = "urn:ietf:params:netconf:base:1.0", "urn:ietf:params:netconf:base:1.1"
 XPATH = "urn:ietf:params:netconf:capability:xpath:1.0"
+EDIT = "edit"
+"""The mode in which something may be changed."""
 _END = b"]]>]]>"
 _CHUNK = re.compile(rb"\n#(?:(?P<size>[1-9][0-9]{0,9})|(?P<end>#))\n")
 _HEAD = 13
@@ -156,16 +159,28 @@ def _filter(text: str, namespaces: Mapping[str, str], capabilities: frozenset[st
 
 def answer(reply: Any) -> str:
     """The data of a reply, one element a line; `NotUnderstood` with what the device says where it refused."""
-    errors = [one for one in reply.iter(f"{{{BASE}}}rpc-error") if _said(one, "error-severity") != "warning"]
-    if errors:
-        told = _said(errors[0], "error-message") or _said(errors[0], "error-info")
-        raise NotUnderstood(f"it answered {_said(errors[0], 'error-tag')}{': ' if told else ''}{told}")
+    failure(reply)
     data = reply.find(f"{{{BASE}}}data")
     if data is None:
         raise NotUnderstood("it answered without data")
     etree.cleanup_namespaces(data)
     etree.indent(data)
     return str(etree.tostring(data, encoding="unicode", with_tail=False)) + "\n"
+
+
+def accepted(reply: Any) -> None:
+    """Raises `NotUnderstood` with what the device says where it did not do what it was asked."""
+    failure(reply)
+    if reply.find(f"{{{BASE}}}ok") is None:
+        raise NotUnderstood("it answered neither ok nor an error")
+
+
+def failure(reply: Any) -> None:
+    """Raises `NotUnderstood` where a reply is an error."""
+    errors = [one for one in reply.iter(f"{{{BASE}}}rpc-error") if _said(one, "error-severity") != "warning"]
+    if errors:
+        told = _said(errors[0], "error-message") or _said(errors[0], "error-info")
+        raise NotUnderstood(f"it answered {_said(errors[0], 'error-tag')}{': ' if told else ''}{told}")
 
 
 def _said(error: Any, name: str) -> str:
@@ -201,7 +216,7 @@ class Netconf:
     raised: bool | None = None
 
     def reaches(self, mode: str) -> bool:
-        return not mode
+        return mode in ("", EDIT)
 
     async def open(self) -> None:
         """Says hello and agrees on the framing."""
@@ -211,13 +226,23 @@ class Netconf:
 
     async def ask(self, command: str, mode: str, sink: Sink) -> None:
         self.number += 1
-        asked = question(command, self.namespaces, self.capabilities)
+        asked = self._asked(command, mode)
         self.send(etree.tostring(element("rpc", asked, **{"message-id": str(self.number)})))
         while True:
             reply = parsed(await self.message(f"the answer to '{command}'"))
             if reply.tag == f"{{{BASE}}}rpc-reply" and reply.get("message-id") in (str(self.number), None):
-                sink(answer(reply))
+                if mode == EDIT:
+                    accepted(reply)
+                else:
+                    sink(answer(reply))
                 return
+
+    def _asked(self, command: str, mode: str) -> Any:
+        if mode == EDIT:
+            from nogging.devices.netconf_edit import operation
+
+            return operation(command, self.capabilities)
+        return question(command, self.namespaces, self.capabilities)
 
     def send(self, message: bytes) -> None:
         if self.log is not None:

@@ -63,17 +63,22 @@ class _Planned(Capture):
         return {**{name: table(kind, []) for name, kind in KINDS.items()}, UNREAD: pa.table({})}
 
 
-def listing(expectations: str | Path, *, of: Inventory | Capture) -> Listing:
-    """What a file of expectations asks of the devices of an inventory or a capture; `FileError` for a mistake in it."""
+def planned(of: Inventory | Capture) -> Pairs:
+    """Pairs in which nothing was captured, for what can be told of expectations without any answer."""
     devices = (
         of.devices if isinstance(of, Capture) else {d.name: DeviceEntry(d.dialect, dict(d.labels)) for d in of.devices}
     )
-    planned = _Planned(devices)
-    pairs = Pairs(planned, planned)
+    nothing = _Planned(devices)
+    return Pairs(nothing, nothing)
+
+
+def listing(expectations: str | Path, *, of: Inventory | Capture) -> Listing:
+    """What a file of expectations asks of the devices of an inventory or a capture; `FileError` for a mistake in it."""
+    pairs = planned(of)
     asked = load_expectations(expectations, pairs)
     return Listing(
         asked.title,
-        len(planned.devices),
+        len(pairs.after.devices),
         tuple(_listed(one, pairs) for one in asked.expect),
         tuple(one.title for one in asked.explain),
         asked.other,

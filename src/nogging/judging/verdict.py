@@ -143,6 +143,11 @@ class Judgement:
     growing: tuple[Growth, ...] = ()
 
     @property
+    def exact(self) -> bool:
+        """Whether whatever else had happened would have been no pass."""
+        return self.compared and self.other == "fail"
+
+    @property
     def warnings(self) -> int:
         """How many `should` expectations did not pass, and unexplained differences that only warn."""
         left = sum(one.strength == "should" and one.verdict is not Verdict.PASS for one in self.results)

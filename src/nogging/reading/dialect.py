@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from functools import cache, cached_property
 from pathlib import Path
 
@@ -9,6 +10,7 @@ from pydantic import Field
 
 from nogging.errors import QuestionError, nearest
 from nogging.files import Source, Strict, load
+from nogging.reading.notation import compile_pattern
 from nogging.reading.places import files, places
 
 
@@ -16,7 +18,8 @@ class Mode(Strict):
     """One mode of a session, told from the others by its prompt.
 
     `prompt` is a regular expression for the whole prompt, in which `{host}` stands for what is learned at login;
-    `enter` and `leave` are the lines that go into the mode from the mode `above` and back; `asks` is the request for a
+    `enter` and `leave` are the lines that go into the mode from the mode `above` and back; `entered_by` are patterns of
+    other lines that go there; `asks` is the request for a
     secret that entering may bring. `never` are regular expressions of what makes a command more than reading;
     `once` is how one command is run where there is no session, `{}` being the command.
     """
@@ -25,6 +28,7 @@ class Mode(Strict):
     above: str = ""
     enter: str = ""
     leave: str = ""
+    entered_by: tuple[str, ...] = ()
     asks: str = ""
     never: tuple[str, ...] = ()
     once: str = ""
@@ -39,6 +43,25 @@ class Session(Strict):
     more: str = " "
     raised: str = ""
     """The privileged mode, where there is one of its own."""
+    renamed_by: tuple[str, ...] = ()
+    """Lines after which the prompt may name another host."""
+
+    @cached_property
+    def _entries(self) -> list[re.Pattern[str]]:
+        return [compile_pattern(one).regex for mode in self.modes.values() for one in mode.entered_by]
+
+    def moves(self, line: str) -> bool:
+        """Whether a line leads into another mode."""
+        ways = (way for mode in self.modes.values() for way in (mode.enter, mode.leave) if way)
+        return line in ways or any(one.fullmatch(line) for one in self._entries)
+
+    @cached_property
+    def _renaming(self) -> list[re.Pattern[str]]:
+        return [compile_pattern(one).regex for one in self.renamed_by]
+
+    def renames(self, line: str) -> bool:
+        """Whether the prompt may name another host after a line."""
+        return any(one.fullmatch(line.strip()) for one in self._renaming)
 
     def never(self, mode: str) -> tuple[str, ...]:
         """What a command in this mode must not hold; in any mode, where the mode is not known."""
@@ -58,11 +81,17 @@ class Clock(Strict):
 
 
 class Ping(Strict):
-    """How a device sends one ICMP echo, `{}` being the address, and what its answer holds where one came back."""
+    """How a device sends one ICMP echo, `{}` being the address, and what its answer holds where one came back; `six` is
+    another command for IPv6."""
 
     command: str
     good: str
     mode: str = ""
+    six: str = ""
+
+    def to(self, address: str) -> str:
+        command = self.six if self.six and ":" in address else self.command
+        return command.replace("{}", address)
 
 
 class Dialect(Strict):

@@ -12,7 +12,24 @@ DIFFERENCES = "differences"
 
 def judgement(found: Judgement) -> str:
     """The report of `check --format junit`: a case for each expectation and entry, and one for what is left."""
-    suite = ElementTree.Element("testsuite", name=_said(found.title))
+    return written(suite(found))
+
+
+def empty(title: str) -> ElementTree.Element:
+    """A suite without a case yet."""
+    return ElementTree.Element("testsuite", name=_said(title))
+
+
+def case(kind: str, name: str, verdict: Verdict, reason: str, told: str) -> ElementTree.Element:
+    """A case by itself."""
+    found = ElementTree.Element("testcase", classname=kind, name=_said(name))
+    _outcome(found, verdict, reason, told)
+    return found
+
+
+def suite(found: Judgement) -> ElementTree.Element:
+    """The cases of a judgement."""
+    suite = empty(found.title)
     for one in found.results:
         case = ElementTree.SubElement(suite, "testcase", classname=one.kind, name=_said(one.title))
         _outcome(case, one.verdict, one.reason, _told(one), warns=one.strength == "should")
@@ -27,6 +44,11 @@ def judgement(found: Judgement) -> str:
         verdict = Verdict.FAIL if found.unexplained else (Verdict.UNPROVEN if found.not_compared else Verdict.PASS)
         reason = f"{len(found.unexplained)} differences that nothing explains" if found.unexplained else ""
         _outcome(case, verdict, reason or "not all could be compared", told, warns=found.other == "warn")
+    return suite
+
+
+def written(suite: ElementTree.Element) -> str:
+    """A suite as a file."""
     counts = {"tests": len(suite), "failures": len(suite.findall("*/failure")), "errors": len(suite.findall("*/error"))}
     suite.attrib.update({name: str(n) for name, n in counts.items()})
     ElementTree.indent(suite)

@@ -21,7 +21,7 @@ def judgement(found: Judgement) -> str:
 def comparison(found: Comparison) -> str:
     """The report of `compare --format markdown`."""
     lines = [f"**{len(found.differences)} differences**", "", *_differences(found.differences)]
-    return "\n".join([*lines, *_listed("could not be compared", found.not_compared)]) + "\n"
+    return "\n".join([*lines, *listed("could not be compared", found.not_compared)]) + "\n"
 
 
 def _judgement(found: Judgement) -> Iterator[str]:
@@ -44,9 +44,9 @@ def _judgement(found: Judgement) -> Iterator[str]:
         yield f"### {n} unexplained difference{'s' * (n != 1)} of {found.differences}"
         yield ""
         yield from _differences(found.unexplained)
-    yield from _listed("explained", (f"{one.title}: {one.reason}" for one in found.explained))
-    yield from _listed("could not be compared", found.not_compared)
-    yield from _listed("notes", found.notes)
+    yield from listed("explained", (f"{one.title}: {one.reason}" for one in found.explained))
+    yield from listed("could not be compared", found.not_compared)
+    yield from listed("notes", found.notes)
 
 
 _ORDER = (Verdict.FAIL, Verdict.UNPROVEN, Verdict.PASS)
@@ -99,7 +99,8 @@ def _differences(found: Iterable[Difference]) -> Iterator[str]:
         yield f"| | … and {len(groups) - MOST} more lines | |"
 
 
-def _listed(title: str, found: Iterable[str]) -> Iterator[str]:
+def listed(title: str, found: Iterable[str]) -> Iterator[str]:
+    """A heading with a list below it; nothing where there is nothing to list."""
     lines = [f"- {plain(one)}" for one in found]
     if lines:
         yield from ["", f"### {title.capitalize()}", "", *lines]

@@ -34,6 +34,9 @@ def judgement(found: Judgement) -> dict[str, Any]:
         "expectations": [_result(one) for one in found.results],
         "explained": [_explained(one) for one in found.explained],
         "unexplained": [difference(one) for one in found.unexplained],
+        "differences": found.differences,
+        "other": found.other,
+        "compared": found.compared,
         "not_compared": list(found.not_compared),
         "notes": list(found.notes),
         "growing": [{**asdict(one), "per_minute": one.per_minute} for one in found.growing],
@@ -70,6 +73,7 @@ def _failure(one: Failure) -> dict[str, Any]:
         "failed_before": one.already,
         "evidence": [_line(line) for line in one.evidence if not line.around],
         "around": [_line(line) for line in one.evidence if line.around],
+        "name": one.name,
     }
 
 

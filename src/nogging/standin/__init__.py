@@ -21,6 +21,7 @@ class Served:
     expectations: Path
     change: Path
     mistaken: Path
+    settings: Path
 
 
 @contextmanager
@@ -38,4 +39,5 @@ def served(folder: str | Path) -> Iterator[Served]:
             place.laid("expectations.yaml"),
             place.laid("change.yaml"),
             place.laid("mistaken.yaml"),
+            place.laid("settings.yaml"),
         )

@@ -11,17 +11,18 @@ HOST = "127.0.0.1"
 
 
 class Desk:
-    """`tickets` are the texts that were posted; the first `refusals` of them are refused with status 503."""
+    """`tickets` are the texts that were posted; the first `refusals` of them are refused with status 503, and those
+    without the `key`, where there is one, with 401."""
 
-    def __init__(self, refusals: int = 0) -> None:
+    def __init__(self, refusals: int = 0, key: str | None = None) -> None:
         self.tickets: list[str] = []
-        self.refusals = refusals
+        self.refusals, self.key = refusals, key
         desk = self
 
         class Handler(BaseHTTPRequestHandler):
             def do_POST(self) -> None:
                 text = self.rfile.read(int(self.headers.get("Content-Length", 0))).decode()
-                self.send_response(desk.take(text))
+                self.send_response(desk.take(text, self.headers.get("Authorization")))
                 self.end_headers()
 
             def log_message(self, *_: Any) -> None:
@@ -30,8 +31,10 @@ class Desk:
         self.server = ThreadingHTTPServer((HOST, 0), Handler)
         self.url = f"http://{HOST}:{self.server.server_port}/tickets"
 
-    def take(self, text: str) -> int:
+    def take(self, text: str, key: str | None = None) -> int:
         """Keeps a ticket, or refuses it; the status of the answer."""
+        if key != self.key:
+            return 401
         if self.refusals > 0:
             self.refusals -= 1
             return 503

@@ -20,6 +20,87 @@ def data(network: Network, device: Device, now: datetime) -> Any:
     return _node("nc:data", _interfaces(device, now), _routing(network, device, now), _system(device, now))
 
 
+def configuration(device: Device) -> Any:
+    """What is configured on a device, as far as the models say it, below one element `data`."""
+    return _node(
+        "nc:data",
+        _node("if:interfaces", *(_configured(one) for one in device.interfaces.values())),
+        _node("rt:routing", _node("rt:control-plane-protocols", _configured_ospf(device), _configured_routes(device))),
+        _configured_servers(device),
+    )
+
+
+def _configured(one: Interface) -> Any:
+    kind = "ianaift:softwareLoopback" if one.loopback else "ianaift:ethernetCsmacd"
+    found = _node(
+        "if:interface",
+        *_leaves("if", name=one.name, description=one.description or None, type=kind, enabled=_word(not one.shutdown)),
+        *(
+            _node(f"ip:ipv{version}", *_configured_family(one, version))
+            for version in (4, 6)
+            if version == 4 or any(at.version == version for at in one.addresses)
+        ),
+    )
+    etree.cleanup_namespaces(found, top_nsmap={"ianaift": _TYPES}, keep_ns_prefixes=["ianaift"])
+    return found
+
+
+def _configured_family(one: Interface, version: int) -> list[Any]:
+    mtu = _leaves("ip", mtu=one.mtu if version == 4 and not one.loopback and one.mtu != 1500 else None)
+    own = [at for at in one.addresses if at.version == version]
+    return [*mtu, *(_node("ip:address", *_leaves("ip", ip=at.ip, prefix_length=at.network.prefixlen)) for at in own)]
+
+
+def _configured_ospf(device: Device) -> Any:
+    areas: dict[int, list[Any]] = {}
+    for one in device.interfaces.values():
+        if one.ospf is not None:
+            told = _leaves("ospf", name=one.name, hello_interval=one.ospf.hello, dead_interval=one.ospf.dead)
+            areas.setdefault(one.ospf.area, []).append(
+                _node("ospf:interface", *told, *_leaves("ospf", cost=one.ospf.cost))
+            )
+    if not areas:
+        return None
+    listed = (
+        _node("ospf:area", *_leaves("ospf", area_id=f"0.0.0.{n}"), _node("ospf:interfaces", *inside))
+        for n, inside in areas.items()
+    )
+    instance = _node("ospf:ospf", _node("ospf:areas", *listed))
+    return _protocol("ospf:ospfv2", "1", instance)
+
+
+def _protocol(kind: str, name: str, inside: Any) -> Any:
+    found = _node("rt:control-plane-protocol", *_leaves("rt", type=kind, name=name), inside)
+    spaces = load_dialect("ietf").namespaces
+    prefix = kind.partition(":")[0]
+    etree.cleanup_namespaces(found, top_nsmap={prefix: spaces[prefix]}, keep_ns_prefixes=[prefix])
+    return found
+
+
+def _configured_routes(device: Device) -> Any:
+    routes = []
+    for prefix, via in device.statics.items():
+        name = "special-next-hop" if via == "blackhole" else "next-hop-address"
+        hop = _node("v4ur:next-hop", _node(f"v4ur:{name}", text=via))
+        routes.append(_node("v4ur:route", _node("v4ur:destination-prefix", text=prefix), hop))
+    if not routes:
+        return None
+    return _protocol("rt:static", "static", _node("rt:static-routes", _node("v4ur:ipv4", *routes)))
+
+
+def _configured_servers(device: Device) -> Any:
+    lists = {"sys:ntp": ("ntp server ", "sys:udp"), "sys:dns-resolver": ("ip name-server ", "sys:udp-and-tcp")}
+    found = []
+    for name, (beginning, over) in lists.items():
+        addresses = [one.removeprefix(beginning) for one in device.kept.get("", ()) if one.startswith(beginning)]
+        servers = (
+            _node("sys:server", *_leaves("sys", name=one), _node(over, *_leaves("sys", address=one)))
+            for one in addresses
+        )
+        found.append(_node(name, *servers) if addresses else None)
+    return _node("sys:system", *_leaves("sys", hostname=device.name), *found)
+
+
 def _node(name: str, *inside: Any, text: object = None) -> Any:
     """An element; the prefix is the dialect's, and what is None is left out."""
     namespaces = load_dialect("ietf").namespaces

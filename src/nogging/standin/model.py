@@ -18,6 +18,10 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from nogging.standin.saved_point import SavedPoint
 
 IPv4 = ipaddress.IPv4Address
 Network4 = ipaddress.IPv4Network
@@ -26,6 +30,7 @@ Clock = Callable[[], datetime]
 
 PREFERENCE = {"direct": 0, "static": 1, "bgp": 20, "ospf": 110, "ibgp": 200}
 REDISTRIBUTED_METRIC = 1
+_MOST_HOPS = 32
 
 
 @dataclass
@@ -114,6 +119,9 @@ class Device:
     redistributes_bgp: bool = False
     kept: dict[str, list[str]] = field(default_factory=dict)
     """Lines of configuration that are kept as they are and do nothing here, by the section that they stand in."""
+    saved_point: SavedPoint | None = None
+    stored: str = ""
+    """The configuration that was saved last, as the device shows it."""
     release: str = "8.4.4"
     booted: datetime = field(default_factory=lambda: datetime.now(UTC))
 
@@ -157,6 +165,8 @@ class Network:
 
     def __init__(self, clock: Clock = lambda: datetime.now(UTC)) -> None:
         self.clock = clock
+        self.minute = 60.0
+        """Seconds that a minute of a device's own timers lasts; less, for those who cannot wait."""
         self.lock = threading.RLock()
         self.devices: dict[str, Device] = {}
         self.links: list[tuple[End, End]] = []
@@ -203,6 +213,34 @@ class Network:
                     for mine in self.devices[name].addresses() if peer else ():
                         self.sessions.pop((peer.name if peer else "", mine[1].ip), None)
             self.settle()
+
+    def answers(self, start: str, address: IPv4) -> bool:
+        """Whether a packet from a device gets to an address, and the answer back to the device."""
+        with self.lock:
+            end = self._arrives(start, address)
+            return end is not None and self._arrives(end, self.devices[start].router_id) == start
+
+    def _arrives(self, start: str, address: IPv4) -> str | None:
+        """The device at which a packet ends that is for this address; None where it is lost."""
+        here: Device | None = self.devices[start]
+        for _ in range(_MOST_HOPS):
+            if here is None or any(one.up and own.ip == address for one, own in here.addresses()):
+                return here.name if here is not None else None
+            hop = self._next(here.name, address)
+            here = self._owner(hop) if hop is not None else None
+        return None
+
+    def _next(self, name: str, address: IPv4) -> IPv4 | None:
+        """The neighbor to which a device sends what is for an address; over as many routes as that takes."""
+        for _ in range(_MOST_HOPS):
+            fitting = [one for one in self.routes[name] if address in one.prefix and one.hops]
+            if not fitting:
+                return None
+            hop = max(fitting, key=lambda one: (one.prefix.prefixlen, -one.preference)).hops[0]
+            if hop.address is None or hop.interface is not None:
+                return hop.address or address
+            address = hop.address
+        return None
 
     def settle(self) -> None:
         """Works the state out anew from the configuration, from the bottom up."""

@@ -1,27 +1,34 @@
 """A NETCONF server over a stand-in device's state: octets in, octets out. No I/O.
 
-It answers `get` (and `get-config` with the part of the state that is configuration, which here is none) with subtree
-filters as RFC 6241, 6 has them and, where it says so, XPath filters; everything else is `operation-not-supported`.
+It answers `get` and `get-config` with subtree filters as RFC 6241, 6 has them and, where it says so, XPath filters.
+Where it has datastores, their candidate is edited and committed; everything else is `operation-not-supported`.
 """
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Callable
 from typing import Any
 
 from lxml import etree
 
 from nogging.devices.netconf import BASE, BASE_1_0, BASE_1_1, XPATH, Framing, capabilities_of, element, parsed
+from nogging.devices.netconf_edit import CANDIDATE, CONFIRMED, STARTUP
 from nogging.errors import NotUnderstood
+from nogging.standin.datastore import Datastores, Denied
 
 ALL = (BASE_1_0, BASE_1_1, XPATH)
+EDITABLE = (*ALL, CANDIDATE, CONFIRMED, STARTUP)
 
 
 class Server:
-    """One session. `state` gives the device's data when it is asked; `capabilities` are what it says hello with."""
+    """One session. `state` gives the device's data when it is asked; `capabilities` are what it says hello with;
+    without `stores` there is no configuration."""
 
-    def __init__(self, state: Callable[[], Any], capabilities: tuple[str, ...] = ALL) -> None:
-        self.state, self.capabilities = state, capabilities
+    def __init__(
+        self, state: Callable[[], Any], capabilities: tuple[str, ...] = ALL, stores: Datastores | None = None
+    ) -> None:
+        self.state, self.capabilities, self.stores = state, capabilities, stores
         self.framing = Framing()
         self.greeted = self.closed = False
 
@@ -52,12 +59,18 @@ class Server:
     def operation(self, asked: Any) -> Any:
         name = etree.QName(asked).localname
         if name == "close-session":
-            self.closed = True
+            self.close()
+            return element("ok")
+        if name in _CHANGING and self.stores is not None:
+            try:
+                _CHANGING[name](self, self.stores, asked)
+            except Denied as error:
+                return refusal(*error.args)
             return element("ok")
         if name not in ("get", "get-config"):
             return refusal("operation-not-supported", f"'{name}' is not for this server")
         wanted = asked.find(f"{{{BASE}}}filter")
-        state = self.state() if name == "get" else element("data")
+        state = self.state() if name == "get" else self.configured(asked)
         if wanted is None:
             return state
         if wanted.get("type") == "xpath":
@@ -66,6 +79,20 @@ class Server:
         for one in wanted:
             found.extend(kept for child in state if (kept := selected(one, child)) is not None)
         return found
+
+    def configured(self, asked: Any) -> Any:
+        """What is in the datastore that `get-config` asks for."""
+        if self.stores is None:
+            return element("data")
+        if asked.find(f"{{{BASE}}}source/{{{BASE}}}startup") is None:
+            return self.stores.running()
+        return element("data") if self.stores.startup is None else copy.deepcopy(self.stores.startup)
+
+    def close(self) -> None:
+        """Ends the session, and with it what it holds."""
+        self.closed = True
+        if self.stores is not None:
+            self.stores.unlock(self)
 
     def by_xpath(self, state: Any, wanted: Any) -> Any:
         """The nodes that an XPath selects, with all that is above them (RFC 6241, 8.9.4)."""
@@ -78,6 +105,27 @@ class Server:
         kept = {above for node in nodes for above in (node, *node.iterancestors(), *node.iterdescendants())}
         _prune(state, kept)
         return state
+
+
+def _told(asked: Any, name: str) -> str:
+    return asked.findtext(f"{{{BASE}}}{name}", "") or ""
+
+
+def _commit(_: Server, stores: Datastores, asked: Any) -> None:
+    confirmed = asked.find(f"{{{BASE}}}confirmed") is not None
+    seconds = float(_told(asked, "confirm-timeout") or 600) if confirmed else None
+    stores.commit(seconds, _told(asked, "persist"), _told(asked, "persist-id"))
+
+
+_CHANGING: dict[str, Callable[[Server, Datastores, Any], None]] = {
+    "lock": lambda session, stores, _: stores.lock(session),
+    "unlock": lambda session, stores, _: stores.unlock(session),
+    "edit-config": lambda session, stores, asked: stores.edit(session, asked.find(f"{{{BASE}}}config")),
+    "commit": _commit,
+    "cancel-commit": lambda _, stores, asked: stores.cancel(_told(asked, "persist-id")),
+    "discard-changes": lambda _, stores, __: stores.discard(),
+    "copy-config": lambda _, stores, __: stores.store(),
+}
 
 
 def _prune(node: Any, kept: set[Any]) -> None:

@@ -13,8 +13,9 @@ import asyncssh
 
 from nogging.errors import QuestionError
 from nogging.standin import ietf
+from nogging.standin.datastore import Datastores
 from nogging.standin.model import Device, Network
-from nogging.standin.netconf import Server
+from nogging.standin.netconf import EDITABLE, Server
 from nogging.standin.terminal import Terminal
 
 HOST = "127.0.0.1"
@@ -22,11 +23,14 @@ USER = "noc"
 
 
 class _Host(asyncssh.SSHServer):
-    def __init__(self, password: str, network: Network, device: Device, raising: str | None) -> None:
+    def __init__(
+        self, password: str, network: Network, device: Device, stores: Datastores, raising: str | None
+    ) -> None:
         self.password, self.network, self.device, self.raising = password, network, device, raising
+        self.stores = stores
 
     def session_requested(self) -> _Shell:
-        return _Shell(self.network, self.device, self.raising)
+        return _Shell(self.network, self.device, self.stores, self.raising)
 
     def connection_requested(self, dest_host: str, dest_port: int, orig_host: str, orig_port: int) -> bool:
         return dest_host == HOST  # a jump host leads on to the other devices, and to nothing else
@@ -44,7 +48,8 @@ class _Host(asyncssh.SSHServer):
 class _Shell(asyncssh.SSHServerSession[bytes]):
     """One session: what is typed goes to a terminal, what the terminal shows goes back; or NETCONF, where asked for."""
 
-    def __init__(self, network: Network, device: Device, raising: str | None) -> None:
+    def __init__(self, network: Network, device: Device, stores: Datastores, raising: str | None) -> None:
+        self.stores = stores
         self.terminal = Terminal(network, device, USER, raising)
         self.network, self.device = network, device
         self.decoder = codecs.getincrementaldecoder("utf-8")("replace")
@@ -68,7 +73,7 @@ class _Shell(asyncssh.SSHServerSession[bytes]):
         return True
 
     def subsystem_requested(self, subsystem: str) -> bool:
-        self.netconf = Server(self.state) if subsystem == "netconf" else None
+        self.netconf = Server(self.state, EDITABLE, self.stores) if subsystem == "netconf" else None
         return self.netconf is not None
 
     def state(self) -> Any:
@@ -84,6 +89,10 @@ class _Shell(asyncssh.SSHServerSession[bytes]):
         else:
             self.channel.write(self.terminal.once(self.command).encode())
             self.channel.exit(0)
+
+    def connection_lost(self, exc: Exception | None) -> None:
+        if self.netconf is not None:
+            self.netconf.close()
 
     def data_received(self, data: bytes, datatype: asyncssh.DataType) -> None:
         assert self.channel is not None
@@ -140,10 +149,11 @@ class Servers:
             await self._listen(name, device)
 
     async def _listen(self, name: str, device: Device) -> None:
+        stores = Datastores(self.network, device)
         self.listeners[name] = await asyncssh.listen(
             HOST,
             self.ports[name],
-            server_factory=lambda: _Host(self.password, self.network, device, self.raising),
+            server_factory=lambda: _Host(self.password, self.network, device, stores, self.raising),
             server_host_keys=[self.key],
             line_editor=False,
             encoding=None,

@@ -11,6 +11,7 @@ import shlex
 from nogging.standin import frr, ios
 from nogging.standin.configure import Context, Refused, configure, shell
 from nogging.standin.model import Device, IPv4, Network
+from nogging.standin.saved_point import SavedPoint
 
 PAGE = 24
 _MORE = "--More--"
@@ -112,6 +113,11 @@ class Terminal:
             return f"\nHello, this is FRRouting (version {self.device.release}).\n\n"
         if line.startswith("export "):
             return ""
+        if line == "cat /etc/frr/frr.conf" and self.device.stored:
+            return self.device.stored
+        if line.startswith("ping -c 1 "):
+            received = int(self._reaches(line.split()[-1]))
+            return f"1 packets transmitted, {received} received, {100 * (1 - received)}% packet loss, time 0ms\n"
         if line in frr.SHELL:
             return self._shown(frr.SHELL[line])
         try:
@@ -133,19 +139,50 @@ class Terminal:
         if words == "configure terminal" and self.mode != "user":
             self.mode, self.context = "configure", Context(self.network, self.device)
             return "" if dialect is frr else "Enter configuration commands, one per line.  End with CNTL/Z.\n"
+        if dialect is ios and words.startswith("configure ") and self.mode == "exec":
+            return self._timed(words.split()[1:])
         if words == "write memory" and self.mode != "user":
+            self.device.stored = self._shown(dialect.SHOWS["show running-config"])
             saved = "Configuration saved to /etc/frr/frr.conf\n" if dialect is frr else "Building configuration...\n"
             return saved + "[OK]\n"
         if words.startswith("terminal "):
             return self._terminal(words)
         if words.startswith(("clear bgp ", "clear ip bgp ")):
             return self._clear(words.split()[-1])
+        if dialect is ios and words.startswith("ping "):
+            percent = 100 * self._reaches(words.split()[1])
+            return f"Success rate is {percent} percent ({percent // 100}/1)\n"
         shows = dialect.SHOWS.get(words)
         return self._shown(shows) if shows else self._unknown(words)
+
+    def _timed(self, words: list[str]) -> str:
+        """A configuration that is taken back unless it is confirmed in time."""
+        point = self.device.saved_point
+        match words:
+            case ["terminal", "revert", "timer", minutes] if minutes.isdigit() and point is None:
+                self.device.saved_point = SavedPoint(self.network, self.device, int(minutes) * self.network.minute)
+                return self._exec("configure terminal")
+            case ["confirm"] if point is not None:
+                point.confirm()
+                return ""
+            case ["revert", "now"] if point is not None:
+                point.go_back()
+                return ""
+            case ["terminal", "revert", "timer", _] if point is not None:
+                return "%A Rollback Confirmed Change is pending already\n"
+            case ["confirm"] | ["revert", "now"]:
+                return "%No Rollback Confirmed Change pending\n"
+        return self._unknown(words[-1])
 
     def _shown(self, show: frr.Show) -> str:
         with self.network.lock:
             return show(self.network, self.device, self.network.clock())
+
+    def _reaches(self, text: str) -> bool:
+        try:
+            return self.network.answers(self.device.name, IPv4(text))
+        except ValueError:
+            return False
 
     def _terminal(self, words: str) -> str:
         parts = words.split()

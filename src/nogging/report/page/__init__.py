@@ -13,18 +13,26 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from importlib.resources import files
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from nogging.captures.capture import Capture
-from nogging.judging.compare import compare
+from nogging.judging.compare import Comparison, compare
 from nogging.judging.verdict import Difference
 from nogging.records import KINDS
-from nogging.report.page.drawing import drawn, settling_line
+from nogging.report.page.drawing import drawn
+from nogging.report.page.timeline import settling_line, timeline
 from nogging.report.plain import value
+
+if TYPE_CHECKING:
+    import pyarrow as pa
 
 MOST_DIFFERENCES = 500
 """So many differences are listed one by one; the records hold the rest."""
 _SIGNS = {"pass": "✓", "fail": "✗", "unproven": "?"}
+_HOW = ("fail", "unproven", "unexplained", "differs", "well")
+"""How it is with a kind on a device, the worst first."""
+_MANY = 20
+"""So many devices are read in their own order; of more, the worst are first."""
 _BARS = 12
 
 
@@ -41,9 +49,11 @@ class Told:
     first: str = ""
     """What to look at first."""
     todo: Sequence[str] = ()
+    notes: Sequence[str] = ()
     events: Sequence[Mapping[str, Any]] = field(default_factory=tuple)
     journal: Sequence[tuple[str, str, str]] = ()
     """What happened, each with its time and its sort."""
+    probes: Sequence[str] = ()
 
 
 def page(told: Told) -> str:
@@ -55,8 +65,9 @@ def page(told: Told) -> str:
         lstrip_blocks=True,
     )  # fmt: skip
     environment.filters["plainly"] = plainly
-    differences = list(compare(told.before, told.after).differences) if told.before is not None else []
-    grid = _grid(told, differences)
+    compared = compare(told.before, told.after) if told.before is not None else Comparison(())
+    differences = list(compared.differences)
+    grid, judged = _grid(told, differences), told.judgement is not None and told.judgement["compared"]
     style, script = (_text(name) for name in ("page.css", "page.js"))
     return environment.get_template("page.html").render(
         told=told,
@@ -66,12 +77,15 @@ def page(told: Told) -> str:
         expectations=_ordered(told.judgement),
         explained=list((told.judgement or {}).get("explained", ())),
         unexplained=_listed((told.judgement or {}).get("unexplained", ())),
-        compared=_listed([_plain(one) for one in differences]) if told.judgement is None else None,
+        compared=None if judged else _listed([_plain(one) for one in differences]),
         networks=drawn(told.before, told.after, differences),
         grid=grid,
+        many=len(grid) > _MANY,
         kinds=sorted({kind for _, row in grid for kind in row}, key=list(KINDS).index),
         bars=_bars(told),
         settling=settling_line(told.events),
+        timeline=timeline(told.events),
+        growing=_growing(compared),
         journal=told.journal,
         data=_script_safe(_records(told)),
         style=style,
@@ -155,28 +169,43 @@ def _grid(told: Told, differences: Iterable[Difference]) -> list[tuple[str, dict
         if device.outcome != "captured":
             row = {"system": ("unproven", device.outcome.replace("_", " ")), **row}
         found.append((name, row))
-    return found
+    return sorted(found, key=lambda one: _badly(one[1])) if len(found) > _MANY else found
+
+
+def _badly(row: Mapping[str, tuple[str, str]]) -> list[int]:
+    """What puts a device first of many: how many of its kinds are how bad, the worst first."""
+    return [-sum(how == one for how, _ in row.values()) for one in _HOW[:-1]]
 
 
 def _bars(told: Told) -> list[dict[str, Any]]:
-    """Routes by protocol and by next hop, before and after."""
+    """Routes by protocol and by next hop, before and after; what changed most first."""
     found = []
     for title, names in (
         ("Routes by protocol", ["source_protocol"]),
         ("Routes by next hop", ["device", "next_hop_address"]),
     ):
         sides = [_counted(one, names) if one is not None else Counter() for one in (told.before, told.after)]
-        together: Counter[str] = sides[0] + sides[1]
-        rows = [(name, sides[0][name], sides[1][name]) for name, _ in together.most_common(_BARS)]
+        rows = [(name, sides[0][name], sides[1][name]) for name in sides[0] | sides[1]]
+        rows = sorted(rows, key=lambda row: (-abs(row[1] - row[2]), -row[1] - row[2]))[:_BARS]
         if rows:
             found.append({"title": title, "rows": rows, "most": max(max(row[1:]) for row in rows)})
     return found
 
 
+def _growing(compared: Comparison) -> list[dict[str, Any]]:
+    """The counters of faults that grew, the fastest first: what, from and to, and how many a minute."""
+    found = []
+    for one in compared.growing[:_BARS]:
+        what = " ".join(str(part) for part in (*one.key.values(), one.field) if part is not None)
+        found.append({"what": what, "before": one.before, "after": one.after, "rate": one.per_minute})
+    return sorted(found, key=lambda one: -(one["rate"] or 0))
+
+
 def _counted(capture: Capture, names: list[str]) -> Counter[str]:
-    table = capture.records("route").select(names).to_pydict()
-    rows = zip(*(table[name] for name in names), strict=True)
-    return Counter(" ".join("none" if one is None else str(one) for one in row) for row in rows)
+    grouped = capture.records("route").group_by(names).aggregate([([], "count_all")]).to_pydict()
+    rows = zip(*(grouped[name] for name in names), strict=True)
+    texts = (" ".join("no next hop" if one is None else str(one) for one in row) for row in rows)
+    return Counter(dict(zip(texts, grouped["count_all"], strict=True)))
 
 
 def _records(told: Told) -> dict[str, Any]:
@@ -190,14 +219,24 @@ def _records(told: Told) -> dict[str, Any]:
         for field_ in ("device", *(one for one in kind.fields if one not in ("device", "line", "answer"))):
             column = table.column(field_)
             if column.null_count < table.num_rows:
-                columns[field_] = _column([value(one) for one in column.to_pylist()])
+                columns[field_] = _column(column)
         found[name] = {"rows": table.num_rows, "columns": columns}
     return found
 
 
-def _column(values: list[Any]) -> dict[str, Any]:
-    texts = ["" if one is None else plainly(one) for one in values]
-    known = {text: n for n, text in enumerate(dict.fromkeys(texts))}
-    if len(known) > len(texts) // 2:
-        return {"values": texts}
-    return {"of": list(known), "at": [known[text] for text in texts]}
+def _column(column: pa.ChunkedArray) -> dict[str, Any]:
+    """A column as the values that occur in it, and which of them each row has; without the latter where every row has
+    its own."""
+    coded = _coded(column)
+    texts = ["" if one is None else plainly(value(one)) for one in coded.dictionary.to_pylist()]
+    return {"of": texts} if len(texts) == len(coded) else {"of": texts, "at": coded.indices.to_pylist()}
+
+
+def _coded(column: pa.ChunkedArray) -> pa.DictionaryArray:
+    import pyarrow as pa
+
+    whole = column.combine_chunks()
+    if not pa.types.is_nested(whole.type):
+        return whole.dictionary_encode("encode")
+    rows = [plainly(value(one)) for one in whole.to_pylist()]
+    return pa.array(rows).dictionary_encode()

@@ -1,4 +1,4 @@
-"""The network as lines between devices, before and after, in one arrangement; and small figures, as SVG without script.
+"""The network as lines between devices, before and after, in one arrangement.
 
 What became of a link is told by its shape and a word as well as by colour: a lost one is dashed, a new one is
 double, one that moved is dotted, one that restarted has a ring in its middle.
@@ -6,17 +6,24 @@ double, one that moved is dotted, one that restarted has a ring in its middle.
 
 from __future__ import annotations
 
-import math
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from itertools import combinations, pairwise
 
 from nogging.captures.capture import Capture
 from nogging.judging.verdict import Difference
 from nogging.routing.links import links
 
-WIDTH, HEIGHT, MARGIN = 560, 360, 50
-_ROUNDS = 200
+WIDTH, HEIGHT, MARGIN, ROW = 560, 360, 50, 24
+MOST_DRAWN = 24
+BOX = (92, 44)
+"""What a device takes in the picture."""
+_LOOSE = 0.2
+_STRETCHES = (None, 3, 5)
+"""How far apart devices would stay, from as usual to nearly a circle."""
+_ROUNDS = 50
+_OF_LINKS = ("interface", "neighbor", "link")
 LinkEnds = frozenset[tuple[str, str]]
 
 
@@ -49,17 +56,18 @@ class Network:
     title: str
     nodes: tuple[Node, ...]
     lines: tuple[Line, ...]
+    left_out: int
+    height: int
     width: int = WIDTH
-    height: int = HEIGHT
 
 
-def drawn(before: Capture | None, after: Capture, differences: Iterable[Difference]) -> list[Network]:
+def drawn(before: Capture | None, after: Capture, differences: Sequence[Difference]) -> list[Network]:
     """The network of each capture, the devices in the same places."""
     sides = [("Before", before), ("After", after)] if before is not None else [("The network", after)]
     ends = {title: _links(capture) for title, capture in sides if capture is not None}
-    names = list(dict.fromkeys(name for _, capture in sides if capture is not None for name in capture.devices))
     joined = {tuple(sorted(name for name, _ in link)) for found in ends.values() for link in found if len(link) == 2}
-    places = arranged(names, [pair for pair in joined if len(pair) == 2])
+    names = chosen([capture for _, capture in sides if capture is not None], joined, differences)
+    places = arranged(names, [pair for pair in joined if set(pair) <= set(names)])
     restarted, moved = _ports(differences, "restarted"), _ports(differences, "moved")
     down = {title: _down(capture) for title, capture in sides if capture is not None}
     touched = {one.key["device"] for one in differences}
@@ -72,8 +80,29 @@ def drawn(before: Capture | None, after: Capture, differences: Iterable[Differen
             for link in sorted(ends[title], key=sorted)
         ]
         nodes = [Node(n, *places[n], "differs" if n in touched else "") for n in names if n in capture.devices]
-        found.append(Network(title, tuple(nodes), tuple(one for one in lines if one is not None)))
+        left_out = len(capture.devices) - len(nodes)
+        seen = tuple(one for one in lines if one is not None)
+        found.append(Network(title, tuple(nodes), seen, left_out, picture_height(len(names))))
     return found
+
+
+def chosen(
+    captures: Sequence[Capture], joined: Iterable[tuple[str, ...]], differences: Sequence[Difference]
+) -> list[str]:
+    """The devices that are drawn: all, while they can be told apart; else those with the most differences of links,
+    each with the ones that it is joined to, and then those that differ otherwise."""
+    names = list(dict.fromkeys(name for capture in captures for name in capture.devices))
+    if len(names) <= MOST_DRAWN:
+        return names
+    beside: dict[str, list[str]] = {name: [] for name in names}
+    for one, other in (pair for pair in sorted(joined) if set(pair) <= set(beside)):
+        beside[one].append(other)
+        beside[other].append(one)
+    at_links = Counter(one.key["device"] for one in differences if one.kind in _OF_LINKS)
+    differs = Counter(one.key["device"] for one in differences)
+    ranked = sorted(names, key=lambda name: (-at_links[name], -differs[name]))
+    wanted = (near for name in ranked for near in (name, *(beside[name] if at_links[name] else ())))
+    return list(dict.fromkeys(wanted))[:MOST_DRAWN]
 
 
 def _links(capture: Capture) -> set[LinkEnds]:
@@ -84,7 +113,7 @@ def _ports(differences: Iterable[Difference], what: str) -> set[tuple[str, str]]
     return {
         (one.key["device"], str(one.key.get("name", one.key.get("interface"))))
         for one in differences
-        if one.kind in ("interface", "neighbor") and one.what == what
+        if one.kind in _OF_LINKS and one.what == what
     }
 
 
@@ -122,54 +151,66 @@ def _line(link: LinkEnds, what: str, places: Mapping[str, tuple[float, float]]) 
 
 
 def arranged(names: Sequence[str], pairs: Sequence[tuple[str, ...]]) -> dict[str, tuple[float, float]]:
-    """Places in which joined devices lie together and all keep apart: springs and charges from a circle, the same for
+    """Places in which joined devices lie together and all keep apart and few links go behind a device; the same for
     the same network each time."""
-    at = {
-        name: [math.cos(2 * math.pi * n / max(len(names), 1)), math.sin(2 * math.pi * n / max(len(names), 1))]
-        for n, name in enumerate(names)
-    }
-    apart = 1.6 / math.sqrt(max(len(names), 1))
-    for round_ in range(_ROUNDS if len(names) <= 300 else 0):
-        step = 0.1 * (1 - round_ / _ROUNDS)
-        force = {name: [0.0, 0.0] for name in names}
-        for n, one in enumerate(names):
-            for other in names[n + 1 :]:
-                _push(at, force, one, other, lambda d: apart * apart / d)
-        for one, other in pairs:
-            _push(at, force, one, other, lambda d: -d * d / apart)
-        for name in names:
-            length = math.hypot(*force[name]) or 1.0
-            for axis in (0, 1):
-                at[name][axis] += force[name][axis] / length * min(length, step)
-    return _fitted(at)
+    import networkx
+
+    graph: networkx.Graph[str] = networkx.Graph()
+    graph.add_nodes_from(names)
+    graph.add_edges_from((pair[0], pair[-1]) for pair in pairs)
+    islands = [min(one) for one in networkx.connected_components(graph)]
+    graph.add_edges_from(pairwise(islands), weight=_LOOSE)  # else what is not joined drifts out of the picture
+    begun, height = networkx.circular_layout(graph), picture_height(len(names))
+    links = {tuple(sorted(one)) for one in pairs}
+    tried = (networkx.spring_layout(graph, pos=begun, iterations=_ROUNDS, seed=1, k=k) for k in _STRETCHES)
+    places = ({name: (float(x), float(y)) for name, (x, y) in one.items()} for one in tried)
+    return min((_apart(_fitted(one, height), height) for one in places), key=lambda at: _hidden(at, links))
 
 
-def _push(at: Mapping[str, list[float]], force: Mapping[str, list[float]], one: str, other: str, strength: Any) -> None:
-    dx, dy = at[one][0] - at[other][0], at[one][1] - at[other][1]
-    distance = math.hypot(dx, dy) or 0.01
-    pushed = strength(distance) / distance
-    for name, sign in ((one, 1), (other, -1)):
-        force[name][0] += sign * dx * pushed
-        force[name][1] += sign * dy * pushed
+def _hidden(at: Mapping[str, tuple[float, float]], joined: Iterable[tuple[str, ...]]) -> int:
+    """How often a link goes behind a device that is none of its ends."""
+    return sum(
+        _passes(at[one], at[other], at[name]) for one, other in joined for name in at if name not in (one, other)
+    )
 
 
-def _fitted(at: Mapping[str, list[float]]) -> dict[str, tuple[float, float]]:
+def _passes(one: tuple[float, float], other: tuple[float, float], by: tuple[float, float]) -> bool:
+    steps = (n / 20 for n in range(21))
+    line = ((one[0] + share * (other[0] - one[0]), one[1] + share * (other[1] - one[1])) for share in steps)
+    return any(abs(x - by[0]) < BOX[0] / 2 and abs(y - by[1]) < BOX[1] / 2 for x, y in line)
+
+
+def picture_height(devices: int) -> int:
+    return max(HEIGHT, ROW * devices)
+
+
+def _apart(at: dict[str, tuple[float, float]], height: int) -> dict[str, tuple[float, float]]:
+    """The same places, with devices that would hide each other moved apart, within the picture."""
+    places = {name: list(place) for name, place in at.items()}
+    for _ in range(_ROUNDS):
+        crowded = [
+            (one, other)
+            for one, other in combinations(places, 2)
+            if abs(places[one][0] - places[other][0]) < BOX[0] and abs(places[one][1] - places[other][1]) < BOX[1]
+        ]
+        for one, other in crowded:
+            lacking = [BOX[axis] - abs(places[one][axis] - places[other][axis]) for axis in (0, 1)]
+            axis = 0 if lacking[0] < lacking[1] else 1
+            sign = 1 if places[one][axis] < places[other][axis] else -1
+            places[one][axis] -= sign * lacking[axis] / 2
+            places[other][axis] += sign * lacking[axis] / 2
+        for place in places.values():
+            place[:] = [min(max(place[0], MARGIN), WIDTH - MARGIN), min(max(place[1], MARGIN), height - MARGIN)]
+        if not crowded:
+            break
+    return {name: (round(x, 1), round(y, 1)) for name, (x, y) in places.items()}
+
+
+def _fitted(at: Mapping[str, Sequence[float]], height: int) -> dict[str, tuple[float, float]]:
     found: dict[str, tuple[float, float]] = {}
     low = [min((place[axis] for place in at.values()), default=0) for axis in (0, 1)]
     high = [max((place[axis] for place in at.values()), default=1) for axis in (0, 1)]
     for name, place in at.items():
         x, y = ((place[axis] - low[axis]) / ((high[axis] - low[axis]) or 1) for axis in (0, 1))
-        found[name] = (round(MARGIN + x * (WIDTH - 2 * MARGIN), 1), round(MARGIN + y * (HEIGHT - 2 * MARGIN), 1))
+        found[name] = (round(MARGIN + x * (WIDTH - 2 * MARGIN), 1), round(MARGIN + y * (height - 2 * MARGIN), 1))
     return found
-
-
-def settling_line(events: Sequence[Mapping[str, Any]]) -> dict[str, Any] | None:
-    """How much was still moving, over the seconds since the steps were done."""
-    rounds = [(one["after"], sum(one["moved"].values())) for one in events if one["event"] == "settling"]
-    last = next((n for n in range(1, len(rounds)) if rounds[n][0] < rounds[n - 1][0]), len(rounds))
-    rounds = rounds[:last]  # the first settling; another one is that of backing out
-    if not rounds:
-        return None
-    longest, most = max(rounds[-1][0], 0.1), max(max(n for _, n in rounds), 1)
-    points = [(round(40 + after / longest * 500, 1), round(110 - n / most * 90, 1)) for after, n in rounds]
-    return {"points": " ".join(f"{x},{y}" for x, y in points), "longest": longest, "most": most, "rounds": rounds}

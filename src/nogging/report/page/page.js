@@ -3,19 +3,34 @@
   const data = JSON.parse(document.getElementById("data").textContent);
   const ROW = 32, SPARE = 12;
   const $ = (id) => document.getElementById(id);
-  const kind = $("kind"), search = $("search"), device = $("device"), count = $("count"), scroller = $("scroller");
+  const kind = $("kind"), search = $("search"), device = $("device"), count = $("count"), scroller = $("scroller"), others = $("others");
   const head = $("table").tHead, body = $("table").tBodies[0];
-  let table, names, texts, shown = [], sorted = { name: "", down: false };
+  let table, names, shown = [], sorted = { name: "", down: false };
 
-  const cell = (column, row) => (column.values ? column.values[row] : column.of[column.at[row]]);
+  // A column has the values that occur in it, and which of them each row has; or each row has its own. What is asked of
+  // a column is asked of its values once, so that a search or a sort goes over numbers only, however many the rows are.
+  const which = (column, row) => (column.at ? column.at[row] : row);
+  const cell = (column, row) => column.of[which(column, row)];
+
+  const holding = (column, word) => {
+    column.lower ??= column.of.map((text) => text.toLowerCase());
+    return Uint8Array.from(column.lower, (text) => (text.includes(word) ? 1 : 0));
+  };
+
+  const places = (column) => {
+    if (!column.places) {
+      column.places = new Uint32Array(column.of.length);
+      const ordered = column.of.map((text, n) => ({ text, n, number: text === "" ? NaN : Number(text) }));
+      ordered.sort(compare).forEach(({ n }, place) => { column.places[n] = place; });
+    }
+    return column.places;
+  };
 
   const choose = () => {
     table = data[kind.value];
     names = Object.keys(table.columns);
-    texts = null;
     sorted = { name: "", down: false };
-    const devices = table.columns.device;
-    const known = [...new Set(devices.of || devices.values)].sort();
+    const known = [...table.columns.device.of].sort();
     const kept = device.value;
     device.replaceChildren(new Option("all", ""), ...known.map((name) => new Option(name, name)));
     device.value = known.includes(kept) ? kept : "";
@@ -44,36 +59,61 @@
     head.replaceChildren(row);
   };
 
-  const searched = () => {
-    if (texts) return texts;
-    const columns = names.map((name) => table.columns[name]);
-    texts = new Array(table.rows);
-    for (let n = 0; n < table.rows; n++) texts[n] = columns.map((one) => cell(one, n)).join("\n").toLowerCase();
-    return texts;
+  const compare = (one, other) => {
+    if (!Number.isNaN(one.number) && !Number.isNaN(other.number)) return one.number - other.number;
+    return one.text < other.text ? -1 : one.text > other.text ? 1 : 0;
   };
 
-  const compare = (one, other) => {
-    const x = Number(one), y = Number(other);
-    if (one !== "" && other !== "" && !Number.isNaN(x) && !Number.isNaN(y)) return x - y;
-    return one < other ? -1 : one > other ? 1 : 0;
+  const having = (one, word) => {
+    const found = new Uint8Array(one.rows);
+    for (const column of Object.values(one.columns)) {
+      const holds = holding(column, word);
+      if (holds.includes(1)) for (let n = 0; n < one.rows; n++) found[n] |= holds[which(column, n)];
+    }
+    return found;
+  };
+
+  const wantedOf = (one) => {
+    const words = search.value.toLowerCase().split(/\s+/).filter(Boolean).map((word) => having(one, word));
+    const devices = one.columns.device, any = !device.value, wanted = devices.of.indexOf(device.value), rows = [];
+    for (let n = 0; n < one.rows; n++) {
+      if ((any || which(devices, n) === wanted) && words.every((found) => found[n])) rows.push(n);
+    }
+    return rows;
+  };
+
+  // What is asked for may be of another kind: that is counted once the kind that is shown has been drawn.
+  let counting;
+  const countOthers = () => {
+    clearTimeout(counting);
+    others.replaceChildren();
+    if (!search.value.trim()) return;
+    counting = setTimeout(() => {
+      const found = Object.keys(data).filter((name) => name !== kind.value).map((name) => [name, wantedOf(data[name]).length]);
+      const buttons = found.filter(([, rows]) => rows).map(([name, rows]) => {
+        const button = document.createElement("button");
+        button.type = "button";
+        button.textContent = `${name} (${rows.toLocaleString("en")})`;
+        button.addEventListener("click", () => { kind.value = name; choose(); search.focus(); });
+        return button;
+      });
+      if (buttons.length) others.replaceChildren("Also in: ", ...buttons);
+    }, 200);
+  };
+
+  const inOrder = (rows, column) => {
+    const place = places(column), buckets = new Array(column.of.length);
+    for (const n of rows) (buckets[place[which(column, n)]] ??= []).push(n);
+    return (sorted.down ? buckets.reverse() : buckets).flat();
   };
 
   const filter = () => {
-    const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
-    const all = words.length ? searched() : null, devices = table.columns.device, wanted = device.value;
-    shown = [];
-    for (let n = 0; n < table.rows; n++) {
-      if (wanted && cell(devices, n) !== wanted) continue;
-      if (all && !words.every((word) => all[n].includes(word))) continue;
-      shown.push(n);
-    }
-    if (sorted.name) {
-      const column = table.columns[sorted.name], sign = sorted.down ? -1 : 1;
-      shown.sort((a, b) => sign * compare(cell(column, a), cell(column, b)) || a - b);
-    }
+    shown = wantedOf(table);
+    if (sorted.name) shown = inOrder(shown, table.columns[sorted.name]);
     count.textContent = `${shown.length.toLocaleString("en")} of ${table.rows.toLocaleString("en")}`;
     scroller.scrollTop = 0;
     draw();
+    countOthers();
   };
 
   const filler = (rows) => {

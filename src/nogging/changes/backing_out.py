@@ -1,0 +1,163 @@
+"""Backing out: what a change did is taken back, the last first; then a capture proves that all is as it was.
+
+A device is put back as a whole where it was touched last; calls and persons take back theirs in their turn.
+
+The lines are worked out from what each device has now and what it had, as sealed before anything was touched; so it
+does not matter how far the change got, nor whether a line that was sent had been taken.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping, Sequence
+
+from nogging.captures.capture import Capture
+from nogging.changes.calling import call
+from nogging.changes.configuration import Configuration, sent, typed
+from nogging.changes.knowledge import knowledge_of
+from nogging.changes.outcome import BACKED_OUT, BEFORE, State
+from nogging.changes.rehearsing import Part, Step, touched
+from nogging.changes.sealing import unsealed
+from nogging.changes.work import Work
+from nogging.errors import DeviceError
+from nogging.inventory import Device
+from nogging.judging.compare import compare
+from nogging.judging.verdict import Difference
+
+
+class BackingOut:
+    def __init__(self, work: Work) -> None:
+        self.work, self.done, self.journal, self.hands = work, work.done, work.journal, work.hands
+
+    def all(self) -> None:
+        """Takes back what was done, the last first; then proves that all is as it was."""
+        self.journal.tell("backing out")
+        before = Capture(self.work.folder / BEFORE)
+        devices = self.work.devices
+        sealed = {device.name: unsealed(self.work.folder, device.name) for device in devices}
+        plan = self.work.planned(sealed, before)
+        begun = [one for one in reversed(plan.steps) if self.journal.told("step", step=one.number) is not None]
+        changed: list[Device] = []
+        for step in begun:
+            self._call_back(step)
+            self._ask_back(step)
+            for device in (part.device for part in reversed(step.parts)):
+                sent = self.journal.told("sending", step=step.number, device=device.name) is not None
+                if sent and device not in changed:
+                    changed.append(device)
+                    parts = [part for one in begun for part in one.parts if part.device == device]
+                    self._put_back(device, sealed[device.name], parts)
+        self.journal.tell("taken back", devices=[device.name for device in changed])
+        self._prove(before, changed, sealed)
+
+    def _call_back(self, step: Step) -> None:
+        if step.model.call is None:
+            return
+        undo = step.model.call.undo
+        if undo is None:
+            self.done.todo.append(f"nothing is known that takes back: {step.title}")
+            return
+        said, good = call(undo, self.work.change.path.parent, self.work.rehearsing.headers)
+        self.journal.tell("called", step=step.number, answer=said, good=good)
+        if not good:
+            self.done.todo.append(f"taking back '{step.title}' failed: {said}")
+
+    def _ask_back(self, step: Step) -> None:
+        """Asks a person to take back what a person was asked to do."""
+        undo = step.model.wait_for.undo if step.model.wait_for is not None else None
+        if undo is None or self.journal.told("asking", step=step.number) is None:
+            return
+        if not self.work.agrees(f"{undo} Done?", step.number):
+            self.done.todo.append(undo)
+
+    def _put_back(self, device: Device, sealed: str, parts: Sequence[Part]) -> None:
+        """Takes one device back to what it was, as far as this change touched it."""
+        lines: list[tuple[str, str]] = []
+        try:
+            self.hands.run(self.hands.drop(device))
+            self.hands.run(self.hands.reach(device, self.work.guard.left(device) + self.work.model.reach_within))
+            self.work.guard.go_back(device)
+            lines = self._undoing(device, sealed, parts)
+            for line, mode in lines:
+                self.journal.tell("undoing", device=device.name, line=line)
+                said = self.hands.run(self.hands.line(device, line, mode))
+                self.journal.tell("undone", device=device.name, line=line, answer=said)
+        except DeviceError as error:
+            left = "; ".join(line.strip() for line, _ in lines or [one for part in parts for one in part.undone_by])
+            self.done.todo.append(f"{error}. By its console, send: {left}")
+            self.journal.tell("not undone", device=device.name, reason=str(error))
+            return
+        for part in parts:
+            self.done.todo += [f"{device.name}: nothing is known that takes back '{line}'" for line in part.not_undone]
+
+    def _undoing(self, device: Device, sealed: str, parts: Sequence[Part]) -> list[tuple[str, str]]:
+        """The lines that put a device back, worked out from what it has now."""
+        plain = [(one.undo, one.mode) for part in parts for one in reversed(part.plain) if one.undo and not one.there]
+        if not any(part.planned for part in parts):
+            return plain
+        knowledge = knowledge_of(device.dialect)
+        now = Configuration.shown(knowledge, self.hands.running_of(device))
+        ours = touched(parts)
+        back = [
+            path
+            for path in now.lines_to(Configuration.shown(knowledge, sealed))
+            if any((*path[:n], path[n].removeprefix("no ")) in ours for n in range(len(path)))
+        ]
+        return [*plain, *sent(knowledge, back)]
+
+    def _prove(self, before: Capture, changed: Sequence[Device], sealed: Mapping[str, str]) -> None:
+        """Whether the network is as it was."""
+        self.work.settle()
+        try:
+            running = self.hands.running(changed)
+        except DeviceError as error:
+            running = {}
+            self.done.todo.append(str(error))
+        for name, text in running.items():
+            self.done.todo += self._left_over(self.work.change.inventory.device(name), sealed[name], text)
+        left, not_compared = self._compared(before)
+        self.done.todo += [f"not as before: {one}" for one in left]
+        self.done.todo += [f"not known to be as before: {one}" for one in not_compared]
+        if not self.done.todo:  # what is saved is what was, until somebody has looked
+            self.work.save(changed)
+        self.done.state = State.ACT if self.done.todo else State.AS_BEFORE
+
+    def _compared(self, before: Capture) -> tuple[list[str], list[str]]:
+        """What is not as it was, and what is not known to be. A session that waits before it tries again is as still as
+        one that is down for good; so it is looked at again, as long as settling may take and all else is put back."""
+        ends, never = time.monotonic() + self.work.model.settling.at_most, _missed(before, "before")
+        while True:
+            now = self.work.captured(BACKED_OUT)
+            found, missed = compare(before, now), _missed(now, "now") | never
+            differing = (one for one in found.differences if one.what != "restarted" and not _within_a_link(one))
+            left = [_told(one) for one in differing]
+            unknown = list(dict.fromkeys(missed.get(one.partition(",")[0], one) for one in found.not_compared))
+            self.journal.tell("compared", differences=left, not_compared=unknown)
+            may_come = left or [one for one in unknown if one not in never.values()]
+            if not may_come or self.done.todo or time.monotonic() > ends:
+                return left, unknown
+            time.sleep(self.work.model.settling.every)
+
+    def _left_over(self, device: Device, sealed: str, text: str) -> list[str]:
+        knowledge = knowledge_of(device.dialect)
+        was, now = Configuration.shown(knowledge, sealed), Configuration.shown(knowledge, text)
+        lines = [line.strip() for line in typed(knowledge, now.lines_to(was))]
+        masked = self.work.masked("; ".join(lines))
+        return [f"{device.name}: the configuration is not what it was; still to send: {masked}"] if lines else []
+
+
+def _within_a_link(one: Difference) -> bool:
+    """Whether a difference is a route to what is never routed (RFC 4291, 2.5.6): daemons lose those as links flap."""
+    return one.kind == "route" and str(one.key["destination_prefix"]).startswith("fe80:")
+
+
+def _missed(capture: Capture, when: str) -> dict[str, str]:
+    """The devices of which nothing was captured, and why."""
+    missed = {name: one.reason for name, one in capture.devices.items() if not one.commands_answered}
+    return {name: f"{name}, which was not captured {when}: {reason}" for name, reason in missed.items()}
+
+
+def _told(one: Difference) -> str:
+    key = " ".join(str(value) for value in one.key.values() if value is not None)
+    fields = ", ".join(f"{name} {before} → {after}" for name, (before, after) in one.fields.items())
+    return f"{one.kind} {key} {one.what}" + (f" ({fields})" if fields else "")

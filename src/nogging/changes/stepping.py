@@ -1,0 +1,128 @@
+"""The steps of a change, in their order: what each sends, calls or waits for; the first that fails ends them."""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from collections.abc import Sequence
+from datetime import UTC, datetime
+
+from nogging.captures.capture import Capture
+from nogging.changes.calling import call
+from nogging.changes.configuration import Configuration, Effect
+from nogging.changes.knowledge import knowledge_of
+from nogging.changes.outcome import MEANWHILE, Failed
+from nogging.changes.rehearsing import Part, Step
+from nogging.changes.work import Work, judged, reasons_of
+from nogging.collecting.collect import collect
+from nogging.errors import DeviceError
+from nogging.judging.verdict import Verdict
+
+
+class Stepping:
+    def __init__(self, work: Work, before: Capture) -> None:
+        self.work, self.before, self.journal = work, before, work.journal
+
+    def all(self) -> None:
+        for step in self.work.planned(self.work.running(), self.before).steps:
+            if self.journal.told("step done", step=step.number) is not None and not self._went_back(step):
+                continue
+            self._still_time()
+            self.journal.tell("step", step=step.number, title=step.title)
+            if step.model.call is not None:
+                self._call(step)
+            elif step.model.wait_for is not None:
+                self._wait(step)
+            else:
+                self._send(step)
+            self.journal.tell("step done", step=step.number)
+
+    def _went_back(self, step: Step) -> bool:
+        """Whether a step that was done is not any more, and tells of it: a device may have gone back while nobody was
+        there."""
+        back = [part.device for part in step.parts if part.lines and self.work.guard.waits(part.device)]
+        for device in back:
+            self.journal.tell("gone back", device=device.name, line="", answer="by itself")
+        return bool(back)
+
+    def _still_time(self) -> None:
+        last = self.work.model.window.back_out_by or self.work.model.window.end
+        if last is not None and datetime.now(UTC) > last:
+            raise Failed(f"the last moment for backing out, {last.isoformat()}, is over")
+
+    def _send(self, step: Step) -> None:
+        turns = {"single": 1, "batches": step.model.batch, "together": max(len(step.parts), 1)}[step.model.turns]
+        for n in range(0, len(step.parts), turns):
+            batch = step.parts[n : n + turns]
+            errors = self.work.hands.run(self._batch(batch)) or self._not_taken(batch)
+            if errors:
+                raise Failed(*errors)
+
+    def _not_taken(self, parts: Sequence[Part]) -> list[str]:
+        """What was sent and is not in the configuration afterwards: not every refusal is told."""
+        sent = [part for part in parts if part.lines and part.planned]
+        try:
+            running = self.work.hands.running([part.device for part in sent])
+        except DeviceError as error:
+            return [str(error)]
+        found = []
+        for part in sent:
+            now = Configuration.shown(knowledge_of(part.device.dialect), running[part.device.name])
+            meant = [one.path for one in part.planned if not part.leaves.plan(one.path).changes]
+            lines = [path for path in meant if now.plan(path).effect not in (Effect.THERE, Effect.HIDDEN)]
+            masked = [self.work.masked(" / ".join(line)) for line in lines]
+            found += [f"{part.device.name} did not take '{line}': its configuration is without it" for line in masked]
+        return found
+
+    async def _batch(self, parts: Sequence[Part]) -> list[str]:
+        found = await asyncio.gather(*(self._part(part) for part in parts), return_exceptions=True)
+        unforeseen = next(
+            (one for one in found if isinstance(one, BaseException) and not isinstance(one, DeviceError)), None
+        )
+        if unforeseen is not None:
+            raise unforeseen
+        return [str(one) for one in found if one is not None]
+
+    async def _part(self, part: Part) -> None:
+        """Sends what one device needs; each line is told before it is sent, and its answer after it."""
+        device = part.device
+        if not part.lines:
+            self.journal.tell("nothing to do", step=part.step, device=device.name)
+            return
+        for line, mode in self.work.guard.lines(part):
+            self.journal.tell("sending", step=part.step, device=device.name, line=line)
+            said = await self.work.guard.sent(device, line, mode)
+            self.journal.tell("sent", step=part.step, device=device.name, line=line, answer=said)
+        for one in part.plain:
+            if one.sets and not one.there:
+                self.journal.tell("not kept", device=device.name, line=one.text)
+        self.journal.tell("device done", step=part.step, device=device.name)
+
+    def _call(self, step: Step) -> None:
+        assert step.model.call is not None
+        said, good = call(step.model.call, self.work.change.path.parent, self.work.rehearsing.headers)
+        self.journal.tell("called", step=step.number, answer=said, good=good)
+        if not good:
+            raise Failed(f"{step.title}: {said}")
+
+    def _wait(self, step: Step) -> None:
+        wait = step.model.wait_for
+        assert wait is not None
+        if wait.person is not None:
+            done = self.work.agrees(f"{wait.person} Done?", step.number)
+            if not done:
+                why = "nobody is there to be asked" if done is None else "not confirmed"
+                raise Failed(f"{why}: {wait.person}")
+            return
+        ends = time.monotonic() + wait.at_most
+        while True:
+            found = judged(self.work.change, self._fresh(), self.before, ("steps", step.number, "wait_for", "expect"))
+            self.journal.tell("waiting", step=step.number, verdict=found.verdict)
+            if found.verdict is Verdict.PASS:
+                return
+            if time.monotonic() >= ends:
+                raise Failed(f"{step.title}: not within {wait.at_most:g} s: {'; '.join(reasons_of(found))}")
+            time.sleep(wait.every)
+
+    def _fresh(self) -> Capture:
+        return collect(self.work.change.inventory, self.work.folder / MEANWHILE, secrets=self.work.hands.secrets)

@@ -1,0 +1,88 @@
+"""A performance as it goes into a ticket or a pipeline: Markdown, JUnit XML, JSON; from what its folder holds."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
+from typing import Any
+
+from nogging.changes import reporting
+from nogging.changes.outcome import State
+from nogging.changes.telling import meaning, probed
+from nogging.judging.verdict import Judgement, Verdict
+from nogging.report import junit, markdown, plain, restored
+
+_VERDICTS = {State.IN: Verdict.PASS, State.ACT: Verdict.UNPROVEN}
+
+
+@dataclass(frozen=True)
+class Ticket:
+    """How a performance ended; `state` is nothing where it has not. `journal` are time and line of what happened."""
+
+    title: str
+    state: str
+    reasons: list[str] = field(default_factory=list)
+    todo: list[str] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+    probes: list[dict[str, Any]] = field(default_factory=list)
+    judgement: Judgement | None = None
+    journal: list[tuple[str, str]] = field(default_factory=list)
+
+    @property
+    def means(self) -> str:
+        return meaning(State(self.state), self.judgement) if self.state else reporting.UNENDED
+
+
+def ticket(folder: Path) -> Ticket:
+    """What there is to tell of a performance."""
+    events, end = reporting.events_of(folder)
+    kept = reporting.judged(folder)
+    return Ticket(
+        reporting.title_of(events, folder),
+        end.get("state", ""),
+        end.get("reasons", []),
+        end.get("todo", []),
+        end.get("notes", []),
+        end.get("probes", []),
+        restored.judgement(kept["judgement"]) if kept else None,
+        [(at, text) for at, _, text in reporting.journal(events)],
+    )
+
+
+def as_json(found: Ticket) -> dict[str, Any]:
+    judged = plain.judgement(found.judgement) if found.judgement is not None else None
+    return {"format": plain.FORMAT, **asdict(found), "judgement": judged, "means": found.means}
+
+
+def as_markdown(found: Ticket) -> str:
+    return "\n".join(_markdown(found)) + "\n"
+
+
+def _markdown(found: Ticket) -> Iterator[str]:
+    said = markdown.plain
+    yield f"# {said(found.title)}: {found.means}"
+    told = {"because": found.reasons, "what a person must do": found.todo, "good to know": found.notes}
+    for title, lines in told.items():
+        yield from markdown.listed(title, lines)
+    yield from markdown.listed("probes", (probed(one) for one in found.probes))
+    if found.judgement is not None:
+        yield ""
+        yield from markdown.judgement(found.judgement).splitlines()
+    yield from ["", "## Journal", "", "| | |", "| --- | --- |"]
+    for at, line in found.journal:
+        yield f"| {at} | {said(line)} |"
+
+
+def as_junit(found: Ticket) -> str:
+    """A case for how it ended and one for each probe that has a bound, before those of the judgement."""
+    suite = junit.suite(found.judgement) if found.judgement is not None else junit.empty(found.title)
+    verdict = _VERDICTS.get(State(found.state), Verdict.FAIL) if found.state else Verdict.UNPROVEN
+    cases = [("change", found.means, verdict, "; ".join(found.reasons), "\n".join(found.todo))]
+    for one in found.probes:
+        if one["at_most"] is not None:
+            held = Verdict.FAIL if one["longest"] > one["at_most"] else Verdict.PASS
+            cases.append(("probe", f"{one['title']}, {one['at_most']:g} s at most", held, probed(one), ""))
+    for n, case in enumerate(cases):
+        suite.insert(n, junit.case(*case))
+    return junit.written(suite)

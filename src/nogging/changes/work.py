@@ -1,0 +1,159 @@
+"""What the parts of a performance share: the change, the sessions on its devices, its journal, and what they all do."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from pathlib import Path
+
+from nogging.captures.capture import Capture
+from nogging.captures.masking import Masker, user_key
+from nogging.changes.configuration import Configuration
+from nogging.changes.declared import Change, ChangeModel
+from nogging.changes.guarding import Guard
+from nogging.changes.hands import Hands
+from nogging.changes.journal import Event, Journal
+from nogging.changes.knowledge import Knowledge, knowledge_of
+from nogging.changes.outcome import Failed, Performance
+from nogging.changes.rehearsing import Rehearsal, Rehearsing, records_of
+from nogging.changes.settling import Round, settle
+from nogging.collecting.collect import collect
+from nogging.errors import DeviceError
+from nogging.files import Path_
+from nogging.inventory import Device
+from nogging.judging.check import Judge
+from nogging.judging.expectations import load_expectations
+from nogging.judging.pairs import Pairs
+from nogging.judging.verdict import Judgement, Verdict
+
+Ask = Callable[[str], str]
+
+
+def judged(change: Change, after: Capture, before: Capture | None, place: Path_ = ()) -> Judgement:
+    """What a change file expects, or a list of expectations within it, judged over captures."""
+    pairs = Pairs(after, before)
+    return Judge(pairs).judge(load_expectations(change.path, pairs, ChangeModel, place))
+
+
+class Work:
+    """One performance, while its `hands` are open."""
+
+    def __init__(
+        self, rehearsing: Rehearsing, folder: Path, ask: Ask | None, secret: Ask | None, tell: Callable[[Event], None]
+    ) -> None:
+        self.rehearsing, self.folder, self.ask = rehearsing, folder, ask
+        self.change: Change = rehearsing.change
+        self.model = self.change.model
+        self.done = Performance(folder, self.change.title)
+        self.hands = Hands(self.change.inventory, secret)
+        self.journal = Journal(folder, tell, Masker(user_key()))
+        self.guard = Guard(self.hands, self.journal, self.model.confirm_within)
+
+    @property
+    def devices(self) -> list[Device]:
+        return list(self.rehearsing.devices().devices)
+
+    def knows_its_secrets(self) -> None:
+        """From now on the secrets of the inventory and of the change are masked wherever they turn up."""
+        self.journal.masker = Masker(user_key(), [*self.hands.secrets.words(), *self.rehearsing.secrets])
+
+    def masked(self, text: str) -> str:
+        return self.journal.masker.fresh().lines(text)
+
+    def agrees(self, question: str, step: int | None = None) -> bool | None:
+        """What a person says, yes or no; None where nobody is there."""
+        if self.ask is None:
+            return None
+        self.journal.tell("asking", step=step, question=question)
+        try:
+            answer = self.ask(f"{question} [yes/no] ")
+        except EOFError:
+            return None
+        self.journal.tell("person", step=step, question=question, answer=answer)
+        return answer.strip().lower() in ("y", "yes")
+
+    def captured(self, name: str) -> Capture:
+        capture = collect(self.change.inventory, self.folder / name, secrets=self.hands.secrets)
+        lacking = [f"{device}: {one.reason}" for device, one in capture.devices.items() if one.outcome != "captured"]
+        self.journal.tell("captured", capture=name, devices=len(capture.devices), lacking=lacking)
+        return capture
+
+    def running(self) -> dict[str, str]:
+        try:
+            return self.hands.running(self.devices)
+        except DeviceError as error:
+            raise Failed(str(error)) from None
+
+    def planned(self, running: Mapping[str, str], before: Capture) -> Rehearsal:
+        return self.rehearsing.rehearse(running, records_of(before))
+
+    def settle(self) -> None:
+        def tell(one: Round) -> None:
+            self.journal.tell("settling", after=one.after, moved=one.moved)
+
+        self.done.settled = settle(self.change.inventory, self.model.settling, tell, self.hands.secrets)
+        self.journal.tell("settled", still=self.done.settled.still, seconds=self.done.settled.seconds)
+
+    def save(self, devices: Iterable[Device]) -> None:
+        """Saves the running configuration of each device, and tells where it is not, or where nobody knows."""
+        if not self.model.save:
+            self.journal.tell("not saved", reason="the change file says so")
+            return
+        for device in devices:
+            knowledge = knowledge_of(device.dialect)
+            if knowledge.save is None:
+                continue
+            try:
+                said = self.hands.run(self.hands.line(device, knowledge.save.command, knowledge.save.mode))
+                same = self._is_saved(device, said)
+            except DeviceError as error:
+                said, same = str(error), False
+            self.journal.tell("saved", device=device.name, same=same, answer=said)
+            if same is False:
+                self.done.todo.append(f"{device.name}: the running configuration is not saved ({said})")
+
+    def not_kept(self) -> list[str]:
+        """What was sent and is in no configuration that a device could save."""
+        found: dict[str, dict[str, None]] = {}
+        for one in self.journal.events:
+            if one["event"] == "not kept":
+                found.setdefault(one["device"], {})[f"'{one['line']}'"] = None  # once, however often it was sent
+        why = "in no configuration, so gone after a restart"
+        return [f"{name}: {why}: {', '.join(lines)}" for name, lines in found.items()]
+
+    def _is_saved(self, device: Device, said: str) -> bool | None:
+        """Whether the running and the saved configuration are the same, after a device answered to saving; None where
+        it does not tell."""
+        knowledge = knowledge_of(device.dialect)
+        if knowledge.saved is None:
+            return self._is_stored(device, knowledge, said)
+        from nogging.reading import read as read_answer
+
+        asked = knowledge.saved
+        text = self.hands.run(self.hands.answer(device, asked.command, asked.mode))
+        rows = read_answer(text, dialect=device.dialect, command=asked.command).records["setting"].to_pylist()
+        return any(row["name"] == "saved" and row["value"] == "true" for row in rows)
+
+    def _is_stored(self, device: Device, knowledge: Knowledge, said: str) -> bool | None:
+        asked = knowledge.stored
+        commands = asked.commands(said) if asked is not None else []
+        if asked is None or not commands:
+            return None
+        texts = [self.hands.run(self.hands.answer(device, command, asked.mode)) for command in commands]
+        if any(text.startswith(asked.refused) for text in texts):
+            return None
+        stored = [path for text in texts for path in Configuration.shown(knowledge, text).paths]
+        return set(stored) == set(Configuration.shown(knowledge, self.hands.running_of(device)).paths)
+
+
+def reasons_of(found: Judgement) -> list[str]:
+    """Why a judgement is no pass: each expectation that is none, and how much is unexplained."""
+    reasons = [
+        f"{one.title}: {one.reason}"
+        for one in found.results
+        if one.verdict is not Verdict.PASS and one.strength == "must"
+    ]
+    if found.other == "fail" and found.unexplained:
+        reasons.append(f"{len(found.unexplained)} unexplained differences")
+    if found.other == "fail" and found.not_compared:
+        reasons.append(f"{len(found.not_compared)} answers not compared")
+    return reasons

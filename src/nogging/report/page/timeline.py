@@ -1,0 +1,161 @@
+"""What happened when, as bars over one time axis: each part of a performance, and each probe with its outages.
+
+The parts follow from the journal: an event that begins one ends the one before it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+LEFT, WIDTH, ROW, TOP = 230, 900, 24, 12
+_MOVERS = 4
+_ROOM = WIDTH - LEFT - 60
+Event = Mapping[str, Any]
+
+
+@dataclass(frozen=True)
+class Bar:
+    """A stretch of time on its row, in the picture's units; `what` is `part`, `back` or `outage`."""
+
+    x: float
+    width: float
+    what: str
+    title: str
+
+
+@dataclass(frozen=True)
+class Row:
+    y: int
+    label: str
+    bars: tuple[Bar, ...]
+
+    @property
+    def note(self) -> str:
+        return ", ".join(bar.title for bar in self.bars)
+
+
+@dataclass(frozen=True)
+class Timeline:
+    rows: tuple[Row, ...]
+    ticks: tuple[tuple[float, str], ...]
+    left: int = LEFT
+    width: int = WIDTH
+
+    @property
+    def height(self) -> int:
+        return TOP + ROW * len(self.rows) + 30
+
+
+def timeline(events: Sequence[Event]) -> Timeline | None:
+    """The picture of a journal; None where nothing was begun or nothing took any time."""
+    moments = [_moment(one["at"]) for one in events]
+    if len(moments) < 2 or moments[-1] <= moments[0]:
+        return None
+    axis = _Axis(moments[0], moments[-1])
+    parts = [(label, [axis.bar(*span, "back" if backs else "part")]) for label, backs, span in _parts(events)]
+    probes = [(title, [axis.bar(*span, "outage") for span in spans]) for title, spans in _outages(events).items()]
+    placed = tuple(Row(TOP + n * ROW, label, tuple(bars)) for n, (label, bars) in enumerate([*parts, *probes]))
+    return Timeline(placed, axis.ticks())
+
+
+def _moment(text: str) -> datetime:
+    return datetime.fromisoformat(text)
+
+
+@dataclass(frozen=True)
+class _Axis:
+    start: datetime
+    end: datetime
+
+    def x(self, at: datetime) -> float:
+        share = (at - self.start) / (self.end - self.start)
+        return round(LEFT + min(max(share, 0.0), 1.0) * _ROOM, 1)
+
+    def bar(self, began: datetime, ended: datetime | None, what: str) -> Bar:
+        until = ended or self.end
+        took = f"{(until - began).total_seconds():.1f} s" + ("" if ended else " and longer")
+        return Bar(self.x(began), max(self.x(until) - self.x(began), 2.0), what, took)
+
+    def ticks(self) -> tuple[tuple[float, str], ...]:
+        quarter = (self.end - self.start) / 4
+        moments = [self.start + n * quarter for n in range(5)]
+        return tuple((self.x(at), f"{at:%H:%M:%S}") for at in moments)
+
+
+Span = tuple[datetime, datetime | None]
+
+
+def _parts(events: Sequence[Event]) -> Iterator[tuple[str, bool, Span]]:
+    """Each part with its name, whether it is of backing out, and its time."""
+    name, since, back = "", None, False
+    for one in events:
+        at, begins = _moment(one["at"]), _begins(one, back)
+        back = back or one["event"] == "backing out"
+        if begins is None:
+            continue
+        passing = name == "settling" and one["event"] == "step"  # it goes on at once
+        if name and since is not None and not passing:
+            yield name, name in _BACK, (since, at)
+        name, since = begins, at
+
+
+_BACK = ("backing out", "settling again", "proof")
+
+
+def _begins(one: Event, back: bool) -> str | None:
+    """The part that an event begins; nothing where it ends the last one, None where it does neither."""
+    match one["event"]:
+        case "begin":
+            return "before and gate"
+        case "step":
+            return f"step {one['step'] + 1}: {one['title']}"
+        case "step done":
+            return "settling"
+        case "settled":
+            return "proof" if back else "judging"
+        case "judged":
+            return "saving" if one["verdict"] == "pass" else ""
+        case "resumed":
+            return "resumed"
+        case "backing out":
+            return "backing out"
+        case "taken back":
+            return "settling again"
+        case "before" | "failed" | "end":
+            return ""
+    return None
+
+
+def _outages(events: Sequence[Event]) -> dict[str, list[Span]]:
+    """Each probe with its outages; one that had not ended has no end."""
+    found: dict[str, dict[str, Span]] = {}
+    for one in events:
+        if one["event"] == "probing":
+            found.update({title: found.get(title, {}) for title in one["probes"]})
+        if one["event"] == "outage":
+            began, lasted = _moment(one["began"]), one["seconds"]
+            ended = None if lasted is None else began + timedelta(seconds=lasted)
+            found.setdefault(one["probe"], {})[one["began"]] = (began, ended)
+    return {title: list(spans.values()) for title, spans in found.items()}
+
+
+def settling_line(events: Sequence[Event]) -> dict[str, Any] | None:
+    """How much was still moving, over the seconds since the steps were done, and what moved last; None where nothing
+    moved."""
+    told = [one for one in events if one["event"] == "settling"]
+    again = next((n for n in range(1, len(told)) if told[n]["after"] < told[n - 1]["after"]), len(told))
+    told = told[:again]  # the first settling; another one is that of backing out
+    moving = next((one for one in reversed(told) if one["moved"]), None)
+    if moving is None:
+        return None
+    rounds = [(one["after"], sum(one["moved"].values())) for one in told]
+    most_moved = sorted(moving["moved"].items(), key=lambda item: -item[1])[:_MOVERS]
+    movers = ", ".join(f"{what} ({n})" for what, n in most_moved)
+    longest, most = max(rounds[-1][0], 0.1), max(n for _, n in rounds)
+    points = [(round(40 + after / longest * 500, 1), round(110 - n / most * 90, 1)) for after, n in rounds]
+    line = " ".join(f"{x},{y}" for x, y in points)
+    last = f"last moved, after {moving['after']:g} s: {movers}"
+    return {"points": line, "longest": longest, "most": most, "rounds": rounds, "last": last}

@@ -1,0 +1,72 @@
+"""A judgement back from what was kept of it, so that it can be told again in another form."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import fields
+from typing import Any
+
+from nogging.judging.growth import Growth
+from nogging.judging.verdict import Difference, Evidence, Explained, Failure, Judgement, Result, Verdict
+
+Told = Mapping[str, Any]
+
+
+def judgement(told: Told) -> Judgement:
+    """From the form of `check --format json`."""
+    return Judgement(
+        Verdict(told["verdict"]),
+        told["title"],
+        tuple(_result(one) for one in told["expectations"]),
+        tuple(_explained(one) for one in told["explained"]),
+        tuple(_difference(one) for one in told["unexplained"]),
+        tuple(told["not_compared"]),
+        told["differences"],
+        told["other"],
+        told["compared"],
+        tuple(told["notes"]),
+        tuple(Growth(**_known(Growth, one)) for one in told["growing"]),
+    )
+
+
+def _known(kind: type, told: Told) -> dict[str, Any]:
+    names = {one.name for one in fields(kind)}
+    return {name: value for name, value in told.items() if name in names}
+
+
+def _result(told: Told) -> Result:
+    given = _known(Result, told) | {"verdict": Verdict(told["verdict"])}
+    return Result(**given | {name: _failures(told[name]) for name in ("failures", "unproven", "waived")})
+
+
+def _failures(told: Sequence[Told]) -> tuple[Failure, ...]:
+    return tuple(
+        Failure(
+            one["device"],
+            one["record"],
+            one["reason"],
+            tuple(one["demanded"]),
+            one["before"],
+            one["failed_before"],
+            _evidence(one),
+            one["name"],
+        )
+        for one in told
+    )
+
+
+def _evidence(told: Told) -> tuple[Evidence, ...]:
+    """The lines of each answer together, in its order; the answers in theirs."""
+    lines = [Evidence(**one) for one in told["evidence"]] + [Evidence(**one, around=True) for one in told["around"]]
+    answers = list(dict.fromkeys((one.when, one.device, one.command) for one in lines))
+    return tuple(sorted(lines, key=lambda one: (answers.index((one.when, one.device, one.command)), one.line)))
+
+
+def _explained(told: Told) -> Explained:
+    following = tuple((_difference(one), one["because"]) for one in told["following"])
+    return Explained(told["title"], Verdict(told["verdict"]), told["reason"], told["times"], following)
+
+
+def _difference(told: Told) -> Difference:
+    changed = {name: (old, new) for name, (old, new) in told["fields"].items()}
+    return Difference(**_known(Difference, told) | {"fields": changed})
