@@ -7,13 +7,12 @@ import tempfile
 from pathlib import Path
 
 import nogging
-from bench.judging import captured
+from bench.large import large
 from bench.measure import Figure, ratio
-from bench.reading import table
 from nogging.changes.declared import load_change
 from nogging.changes.hands import Hands
 from nogging.changes.journal import STATE
-from nogging.changes.performing import State
+from nogging.changes.outcome import State
 from nogging.report.page import Told, page
 from nogging.standin import served
 
@@ -54,22 +53,25 @@ def performing(place: Path) -> Figure:
 
 
 def paging(place: Path) -> list[Figure]:
-    """The page of two captures, made again of twice as many records."""
-    sides = {}
-    for size in (RECORDS, 2 * RECORDS):
-        answers = {f"r{n}": table(size // DEVICES) for n in range(DEVICES)}
-        sides[size] = captured(place / f"page{size}", answers)
-    texts = {size: len(page(Told("page", one, one))) for size, one in sides.items()}
-    what = f"the page of {DEVICES} devices and {{:,}} records ({{:.1f}} MB)"
-    return [
-        ratio(
-            what.format(2 * RECORDS, texts[2 * RECORDS] / 1e6),
-            lambda: page(Told("page", sides[2 * RECORDS], sides[2 * RECORDS])),
-            what.format(RECORDS, texts[RECORDS] / 1e6),
-            lambda: page(Told("page", sides[RECORDS], sides[RECORDS])),
-            times=2,
-        )
-    ]
+    """The page of two captures, made again of twice as many records; and against the comparison that it holds."""
+    sides = {size: large(place / f"page{size}", DEVICES, size) for size in (RECORDS, 2 * RECORDS)}
+    texts = {size: page(Told("page", after, before)) for size, (before, after) in sides.items()}
+    whole = f"the page of {DEVICES} devices and {RECORDS:,} records ({len(texts[RECORDS]) / 1e6:.1f} MB)"
+
+    def made(size: int) -> None:
+        before, after = sides[size]
+        page(Told("page", after, before))
+
+    twice = ratio(
+        f"the page of twice as many ({len(texts[2 * RECORDS]) / 1e6:.1f} MB)",
+        lambda: made(2 * RECORDS),
+        whole,
+        lambda: made(RECORDS),
+        times=3,
+    )
+    before, after = sides[RECORDS]
+    bare = ratio(whole, lambda: made(RECORDS), "the comparison alone", lambda: nogging.compare(before, after), times=3)
+    return [twice, bare]
 
 
 def figures() -> list[Figure]:
