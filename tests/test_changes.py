@@ -6,17 +6,26 @@ import json
 import re
 import shutil
 import socket
+import ssl
 import subprocess
 import sys
 import tempfile
 import time
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
+from ipaddress import ip_address
 from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree
 
 import pytest
+from aiosmtpd.controller import Controller
+from aiosmtpd.smtp import AuthResult
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -24,7 +33,7 @@ import nogging
 from nogging.captures.masking import KEY_FILE, Masker
 from nogging.changes.configuration import Configuration, Effect, typed
 from nogging.changes.configuration import given as given_lines
-from nogging.changes.declared import Change, load_change
+from nogging.changes.declared import Change, ChangeModel, load_change
 from nogging.changes.hands import Hands
 from nogging.changes.journal import JOURNAL, STATE, Journal, read
 from nogging.changes.knowledge import knowledge_of
@@ -35,6 +44,7 @@ from nogging.changes.reporting import write_page
 from nogging.changes.ticket import as_junit, as_markdown, ticket
 from nogging.errors import FileError, Lost, NoggingError, QuestionError, Unreachable
 from nogging.inventory import Device
+from nogging.judging.expectations import WithStepsModel
 from nogging.judging.verdict import Verdict
 from nogging.report import markdown, plain
 from nogging.report.page.timeline import timeline
@@ -80,6 +90,9 @@ def test_a_mistake_is_backed_out_and_the_change_then_goes_in(network: Served, tm
     assert mistaken.judgement is not None
     told = ticket(tmp_path / "one")
     assert told.judgement is not None
+    judged = nogging.check(network.mistaken, after=tmp_path / "one" / "after", before=tmp_path / "one" / "before")
+    assert plain.judgement(judged) == plain.judgement(mistaken.judgement), "a change file is one of expectations too"
+    assert set(WithStepsModel.model_fields) == set(ChangeModel.model_fields)
     assert plain.judgement(told.judgement) == plain.judgement(mistaken.judgement), "nothing is lost in the folder"
     assert markdown.judgement(told.judgement) == markdown.judgement(mistaken.judgement)
     assert as_markdown(told).startswith("# Gannet Point moves to the fibre span: the change was backed out, and")
@@ -759,9 +772,25 @@ def test_who_deviates_and_what_puts_it_right(network: Served, tmp_path: Path) ->
     assert "not known to be as before: heron-r1, which was not captured before: " in unseen.todo[0]
 
 
-def test_notices_go_to_whom_the_file_says(network: Served, tmp_path: Path) -> None:
-    from aiosmtpd.controller import Controller
+def certified(folder: Path) -> ssl.SSLContext:
+    """A server's side of TLS, with a certificate for this machine in `folder/certificate` that signs itself."""
+    key, now = ec.generate_private_key(ec.SECP256R1()), datetime.now(UTC)
+    name = x509.Name([x509.NameAttribute(x509.NameOID.COMMON_NAME, "mail.teal-sound.example")])
+    own = x509.SubjectAlternativeName([x509.IPAddress(ip_address("127.0.0.1"))])
+    builder = x509.CertificateBuilder(name, name, key.public_key(), x509.random_serial_number())
+    builder = builder.not_valid_before(now).not_valid_after(now + timedelta(days=1)).add_extension(own, critical=False)
+    (folder / "certificate").write_bytes(
+        builder.sign(key, hashes.SHA256()).public_bytes(Encoding.PEM)
+        + key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption())
+    )
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    context.load_cert_chain(folder / "certificate")
+    return context
 
+
+@contextmanager
+def mailbox(**more: Any) -> Iterator[tuple[int, list[str]]]:
+    """A mail server: its port, and the letters that it took."""
     letters: list[str] = []
 
     class Box:
@@ -771,25 +800,45 @@ def test_notices_go_to_whom_the_file_says(network: Served, tmp_path: Path) -> No
 
     with socket.create_server(("127.0.0.1", 0)) as free:
         port = free.getsockname()[1]
-    box = Controller(Box(), hostname="127.0.0.1", port=port)
+    box = Controller(Box(), hostname="127.0.0.1", port=port, **more)
     box.start()
-    with Desk(refusals=1) as desk:
+    try:
+        yield port, letters
+    finally:
+        box.stop()
+
+
+def test_notices_go_to_whom_the_file_says(network: Served, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def login(_server: Any, _session: Any, _envelope: Any, _how: str, given: Any) -> AuthResult:
+        return AuthResult(success=given.password == b"kelp-forest", handled=False)
+
+    monkeypatch.setenv("SSL_CERT_FILE", str(tmp_path / "certificate"))
+    monkeypatch.setenv("NOC_MAIL", "kelp-forest")
+    monkeypatch.setenv("STALE", "old-kelp")
+    secured = {"tls_context": certified(tmp_path), "require_starttls": True, "authenticator": login}
+    with mailbox() as (port, letters), mailbox(**secured) as (safe, sealed), Desk(refusals=1) as desk:
+        monkeypatch.setenv("DESK", desk.url)
+        by_mail = f'on: [recovered], mail: noc@teal-sound.example, server: "127.0.0.1:{safe}", tls: starttls, login'
         text = f"""
 notices:
-  - {{on: [fail], http: "{desk.url}", template: '{{{{ state }}}} {{{{ reasons | length }}}}'}}
+  - {{on: [fail], http: {{environment: DESK}}, template: '{{{{ state }}}} {{{{ reasons | length }}}}'}}
   - {{on: [pass], http: "{desk.url}"}}
   - {{on: [recovered], mail: noc@teal-sound.example, server: "127.0.0.1:{port}"}}
+  - {{{by_mail}: {{user: noc, password: {{environment: NOC_MAIL}}}}}}
+  - {{{by_mail}: {{user: noc, password: {{environment: STALE}}}}}}
   - {{http: "http://127.0.0.1:9/nobody"}}
 expect: [{{every: system, must: hostname = 'nobody'}}]
 steps:
 """
         done = perform(written(network, text + FAR), to=tmp_path / "done")
-        assert desk.tickets == ["as before 1"], "refused at first, and tried again"
-    box.stop()
-    assert done.state is State.AS_BEFORE and len(letters) == 1
+    assert desk.tickets == ["as before 1"], "refused at first, and tried again"
+    assert done.state is State.AS_BEFORE and len(letters) == len(sealed) == 1
     assert "Subject: [as before] mine" in letters[0] and "To: noc@teal-sound.example" in letters[0]
-    told = [one["told"] for one in done.events if one["event"] == "notice"]
-    assert [one.split(",")[0] for one in told] == ["delivered (201)", "delivered (by mail)", "not delivered"]
+    told = [one["told"].split(",")[0] for one in done.events if one["event"] == "notice"]
+    refused = "not delivered: the mail server does not take the login (535)"
+    assert told == ["delivered (201)", "delivered (by mail)", "delivered (by mail)", refused, "not delivered"]
+    journal = (tmp_path / "done" / JOURNAL).read_text()
+    assert "a web address that is secret" in journal and not any(one in journal for one in ("kelp", f'{desk.url}"'))
 
 
 @pytest.mark.parametrize("comes_back", [True, False])

@@ -87,6 +87,13 @@ def load(path: Path, model: type[Model]) -> tuple[Model, Source]:
     return loads(read_text(path), str(path), model)
 
 
+def keys_of(path: Path) -> frozenset[str]:
+    """The keys that a YAML file has outermost."""
+    text = read_text(path)
+    data = _Values(Source(str(path), text)).read(text)
+    return frozenset(data) if isinstance(data, dict) else frozenset()
+
+
 def loads(text: str, path: str, model: type[Model]) -> tuple[Model, Source]:
     source = Source(path, text)
     data = _Values(source).read(text)

@@ -57,7 +57,7 @@ class BackingOut:
         if undo is None:
             self.done.todo.append(f"nothing is known that takes back: {step.title}")
             return
-        said, good = call(undo, self.work.change.path.parent, self.work.rehearsing.headers)
+        said, good = call(undo, self.work.change.path.parent, self.work.rehearsing.text)
         self.journal.tell("called", step=step.number, answer=said, good=good)
         if not good:
             self.done.todo.append(f"taking back '{step.title}' failed: {said}")

@@ -10,11 +10,11 @@ import urllib.request
 from collections.abc import Callable, Mapping
 from pathlib import Path
 
-from nogging.changes.declared import CallModel, Headers
+from nogging.changes.declared import CallModel, Text
 
 MOST_TOLD = 2000
-Fetch = Callable[[Headers], Mapping[str, str]]
-"""Gives header fields with their secrets in them."""
+Fetch = Callable[[Text], str]
+"""Gives a text as it is sent."""
 
 
 def call(model: CallModel, folder: Path, fetch: Fetch) -> tuple[str, bool]:
@@ -22,7 +22,7 @@ def call(model: CallModel, folder: Path, fetch: Fetch) -> tuple[str, bool]:
     asked = model.http
     if asked is not None:
         data = None if asked.body is None else json.dumps(asked.body).encode()
-        return requested(asked.url, data, fetch(asked.headers), method=asked.method, within=asked.within)
+        return requested(asked.url, data, asked.headers, fetch, method=asked.method, within=asked.within)
     command = list(model.command or ())
     try:
         done = subprocess.run(
@@ -43,13 +43,20 @@ def call(model: CallModel, folder: Path, fetch: Fetch) -> tuple[str, bool]:
 
 
 def requested(
-    url: str, data: bytes | None, headers: Mapping[str, str], *, within: float, method: str = "POST"
+    url: Text,
+    data: bytes | None,
+    headers: Mapping[str, Text],
+    fetch: Fetch,
+    *,
+    within: float,
+    method: str = "POST",
 ) -> tuple[str, bool]:
     """Sends a request with JSON in it; the status and the beginning of what was answered, and whether it went well."""
-    if not url.startswith(("http://", "https://")):
-        return f"{url} is no web address", False
+    to, fields = fetch(url), {name: fetch(value) for name, value in headers.items()}
+    if not to.startswith(("http://", "https://")):
+        return f"{to} is no web address", False
     try:
-        request = urllib.request.Request(url, data, {"Content-Type": "application/json", **headers}, method=method)
+        request = urllib.request.Request(to, data, {"Content-Type": "application/json", **fields}, method=method)
         with urllib.request.urlopen(request, timeout=within) as answer:
             return f"{answer.status} {answer.read(MOST_TOLD).decode(errors='replace')}".strip(), True
     except urllib.error.HTTPError as error:

@@ -13,7 +13,7 @@ from nogging.changes.intents import address_of, intent_of
 from nogging.errors import nearest
 from nogging.files import Source, Strict, load
 from nogging.inventory import Inventory, Secret, load_inventory
-from nogging.judging.expectations import ExpectationsModel, ExpectModel
+from nogging.judging.expectations import ExpectModel, WithStepsModel
 from nogging.reading.dialect import load_dialect
 from nogging.records import KINDS
 
@@ -29,16 +29,30 @@ class GateModel(Strict):
     unchanged_since: str | None = None
 
 
-Headers = dict[str, str | Secret]
-"""Header fields of a request; a secret by where it is."""
+Text = str | Secret
+"""Something as it stands, or a secret by where it is."""
+Texts = list[tuple[str, Text]]
+"""What may be secret in something that is sent, each with its name for a prompt."""
+
+
+def _texts(url: Text, headers: dict[str, Text]) -> Texts:
+    return [("the web address", url), *((f"the header {name}", value) for name, value in headers.items())]
+
+
+def _shown(url: Text) -> str:
+    return url if isinstance(url, str) else "a web address that is secret"
 
 
 class HttpModel(Strict):
     method: Literal["GET", "POST", "PUT", "PATCH", "DELETE"] = "POST"
-    url: str
-    headers: Headers = Field(default_factory=dict)
+    url: Text
+    headers: dict[str, Text] = Field(default_factory=dict)
     body: Any = None
     within: Seconds = 30.0
+
+    @property
+    def texts(self) -> Texts:
+        return _texts(self.url, self.headers)
 
 
 class CallModel(Strict):
@@ -57,7 +71,7 @@ class CallModel(Strict):
 
     @property
     def told(self) -> str:
-        return f"{self.http.method} {self.http.url}" if self.http is not None else " ".join(self.command or ())
+        return f"{self.http.method} {_shown(self.http.url)}" if self.http is not None else " ".join(self.command or ())
 
 
 class WaitModel(Strict):
@@ -195,28 +209,48 @@ class WindowModel(Strict):
         return self
 
 
+class MailLogin(Strict):
+    user: str
+    password: Secret
+
+
 class NoticeModel(Strict):
-    """A message for somebody `on` some endings: to a web address, or by mail."""
+    """A message for somebody `on` some endings: to a web address, or by mail; `tls` is how mail is made secret on its
+    way (RFC 3207, RFC 8314)."""
 
     on: tuple[Literal["pass", "fail", "unproven", "recovered", "always"], ...] = ("always",)
-    http: str | None = None
-    headers: Headers = Field(default_factory=dict)
+    http: Text | None = None
+    headers: dict[str, Text] = Field(default_factory=dict)
     mail: str | None = None
     sender: str = "nogging@localhost"
     server: str = "localhost:25"
+    tls: Literal["starttls", "implicit"] | None = None
+    login: MailLogin | None = None
     template: str | None = None
+
+    @property
+    def texts(self) -> Texts:
+        if self.http is not None:
+            return _texts(self.http, self.headers)
+        return [("the login for mail", self.login.password)] if self.login is not None else []
+
+    @property
+    def told(self) -> str:
+        return self.mail or _shown(self.http or "")
 
     @model_validator(mode="after")
     def one(self) -> NoticeModel:
         if (self.http is None) == (self.mail is None):
             raise ValueError("a notice goes either to a web address, 'http', or to somebody's 'mail'")
+        if self.login is not None and self.tls is None:
+            raise ValueError("a 'login' goes over TLS alone; add 'tls: starttls' or 'tls: implicit'")
         return self
 
 
 OnFailure = Literal["back out", "hold", "ask"]
 
 
-class ChangeModel(ExpectationsModel):
+class ChangeModel(WithStepsModel):
     """A change file is a file of expectations that says as well how what is expected comes about."""
 
     inventory: str | None = None

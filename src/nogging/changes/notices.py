@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 import smtplib
+import ssl
 import time
 from collections.abc import Mapping
 from email.message import EmailMessage
@@ -45,9 +46,11 @@ def deliver(model: NoticeModel, known: Mapping[str, Any], fetch: Fetch) -> tuple
     for attempt in range(TRIES):
         time.sleep(PAUSE * attempt)
         try:
-            told, good = _post(model, known, fetch) if model.http else _mail(model, known)
+            told, good = _post(model, known, fetch) if model.http else _mail(model, known, fetch)
         except QuestionError as error:
             return str(error), False
+        except smtplib.SMTPAuthenticationError as error:  # not tried again: that could lock the login
+            return f"not delivered: the mail server does not take the login ({error.smtp_code})", False
         except (OSError, smtplib.SMTPException, ValueError) as error:
             told, good = getattr(error, "strerror", None) or f"{type(error).__name__}: {error}", False
         if good:
@@ -56,15 +59,32 @@ def deliver(model: NoticeModel, known: Mapping[str, Any], fetch: Fetch) -> tuple
 
 
 def _post(model: NoticeModel, known: Mapping[str, Any], fetch: Fetch) -> tuple[str, bool]:
-    return requested(model.http or "", message(model, known).encode(), fetch(model.headers), within=WITHIN)
+    return requested(model.http or "", message(model, known).encode(), model.headers, fetch, within=WITHIN)
 
 
-def _mail(model: NoticeModel, known: Mapping[str, Any]) -> tuple[str, bool]:
+def _mail(model: NoticeModel, known: Mapping[str, Any], fetch: Fetch) -> tuple[str, bool]:
     letter = EmailMessage()
     letter["From"], letter["To"] = model.sender, model.mail
     letter["Subject"] = " ".join(f"[{known['state']}] {known['title']}".split())
     letter.set_content(message(model, known))
-    host, _, port = model.server.rpartition(":")
-    with smtplib.SMTP(host or model.server, int(port) if port.isdigit() else 25, timeout=WITHIN) as server:
+    with _server(model) as server:
+        if model.login is not None:
+            server.login(model.login.user, fetch(model.login.password))
         server.send_message(letter)
     return "by mail", True
+
+
+def _server(model: NoticeModel) -> smtplib.SMTP:
+    """A session with the mail server; over TLS its certificate is verified against those that this machine trusts."""
+    host, _, port = model.server.rpartition(":")
+    at = (host.strip("[]"), int(port)) if port.isdigit() else (model.server, 0)  # 0: the usual one
+    if model.tls == "implicit":
+        return smtplib.SMTP_SSL(*at, timeout=WITHIN, context=ssl.create_default_context())
+    server = smtplib.SMTP(*at, timeout=WITHIN)
+    if model.tls == "starttls":
+        try:
+            server.starttls(context=ssl.create_default_context())
+        except BaseException:
+            server.close()
+            raise
+    return server

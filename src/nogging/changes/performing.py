@@ -252,8 +252,8 @@ class _Run:
         known |= {"todo": done.todo, "folder": str(self.work.folder)}
         for one in self.model.notices:
             if wanted(one, done.verdict, recovered):
-                told, good = deliver(one, known, self.work.rehearsing.headers)
-                self.journal.tell("notice", to=one.http or one.mail, told=told, delivered=good)
+                told, good = deliver(one, known, self.work.rehearsing.text)
+                self.journal.tell("notice", to=one.told, told=told, delivered=good)
 
     # before anything is touched
 

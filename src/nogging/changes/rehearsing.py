@@ -13,7 +13,7 @@ from typing import Any
 
 from nogging.captures.capture import Capture
 from nogging.changes.configuration import Configuration, Path, Planned, given, sent, typed
-from nogging.changes.declared import Change, Headers, StepModel
+from nogging.changes.declared import Change, StepModel, Text
 from nogging.changes.intents import CommunityIntent, Intent, intent_of
 from nogging.changes.knowledge import Form, knowledge_of
 from nogging.changes.templates import TemplateWrongError, filled
@@ -168,11 +168,10 @@ class Rehearsing:
                 except QuestionError as error:
                     raise self.change.source.error(("steps", n), f"{error} (for {device.name})") from None
         calls = [step.call for step in self.change.model.steps if step.call is not None]
-        told = [
-            one.http.headers for call in calls for one in (call, call.undo) if one is not None and one.http is not None
-        ]
-        for headers in (*told, *(one.headers for one in self.change.model.notices)):
-            self.headers(headers)
+        requests = [one.http for call in calls for one in (call, call.undo) if one is not None and one.http is not None]
+        told = [*(one.texts for one in requests), *(one.texts for one in self.change.model.notices)]
+        for what, text in (pair for texts in told for pair in texts):
+            self.text(text, what)
 
     def rehearse(self, running: Mapping[str, str], records: Records) -> Rehearsal:
         """What would be sent, given each device's running configuration."""
@@ -314,12 +313,9 @@ class Rehearsing:
             self.told[secret] = secret.fetch(self.change.path.parent, what, self.fetch)
         return self.told[secret]
 
-    def headers(self, told: Headers) -> dict[str, str]:
-        """Header fields with their secrets in them."""
-        return {
-            name: value if isinstance(value, str) else self.fetched(value, f"the header {name}")
-            for name, value in told.items()
-        }
+    def text(self, told: Text, what: str = "what is sent") -> str:
+        """A text as it is sent; `what` names it for a prompt."""
+        return told if isinstance(told, str) else self.fetched(told, what)
 
     @property
     def secrets(self) -> list[str]:

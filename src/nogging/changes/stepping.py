@@ -100,7 +100,7 @@ class Stepping:
 
     def _call(self, step: Step) -> None:
         assert step.model.call is not None
-        said, good = call(step.model.call, self.work.change.path.parent, self.work.rehearsing.headers)
+        said, good = call(step.model.call, self.work.change.path.parent, self.work.rehearsing.text)
         self.journal.tell("called", step=step.number, answer=said, good=good)
         if not good:
             raise Failed(f"{step.title}: {said}")

@@ -11,7 +11,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, Field, model_validator
 
 from nogging.errors import nearest
-from nogging.files import Path_, Source, Strict
+from nogging.files import Path_, Source, Strict, keys_of
 from nogging.judging.joined import JoinedExpectation, JoinedModel, joined_expectation
 from nogging.judging.pairs import Pairs
 from nogging.judging.paths import PathExpectation, PathModel, path_expectation
@@ -120,6 +120,23 @@ class ExpectationsModel(Strict):
     differences: DifferencesModel | None = None
 
 
+class WithStepsModel(ExpectationsModel):
+    """A change file. Its further keys are known by name, and looked at by `changes` alone."""
+
+    inventory: Any = None
+    gate: Any = None
+    steps: Any = None
+    settling: Any = None
+    probes: Any = None
+    lists: Any = None
+    on_failure: Any = None
+    reach_within: Any = None
+    confirm_within: Any = None
+    save: Any = None
+    window: Any = None
+    notices: Any = None
+
+
 @dataclass(frozen=True)
 class Expectation:
     """An expectation whose predicates are checked. `demand` is what must hold; None where nothing more than
@@ -213,9 +230,11 @@ def load_expectations(
     path: str | Path, pairs: Pairs, form: type[ExpectationsModel] | None = None, place: Path_ = ()
 ) -> Expectations:
     """Reads and checks a file of expectations, and all that it includes, against the kinds and the labels of the
-    captures. `form` is that of a file in which there is more; `place` leads to a list of expectations elsewhere in it,
-    which are then all that is meant."""
-    files = with_included(Path(path), form or ExpectationsModel, ExpectationsModel)
+    captures. A change file is one too. `form` is that of a file in which there is more; `place` leads to a list of
+    expectations elsewhere in it, which are then all that is meant."""
+    if form is None:
+        form = WithStepsModel if "steps" in keys_of(Path(path)) else ExpectationsModel
+    files = with_included(Path(path), form, ExpectationsModel)
     model, source = files[-1]
     words = Vocabulary(files, pairs.label_schema())
     if place:
