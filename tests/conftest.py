@@ -14,6 +14,7 @@ from typing import Any
 
 import asyncssh
 import pytest
+from xdist.scheduler import LoadFileScheduling
 
 import nogging
 from nogging.captures.capture import Capture
@@ -24,6 +25,23 @@ from nogging.changes.hands import Hands
 from nogging.inventory import Inventory
 from nogging.standin import served
 from nogging.standin.model import Network
+
+
+class ByFile(LoadFileScheduling):
+    """Shares the files out among the processes, those of the real network as one: there is one of it on a machine. It
+    takes longest, so it is begun first."""
+
+    def __init__(self, config: pytest.Config, log: Any) -> None:
+        super().__init__(config, log)
+        config.option.loadscopereorder = False
+
+    def _split_scope(self, nodeid: str) -> str:
+        file = super()._split_scope(nodeid)
+        return "the real network" if file.startswith("tests/real/") else file
+
+
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> LoadFileScheduling:
+    return ByFile(config, log)
 
 
 @pytest.fixture(scope="session", autouse=True)

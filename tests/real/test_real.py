@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
-from pathlib import Path
+from collections.abc import Callable
 
 import pytest
 from tests.real import network
+from tests.real.conftest import FRR, ON_IT, Real
 from tests.real.oracle import disagreements
 
 import nogging
@@ -19,55 +18,7 @@ from nogging.judging.compare import Comparison
 from nogging.judging.verdict import Difference, Verdict
 from nogging.report.text import look_first
 
-pytestmark = pytest.mark.skipif(network.missing() is not None, reason=str(network.missing()))
-
-FRR = ("mole-r1", "mole-r2", "gannet-r1", "skerry-r1", "otter-r1")
-
-
-@dataclass
-class Real:
-    """The network, the inventory of its routers by either login, and the capture of it as it was."""
-
-    folder: Path
-    shell: Inventory
-    vtysh: Inventory
-    before: Capture
-
-    def captured(self, name: str, kinds: list[str] | None = None) -> Capture:
-        return nogging.capture(self.shell, to=self.folder / name, kinds=kinds)
-
-
-def inventory(folder: Path, user: str) -> Inventory:
-    everything = network.routers()
-    rows = "".join(
-        f"  - {{name: {name}, address: {everything[name].management}, dialect: frr, tier: {'core' if 'mole' in name else 'terminal'}}}\n"
-        for name in FRR
-    )
-    path = folder / f"{user}.yaml"
-    path.write_text(
-        f"settings:\n  - login: {{user: {user}, key: {network.PLACE}/key}}\n    known_hosts: known_hosts\n"
-        f"    answer_within: 20\ndevices:\n{rows}"
-    )
-    return nogging.load_inventory(path)
-
-
-@pytest.fixture(scope="module")
-def real(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Real]:
-    folder = tmp_path_factory.mktemp("real")
-    network.up()
-    try:
-        shell, vtysh = inventory(folder, "root"), inventory(folder, network.USER)
-        pin(host_keys(shell))
-        yield Real(folder, shell, vtysh, nogging.capture(shell, to=folder / "before"))
-    finally:
-        network.down()
-
-
-def test_it_comes_up_again_and_again() -> None:
-    network.up()
-    network.down()
-    network.down()
-    assert not network.PLACE.exists() and network.BRIDGE not in network.run("ip", "link")
+pytestmark = ON_IT
 
 
 def test_a_login_to_a_shell_reads_everything(real: Real) -> None:
