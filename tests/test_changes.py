@@ -306,6 +306,29 @@ def test_an_address_is_taken_away(network: Served, tmp_path: Path, name: str) ->
     assert rehearse(written(network, "expect: [{some: route}]\n" + steps))[0].empty
 
 
+def test_an_order_that_means_something_is_part_of_how_it_was(network: Served, tmp_path: Path) -> None:
+    both = ["ip name-server 192.0.2.53", "ip name-server 192.0.2.61"]
+    network.network.devices["mole-r2"].kept[""] += both[1:]
+    nogging.capture(nogging.load_inventory(network.inventory), to=network.inventory.with_name("then"))
+    steps = (
+        "expect: [{none: system}]\nsteps: [{on: name = 'mole-r2', intent: [{name_server: 192.0.2.53, remove: true}]}]\n"
+    )
+    done = perform(written(network, steps), to=tmp_path / "done")
+    was = "lines whose order means something are in another one; it was"
+    assert (done.state, done.todo) == (State.ACT, [f"mole-r2: {was}: {'; '.join(both)}"])
+    again = perform(written(network, f"gate: {{unchanged_since: then}}\n{steps}"), to=tmp_path / "again")
+    assert again.state is State.REFUSED
+    assert f"mole-r2 was changed since then: {'; '.join(both)} (in another order)" in again.reasons[0]
+    one, other = (
+        Configuration.shown(
+            knowledge_of("ios"), "\n".join([first, "ip access-list extended Q", *(f" {one}" for one in lines)])
+        )
+        for first, lines in (("vlan 20", ACCESS), ("vlan 20", [ACCESS[1], ACCESS[0], ACCESS[2]]))
+    )
+    assert [path[-1] for path in other.reordered(one)] == ACCESS and one.reordered(one) == []
+
+
+ACCESS = ["permit ip any host 192.0.2.1", "deny ip any any", "remark last"]
 SHUT = "gate: {expect: [{every: neighbor, where: protocol = 'bgp', must: state = 'idle'}]}\n"
 
 

@@ -13,8 +13,8 @@ from collections.abc import Mapping, Sequence
 
 from nogging.captures.capture import Capture
 from nogging.changes.calling import call
-from nogging.changes.configuration import Configuration, sent, typed
-from nogging.changes.knowledge import knowledge_of
+from nogging.changes.configuration import Configuration, Path, sent, typed
+from nogging.changes.knowledge import Knowledge, knowledge_of
 from nogging.changes.outcome import BACKED_OUT, BEFORE, State
 from nogging.changes.rehearsing import Part, Step, touched
 from nogging.changes.sealing import unsealed
@@ -141,9 +141,14 @@ class BackingOut:
     def _left_over(self, device: Device, sealed: str, text: str) -> list[str]:
         knowledge = knowledge_of(device.dialect)
         was, now = Configuration.shown(knowledge, sealed), Configuration.shown(knowledge, text)
-        lines = [line.strip() for line in typed(knowledge, now.lines_to(was))]
-        masked = self.work.masked("; ".join(lines))
-        return [f"{device.name}: the configuration is not what it was; still to send: {masked}"] if lines else []
+        told = {
+            "the configuration is not what it was; still to send": now.lines_to(was),
+            "lines whose order means something are in another one; it was": now.reordered(was),
+        }
+        return [f"{device.name}: {what}: {self._masked(knowledge, paths)}" for what, paths in told.items() if paths]
+
+    def _masked(self, knowledge: Knowledge, paths: Sequence[Path]) -> str:
+        return self.work.masked("; ".join(line.strip() for line in typed(knowledge, paths)))
 
 
 def _within_a_link(one: Difference) -> bool:

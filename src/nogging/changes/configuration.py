@@ -1,9 +1,10 @@
 """A running configuration as a set of lines, each with the sections that it stands in.
 
 A line is known by its path: the lines that open its sections, and itself. So two configurations are compared as sets,
-whatever the order of their sections. What a device means by a line is declared with its dialect: which lines open
-sections, which replace an earlier one of the same beginning (`mtu 9000` replaces `mtu 1500`), and which stand for
-what holds without a word (`mtu 1500` is not shown). From that follows what a line would do, and which lines undo it.
+whatever the order of their sections; the order of lines among which it means something is looked at besides. What a
+device means by a line is declared with its dialect: which lines open sections, which replace an earlier one of the
+same beginning (`mtu 9000` replaces `mtu 1500`), and which stand for what holds without a word (`mtu 1500` is not
+shown). From that follows what a line would do, and which lines undo it.
 """
 
 from __future__ import annotations
@@ -126,6 +127,23 @@ class Configuration:
             away.append((*one[:-1], one[-1].removeprefix(NO) if one[-1].startswith(NO) else NO + one[-1]))
         come = (one for one in absent if not self.knowledge.lasting(one))
         return [*away, *sorted(come, key=lambda one: self.knowledge.opens(one[:1]))]
+
+    def lists(self) -> dict[str, list[Path]]:
+        """The lines whose order means something, each list in its order."""
+        found: dict[str, list[Path]] = {}
+        for path in self.paths:
+            name = self.knowledge.list_of(path)
+            if name is not None:
+                found.setdefault(name, []).append(path)
+        return found
+
+    def reordered(self, was: Configuration) -> list[Path]:
+        """The lines of each list that is not in the order that it was in, as they were, so far as they are in both."""
+        found, now = [], self.lists()
+        for name, lines in was.lists().items():
+            both = [one for one in lines if one in self.paths]
+            found += both if both != [one for one in now.get(name, ()) if one in was.paths] else []
+        return found
 
 
 def given(knowledge: Knowledge, lines: Sequence[str]) -> list[Path]:

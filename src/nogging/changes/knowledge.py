@@ -108,8 +108,9 @@ class Timed(Strict):
 
 class Knowledge(Strict):
     """`sections` are the lines that open a section, `nested` those that do so in another; `lasting` are sections that
-    are never taken away. `one_of_a_kind` are lines that replace one of the same beginning; `as_usual` what holds where
-    nothing is said; `unconfigured` the lines of a listing that configure nothing; `ends` those that close a section."""
+    are never taken away. `one_of_a_kind` are lines that replace one of the same beginning; `in_order` are, by section,
+    those whose order among each other means something; `as_usual` what holds where nothing is said; `unconfigured` the
+    lines of a listing that configure nothing; `ends` those that close a section."""
 
     dialect: str
     running: Asked
@@ -118,6 +119,7 @@ class Knowledge(Strict):
     nested: dict[str, tuple[str, ...]] = Field(default_factory=dict)
     lasting_sections: tuple[str, ...] = ()
     one_of_a_kind: tuple[str, ...] = ()
+    in_order: dict[str, tuple[str, ...]] = Field(default_factory=dict)
     as_usual: tuple[str, ...] = ()
     unconfigured: tuple[str, ...] = ()
     ends: tuple[str, ...] = ()
@@ -140,10 +142,10 @@ class Knowledge(Strict):
 
     @cached_property
     def _patterns(self) -> dict[str, Pattern]:
-        nested = [one for inside in self.nested.values() for one in inside]
-        told = (*self.sections, *self.nested, *nested, *self.lasting_sections, *self.one_of_a_kind)
+        nested = [one for inside in (*self.nested.values(), *self.in_order.values()) for one in inside]
+        told = (*self.sections, *self.nested, *self.in_order, *nested, *self.lasting_sections, *self.one_of_a_kind)
         told += (*self.unconfigured, *self.listed.values())
-        return {text: compile_pattern(text) for text in told}
+        return {text: compile_pattern(text) for text in told if text}
 
     def _fits(self, line: str, texts: tuple[str, ...]) -> bool:
         return any(self._patterns[text].regex.fullmatch(line) for text in texts)
@@ -172,6 +174,18 @@ class Knowledge(Strict):
             match = self._patterns[text].regex.fullmatch(line)
             if match is not None:
                 return f"{text} {match.groups()}"
+        return None
+
+    def list_of(self, path: tuple[str, ...]) -> str | None:
+        """What a line has in common with those among which its order means something; None where it means nothing."""
+        section = path[-2] if len(path) > 1 else ""
+        for outer, texts in self.in_order.items():
+            if not (self._fits(section, (outer,)) if outer else not section):
+                continue
+            for text in texts:
+                match = self._patterns[text].regex.fullmatch(path[-1])
+                if match is not None:
+                    return f"{path[:-1]} {text} {match.groups()}"
         return None
 
     def lists(self, word: str, line: str) -> bool:

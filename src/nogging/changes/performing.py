@@ -302,8 +302,10 @@ class _Run:
             )
         old, now = Configuration.shown(knowledge, then), Configuration.shown(knowledge, masked)
         other = [*(p for p in now.paths if p not in old.paths), *(p for p in old.paths if p not in now.paths)]
-        if other:
-            told = "; ".join(line.strip() for line in typed(knowledge, other))
+        moved = now.reordered(old)
+        if other or moved:
+            told = "; ".join(line.strip() for line in typed(knowledge, [*other, *moved]))
+            told += " (in another order)" if moved and not other else ""
             raise Failed(f"the gate is shut: {name} was changed since {since}: {told}")
 
     # afterwards
