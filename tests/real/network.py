@@ -175,6 +175,7 @@ def _namespace(router: Router) -> None:
     setup = f"""
         mount --make-rprivate /
         mount -t tmpfs tmpfs /run
+        mount -t tmpfs tmpfs /root # what somebody's shell does at a login is nothing of a router's
         mkdir -p /run/frr /run/lldpd /run/sshd /run/bird
         chown frr:frr /run/frr
         mount --bind {router.place}/etc /etc/frr
