@@ -14,6 +14,7 @@ from collections.abc import Mapping, Sequence
 from nogging.captures.capture import Capture
 from nogging.changes.calling import call
 from nogging.changes.configuration import Configuration, Path, sent, typed
+from nogging.changes.gating import not_captured
 from nogging.changes.knowledge import Knowledge, knowledge_of
 from nogging.changes.outcome import BACKED_OUT, BEFORE, State
 from nogging.changes.rehearsing import Part, Step, touched
@@ -117,7 +118,9 @@ class BackingOut:
             self.done.todo += self._left_over(self.work.change.inventory.device(name), sealed[name], text)
         left, not_compared = self._compared(before)
         self.done.todo += [f"not as before: {one}" for one in left]
-        self.done.todo += [f"not known to be as before: {one}" for one in not_compared]
+        unknown, allowed = "not known to be as before: ", _missed(before, "before").values()
+        self.done.todo += [unknown + one for one in not_compared if one not in allowed]
+        self.done.notes += [unknown + one for one in not_compared if one in allowed]
         if not self.done.todo:  # what is saved is what was, until somebody has looked
             self.work.save(changed)
         self.done.state = State.ACT if self.done.todo else State.AS_BEFORE
@@ -157,9 +160,8 @@ def _within_a_link(one: Difference) -> bool:
 
 
 def _missed(capture: Capture, when: str) -> dict[str, str]:
-    """The devices of which nothing was captured, and why."""
-    missed = {name: one.reason for name, one in capture.devices.items() if not one.commands_answered}
-    return {name: f"{name}, which was not captured {when}: {reason}" for name, reason in missed.items()}
+    told = not_captured(capture).items()
+    return {name: f"{name}, which was not captured {when}: {reason}" for name, reason in told}
 
 
 def _told(one: Difference) -> str:

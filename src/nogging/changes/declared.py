@@ -23,10 +23,12 @@ Turns = Literal["single", "batches", "together"]
 
 class GateModel(Strict):
     """What must hold before anything is touched. `unchanged_since` is a capture: no device's configuration may differ
-    from what it was then."""
+    from what it was then. A device of the inventory that does not answer keeps the gate shut, unless `missing` ones
+    are allowed."""
 
     expect: tuple[ExpectModel, ...] = ()
     unchanged_since: str | None = None
+    missing: Literal["allowed"] | None = None
 
 
 Text = str | Secret

@@ -16,20 +16,19 @@ from __future__ import annotations
 import json
 import shutil
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 
 from nogging.captures.capture import Capture
-from nogging.captures.masking import Masker, user_key
 from nogging.captures.writing import replace_text
 from nogging.changes.backing_out import BackingOut
-from nogging.changes.configuration import Configuration, typed
 from nogging.changes.declared import Change, ChangeModel, OnFailure, load_change
+from nogging.changes.gating import changed, missing, out_of_window
 from nogging.changes.hands import Hands
 from nogging.changes.journal import JOURNAL, Event, Locks, read
-from nogging.changes.knowledge import knowledge_of
 from nogging.changes.notices import deliver, message, wanted
 from nogging.changes.outcome import AFTER, BEFORE, CHANGE, JUDGEMENT, Failed, Performance, State
 from nogging.changes.rehearsing import Rehearsal, Rehearsing, records_of
@@ -40,7 +39,7 @@ from nogging.changes.templates import TemplateWrongError
 from nogging.changes.watching import Watch
 from nogging.changes.work import Ask, Work, judged, reasons_of
 from nogging.collecting.collect import collect
-from nogging.errors import CaptureError, DeviceError, NoggingError, QuestionError
+from nogging.errors import DeviceError, NoggingError, QuestionError
 from nogging.inventory import load_inventory
 from nogging.judging.compare import compare
 from nogging.judging.expectations import load_expectations
@@ -65,7 +64,8 @@ def rehearse(
     with tempfile.TemporaryDirectory(prefix="nogging-rehearsal-") as place, Hands(change.inventory, ask) as hands:
         running = hands.running(rehearsing.devices().devices)
         capture = collect(change.inventory, to or place, secrets=hands.secrets)
-        found = rehearsing.rehearse(running, records_of(capture))
+        shut = [*missing(change.model.gate, capture), *changed(change, running, hands.secrets.words())]
+        found = replace(rehearsing.rehearse(running, records_of(capture)), shut=tuple(shut))
         gate = judged(change, capture, None, ("gate", "expect")) if change.model.gate.expect else None
         return found, gate, [*hands.secrets.words(), *rehearsing.secrets]
 
@@ -82,6 +82,8 @@ def perform(
     if folder.exists() and any(folder.iterdir()):
         raise QuestionError(f"{folder} is there already; name another folder, or go on there with --resume")
     rehearsing = _checked(change, secret)
+    if ask is None:
+        _asks_nobody(change)
     folder.mkdir(parents=True, exist_ok=True)
     with _nothing_left_of_nothing(folder):
         shutil.copyfile(change.path, folder / CHANGE)
@@ -128,6 +130,14 @@ def _checked(change: Change, fetch: Ask | None) -> Rehearsing:
     return rehearsing
 
 
+def _asks_nobody(change: Change) -> None:
+    """Tells of a step that asks a person, where nobody is there; else that were known when the others are done."""
+    for n, step in enumerate(change.model.steps):
+        if step.wait_for is not None and step.wait_for.person is not None:
+            message = "a person is asked here, and nobody is there to answer; perform this in a terminal"
+            raise change.source.error(("steps", n, "wait_for", "person"), message)
+
+
 @contextmanager
 def _nothing_left_of_nothing(folder: Path) -> Iterator[None]:
     """Where a performance could not even begin, its folder goes again."""
@@ -140,6 +150,12 @@ def _nothing_left_of_nothing(folder: Path) -> Iterator[None]:
             with suppress(OSError):
                 folder.rmdir()
         raise
+
+
+def _open(reasons: Sequence[str]) -> None:
+    """Raises `Failed` where something keeps the gate shut."""
+    if reasons:
+        raise Failed(f"the gate is shut: {'; '.join(reasons)}")
 
 
 class _Run:
@@ -259,54 +275,22 @@ class _Run:
 
     def _prepared(self) -> Capture:
         """The state before, the gate, and the configurations sealed."""
-        self._in_window()
+        gate = self.model.gate
+        if reasons := out_of_window(self.model.window):
+            raise Failed(*reasons)
         before = self.work.captured(BEFORE)
-        if self.model.gate.expect:
+        _open(missing(gate, before))
+        if gate.expect:
             found = judged(self.work.change, before, None, ("gate", "expect"))
             self.journal.tell("gate", verdict=found.verdict, reasons=reasons_of(found))
             if found.verdict is not Verdict.PASS:
-                raise Failed(f"the gate is shut: {'; '.join(reasons_of(found)) or found.verdict}")
+                _open(reasons_of(found) or [found.verdict])
         running = self.work.hands.running(self.work.devices)
-        if self.model.gate.unchanged_since is not None:
-            for name, text in running.items():
-                self._unchanged(self.model.gate.unchanged_since, name, text)
+        _open(changed(self.work.change, running, self.work.hands.secrets.words()))
         for name, text in running.items():
             seal(self.work.folder, name, text)
         self.journal.tell("before", devices=list(running))
         return before
-
-    def _in_window(self) -> None:
-        window, now = self.model.window, datetime.now(UTC)
-        if window.start is not None and now < window.start:
-            raise Failed(f"the window opens at {window.start.isoformat()}")
-        if window.end is not None and now > window.end:
-            raise Failed(f"the window closed at {window.end.isoformat()}")
-        if window.back_out_by is not None and now > window.back_out_by:
-            raise Failed(f"the last moment for backing out, {window.back_out_by.isoformat()}, is over")
-
-    def _unchanged(self, since: str, name: str, text: str) -> None:
-        """Whether nobody else changed a device since the capture that the gate names, which is masked as the capture
-        is."""
-        change, hands = self.work.change, self.work.hands
-        knowledge = knowledge_of(change.inventory.device(name).dialect)
-        masker = Masker(user_key(), hands.secrets.words())
-        try:
-            capture = Capture(change.path.parent / since)
-            then = capture.answer(name, knowledge.running.command)
-        except CaptureError as error:
-            raise Failed(f"the gate is shut: nothing to compare {name} with: {error}") from None
-        masked = masker.lines(text)
-        if masked != text and capture.manifest.masking_key != masker.fingerprint:
-            raise Failed(
-                f"the gate is shut: the secrets of {name} in {since} were masked under another key: not comparable"
-            )
-        old, now = Configuration.shown(knowledge, then), Configuration.shown(knowledge, masked)
-        other = [*(p for p in now.paths if p not in old.paths), *(p for p in old.paths if p not in now.paths)]
-        moved = now.reordered(old)
-        if other or moved:
-            told = "; ".join(line.strip() for line in typed(knowledge, [*other, *moved]))
-            told += " (in another order)" if moved and not other else ""
-            raise Failed(f"the gate is shut: {name} was changed since {since}: {told}")
 
     # afterwards
 

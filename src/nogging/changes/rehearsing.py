@@ -105,10 +105,12 @@ class Step:
 @dataclass(frozen=True)
 class Rehearsal:
     """Every step with what it would send. `empty` says whether nothing is left to do on any device; `confirm_within`
-    are the seconds after which a device goes back by itself, where it can."""
+    are the seconds after which a device goes back by itself, where it can; `shut` is what keeps the gate shut besides
+    what is expected there."""
 
     steps: tuple[Step, ...]
     confirm_within: float | None = None
+    shut: tuple[str, ...] = ()
 
     @property
     def parts(self) -> list[Part]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
 from rich.text import Text
@@ -50,19 +50,25 @@ def rehearsal(found: Rehearsal, gate: Judgement | None, title: str, width: int, 
     devices = sum(bool(part.lines) for part in {part.device.name: part for part in found.parts if part.lines}.values())
     done = "nothing to do" if found.empty else f"{many(lines, 'line')} to {many(devices, 'device')}"
     page.prose(f"{title}: {done}; nothing was changed", label="REHEARSED", style="bold")
-    if gate is not None:
-        page.prose("", label="")
-        style = STYLES[gate.verdict]
-        page.prose(
-            "the gate is open" if gate.verdict is Verdict.PASS else "the gate is shut", label=gate.verdict, style=style
-        )
-        for one in gate.results:
-            page.prose(f"{one.title} ({one.reason})", indent=2, label=one.verdict, style=STYLES[one.verdict])
+    _gate(page, gate, [mask(reason) for reason in found.shut])
     for step in found.steps:
         _step(page, step, mask)
     if found.confirm_within is not None and not found.empty:
         _guards(page, found, found.confirm_within)
     return page.lines
+
+
+def _gate(page: Page, gate: Judgement | None, shut: Sequence[str]) -> None:
+    verdict = Verdict.FAIL if shut else gate.verdict if gate is not None else None
+    if verdict is None:
+        return
+    page.blank()
+    told = "the gate is open" if verdict is Verdict.PASS else "the gate is shut"
+    page.prose(told, label=verdict, style=STYLES[verdict])
+    for reason in shut:
+        page.prose(reason, indent=2, label=Verdict.FAIL, style=STYLES[Verdict.FAIL])
+    for one in gate.results if gate is not None else ():
+        page.prose(f"{one.title} ({one.reason})", indent=2, label=one.verdict, style=STYLES[one.verdict])
 
 
 def _guards(page: Page, found: Rehearsal, seconds: float) -> None:

@@ -84,11 +84,11 @@ def _unended(folder: Path) -> Iterator[None]:
 
 
 def ending(found: Performance) -> list[Any]:
-    """How it ended, and what was judged where that explains it."""
-    lines = [*telling.performance(found, width())]
+    """What was judged, where that explains the ending; and the ending, last: there a terminal stands still."""
+    lines: list[Any] = []
     if found.judgement is not None and found.judgement.verdict is not Verdict.PASS:
-        lines += [Text(), *text.judgement(found.judgement, width())]
-    return lines
+        lines += [Text(), *text.judgement(found.judgement, width()), Text()]
+    return [*lines, *telling.performance(found, width())]
 
 
 def print_event(event: dict[str, Any]) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from pathlib import Path
 from typing import Annotated
 
@@ -12,10 +13,11 @@ from nogging.changes import telling
 from nogging.changes.declared import load_change
 from nogging.changes.performing import rehearse
 from nogging.changes.rehearsing import Rehearsal
-from nogging.cli import PASS
+from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
 from nogging.cli.check import STATUS
 from nogging.cli.run import Format, FormatOption, print_csv, print_json, print_lines, width
+from nogging.errors import DeviceError
 from nogging.inventory import load_inventory
 from nogging.report import plain
 
@@ -28,10 +30,14 @@ def command(
 ) -> int:
     """Shows what a change would do, line by line, and changes nothing.
 
-    Exit status: 0, or as of the gate.
+    Exit status: 0, or as of the gate; 3 where a device does not tell what it has.
     """
     loaded = load_change(change, load_inventory(inventory) if inventory else None)
-    found, gate, secrets = rehearse(loaded, to=to, ask=secret())
+    try:
+        found, gate, secrets = rehearse(loaded, to=to, ask=secret())
+    except DeviceError as error:
+        print(f"nogging: {error}; what would be sent there cannot be told", file=sys.stderr)
+        return UNPROVEN
     masker = Masker(user_key(), secrets)
 
     def mask(text: str) -> str:
@@ -42,12 +48,10 @@ def command(
     elif format is Format.CSV:
         print_csv(_rows(found, mask), ("step", "title", "device", "effect", "section", "line", "removes"))
     else:
-        told = plain.judgement(gate) if gate is not None else None
-        print_json(
-            {"format": 1, "title": loaded.title, "empty": found.empty, "gate": told, "lines": _rows(found, mask),
-             "undoing": _undoing(found, mask)}
-        )  # fmt: skip
-    return STATUS[gate.verdict] if gate is not None else PASS
+        told = {"gate": plain.judgement(gate) if gate is not None else None, "shut": [mask(one) for one in found.shut]}
+        own = {"format": 1, "title": loaded.title, "empty": found.empty}
+        print_json({**own, **told, "lines": _rows(found, mask), "undoing": _undoing(found, mask)})
+    return FAIL if found.shut else STATUS[gate.verdict] if gate is not None else PASS
 
 
 def _undoing(found: Rehearsal, mask: telling.Mask) -> list[dict[str, object]]:

@@ -1,0 +1,64 @@
+"""The gate of a change: each question here gives the reasons that keep it shut, before anything is touched."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from datetime import UTC, datetime
+
+from nogging.captures.capture import Capture
+from nogging.captures.masking import Masker, user_key
+from nogging.changes.configuration import Configuration, typed
+from nogging.changes.declared import Change, GateModel, WindowModel
+from nogging.changes.knowledge import knowledge_of
+from nogging.errors import CaptureError
+
+
+def out_of_window(window: WindowModel) -> list[str]:
+    now = datetime.now(UTC)
+    if window.start is not None and now < window.start:
+        return [f"the window opens at {window.start.isoformat()}"]
+    if window.end is not None and now > window.end:
+        return [f"the window closed at {window.end.isoformat()}"]
+    if window.back_out_by is not None and now > window.back_out_by:
+        return [f"the last moment for backing out, {window.back_out_by.isoformat()}, is over"]
+    return []
+
+
+def not_captured(capture: Capture) -> dict[str, str]:
+    """The devices of which nothing was captured, and why."""
+    return {name: one.reason for name, one in capture.devices.items() if not one.commands_answered}
+
+
+def missing(gate: GateModel, before: Capture) -> list[str]:
+    """The devices of which nothing is known before, unless that is allowed."""
+    allow = "nothing could be proven of it afterwards (to do without it: 'gate: {missing: allowed}')"
+    found = not_captured(before).items() if gate.missing is None else ()
+    return [f"{name} was not captured: {reason}; {allow}" for name, reason in found]
+
+
+def changed(change: Change, running: Mapping[str, str], secrets: Iterable[str]) -> list[str]:
+    """The devices that somebody changed since the capture that the gate names, where `secrets` are masked."""
+    since, masker = change.model.gate.unchanged_since, Masker(user_key(), secrets)
+    if since is None:
+        return []
+    told = ((name, _changed(change, since, name, text, masker)) for name, text in running.items())
+    return [f"{name} {reason}" for name, reason in told if reason]
+
+
+def _changed(change: Change, since: str, name: str, text: str, masker: Masker) -> str:
+    knowledge = knowledge_of(change.inventory.device(name).dialect)
+    try:
+        capture = Capture(change.path.parent / since)
+        then = capture.answer(name, knowledge.running.command)
+    except CaptureError as error:
+        return f"can be compared with nothing: {error}"
+    masked = masker.lines(text)
+    if masked != text and capture.manifest.masking_key != masker.fingerprint:
+        return f"cannot be compared: its secrets in {since} were masked under another key"
+    old, now = Configuration.shown(knowledge, then), Configuration.shown(knowledge, masked)
+    other = [*(one for one in now.paths if one not in old.paths), *(one for one in old.paths if one not in now.paths)]
+    moved = now.reordered(old)
+    if not (other or moved):
+        return ""
+    told = "; ".join(line.strip() for line in typed(knowledge, [*other, *moved]))
+    return f"was changed since {since}: {told}{'' if other else ' (in another order)'}"
