@@ -424,6 +424,23 @@ def test_a_run_that_was_killed_goes_on_or_backs_out(
         resume(tmp_path / "one", back_out=back_out)
 
 
+def test_what_ended_in_the_hands_of_a_person_is_gone_on_with(network: Served, tmp_path: Path) -> None:
+    port, folder = network.network.devices["otter-r1"].interfaces["eth1"], tmp_path / "done"
+    usual, before = port.description, tables(network)
+    text = "on_failure: hold\nexpect: [{some: interface, where: description = 'quay'}]\nsteps:\n" + FAR
+    assert perform(written(network, text), to=folder).state is State.ACT
+    port.description = "quay"
+    assert resume(folder, back_out=False).state is State.IN
+    hindsight = resume(folder, back_out=True)
+    assert hindsight.state is State.ACT and "otter-r1 eth1 moved (description" in hindsight.todo[0]
+    port.description = usual
+    assert resume(folder, back_out=True).state is State.AS_BEFORE and tables(network) == before
+    assert network.network.devices["mole-r2"].interfaces["GigabitEthernet0/4"].mtu == 1500
+    assert ticket(folder).state == State.AS_BEFORE
+    with pytest.raises(QuestionError, match="came to its end: as before"):
+        resume(folder, back_out=True)
+
+
 def test_a_run_that_was_killed_while_it_backed_out_backs_out(network: Served, tmp_path: Path) -> None:
     before, change = tables(network), load_change(network.mistaken)
     with pytest.raises(Killed):
@@ -631,7 +648,7 @@ LATE = "window: {back_out_by: 2026-01-01T00:00:00Z}\n"
             "on_failure: ask\n",
             "no",
             State.ACT,
-            ["the change stands as far as it got; see the journal for what was sent"],
+            ["the change stands as far as it got; look, then go on or back out"],
         ),
         ("on_failure: ask\n", None, State.AS_BEFORE, []),
         (LATE, None, State.REFUSED, []),

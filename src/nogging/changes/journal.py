@@ -87,6 +87,14 @@ def read(folder: Path) -> Iterator[Event]:
         raise QuestionError(f"{folder}: no change was performed here ({error.strerror})") from None
 
 
+def end_of(events: Iterable[Event]) -> Event | None:
+    """The event that a performance ended with; None where it has not, or was gone on with since."""
+    last = None
+    for one in events:
+        last = one if one["event"] == "end" else None if one["event"] == "resumed" else last
+    return last
+
+
 def _event(line: str, where: str) -> Event:
     try:
         event = json.loads(line)

@@ -28,7 +28,7 @@ from nogging.changes.backing_out import BackingOut
 from nogging.changes.declared import Change, ChangeModel, OnFailure, load_change
 from nogging.changes.gating import changed, missing, out_of_window
 from nogging.changes.hands import Hands
-from nogging.changes.journal import JOURNAL, Event, Locks, read
+from nogging.changes.journal import JOURNAL, Event, Locks, end_of, read
 from nogging.changes.notices import deliver, message, wanted
 from nogging.changes.outcome import AFTER, BEFORE, CHANGE, JUDGEMENT, Failed, Performance, State
 from nogging.changes.rehearsing import Rehearsal, Rehearsing, records_of
@@ -98,14 +98,16 @@ def resume(
     secret: Ask | None = None,
     tell: Tell = lambda _: None,
 ) -> Performance:
-    """Goes on with a performance that was stopped, or backs it out; `QuestionError` for one that came to an end."""
+    """Goes on with a performance that was stopped, or that ended in a person's hands, or backs it out; one that is in
+    can be backed out as well. `QuestionError` where there is nothing to go on with."""
     folder = Path(folder)
     events = list(read(folder))
     began = next((one for one in events if one["event"] == "begin"), None)
     if began is None:
         raise QuestionError(f"{folder}: nothing was begun here; perform the change anew, in another folder")
-    if any(one["event"] == "end" for one in events):
-        raise QuestionError(f"{folder}: this performance came to its end: {events[-1].get('state', '')}")
+    state = (end_of(events) or {}).get("state", State.ACT)
+    if state != State.ACT and not (state == State.IN and back_out):
+        raise QuestionError(f"{folder}: this performance came to its end: {state}")
     path, kept = Path(began["change"]), folder / CHANGE
     if not path.is_file() or path.read_bytes() != kept.read_bytes():
         raise QuestionError(f"{path} is not what was begun here any more; put it back from {kept}, then go on")
@@ -251,7 +253,8 @@ class _Run:
     def _end(self) -> None:
         self.ended = True
         self.watch.stop()
-        done, probes = self.done, [one.told() for one in self.watch.probes]
+        done, earlier = self.done, self.journal.told("end")
+        probes = [one.told() for one in self.watch.probes if one.sent] or (earlier or {}).get("probes", [])
         for told in (done.reasons, done.todo, done.notes):
             told[:] = [self.work.masked(one) for one in told]
         self.journal.tell(
@@ -341,7 +344,7 @@ class _Run:
             BackingOut(self.work).all()
             return
         self.done.state = State.ACT
-        self.done.todo.append("the change stands as far as it got; see the journal for what was sent")
+        self.done.todo.append("the change stands as far as it got; look, then go on or back out")
         self.done.todo += [told for device in self.work.devices if (told := self.work.guard.told(device)) is not None]
 
     def _asked(self, reasons: tuple[str, ...]) -> OnFailure:

@@ -10,7 +10,7 @@ from nogging.captures.capture import Capture
 from nogging.captures.manifest import JOURNAL as CAPTURE_JOURNAL
 from nogging.captures.manifest import MANIFEST
 from nogging.captures.writing import replace_text
-from nogging.changes.journal import JOURNAL, Event, read
+from nogging.changes.journal import JOURNAL, Event, end_of, read
 from nogging.changes.outcome import AFTER, BACKED_OUT, BEFORE, CHANGE, JUDGEMENT, State
 from nogging.changes.telling import event, meaning, probed
 from nogging.errors import QuestionError
@@ -51,7 +51,7 @@ def told(folder: Path) -> Told:
 def events_of(folder: Path) -> tuple[list[Event], Event]:
     """The journal of a performance, and its end; nothing for an end that it has not come to."""
     events = list(read(folder))
-    return events, next((one for one in reversed(events) if one["event"] == "end"), {})
+    return events, end_of(events) or {}
 
 
 def title_of(events: list[Event], folder: Path) -> str:

@@ -13,7 +13,7 @@ from rich.text import Text
 
 from nogging.changes import telling, ticket
 from nogging.changes.declared import load_change
-from nogging.changes.journal import JOURNAL, read
+from nogging.changes.journal import JOURNAL, end_of, read
 from nogging.changes.outcome import BEFORE, Performance, State
 from nogging.changes.performing import perform, resume
 from nogging.changes.reporting import write_page
@@ -64,6 +64,10 @@ def command(
     else:
         print_lines(ending(found))
         print_lines([Text(), Text(f"the page: {page}")] if page else [])
+        if found.state is State.ACT:
+            print_lines(
+                [Text(f"then:     nogging perform --resume {found.folder}   goes on; with --back-out, backs out")]
+            )
     return STATUS[found.state]
 
 
@@ -75,7 +79,7 @@ def _unended(folder: Path) -> Iterator[None]:
     except BaseException:
         events = list(read(folder)) if (folder / JOURNAL).is_file() else []
         told = {one["event"] for one in events}
-        if "before" in told and "end" not in told:
+        if "before" in told and end_of(events) is None:
             print(
                 f"nogging: stopped in the middle; go on with: nogging perform --resume {folder}   (or --back-out)",
                 file=sys.stderr,
