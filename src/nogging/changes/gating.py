@@ -38,9 +38,10 @@ def missing(gate: GateModel, before: Capture) -> list[str]:
 
 def changed(change: Change, running: Mapping[str, str], secrets: Iterable[str]) -> list[str]:
     """The devices that somebody changed since the capture that the gate names, where `secrets` are masked."""
-    since, masker = change.model.gate.unchanged_since, Masker(user_key(), secrets)
+    since = change.model.gate.unchanged_since
     if since is None:
         return []
+    masker = Masker(user_key(), secrets)
     told = ((name, _changed(change, since, name, text, masker)) for name, text in running.items())
     return [f"{name} {reason}" for name, reason in told if reason]
 
