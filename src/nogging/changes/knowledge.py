@@ -136,6 +136,8 @@ class Knowledge(Strict):
     """What goes before lines that are gathered, what makes them take effect, and what goes after that."""
     timed: Timed | None = None
     refused: tuple[str, ...] = ()
+    said_as: dict[str, str] = Field(default_factory=dict)
+    """The dialect that says an intent in the same lines, where they stand."""
     intents: dict[str, tuple[Form, ...]] = Field(default_factory=dict)
     listed: dict[str, str] = Field(default_factory=dict)
     """What each line of an intent that is a list looks like."""
@@ -247,4 +249,6 @@ def knowledge_of(dialect: str) -> Knowledge:
     if not path.is_file():
         known = ", ".join(configured_dialects())
         raise QuestionError(f"nothing is known of how {dialect} is configured; known: {known}")
-    return load(path, Knowledge)[0]
+    found = load(path, Knowledge)[0]
+    shared = {word: knowledge_of(other).intents[word] for word, other in found.said_as.items()}
+    return found.model_copy(update={"intents": {**found.intents, **shared}})
