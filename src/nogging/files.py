@@ -87,17 +87,15 @@ def load(path: Path, model: type[Model]) -> tuple[Model, Source]:
     return loads(read_text(path), str(path), model)
 
 
-def keys_of(path: Path) -> frozenset[str]:
-    """The keys that a YAML file has outermost."""
-    text = read_text(path)
-    data = _Values(Source(str(path), text)).read(text)
-    return frozenset(data) if isinstance(data, dict) else frozenset()
-
-
 def loads(text: str, path: str, model: type[Model]) -> tuple[Model, Source]:
-    source = Source(path, text)
-    data = _Values(source).read(text)
+    data, source = plain_values(text, path)
     return validated(data, source, model), source
+
+
+def plain_values(text: str, path: str) -> tuple[Any, Source]:
+    """The plain values of a YAML file, before it is known which model they are of."""
+    source = Source(path, text)
+    return _Values(source).read(text), source
 
 
 def validated(data: Any, source: Source, model: type[Model]) -> Model:

@@ -12,10 +12,9 @@ import time
 from collections.abc import Mapping, Sequence
 
 from nogging.captures.capture import Capture
-from nogging.changes.calling import call
-from nogging.changes.configuration import Configuration, Path, sent, typed
+from nogging.changes.configuration import Configuration, in_a_line, sent
 from nogging.changes.gating import not_captured
-from nogging.changes.knowledge import Knowledge, knowledge_of
+from nogging.changes.knowledge import knowledge_of
 from nogging.changes.outcome import BACKED_OUT, BEFORE, State
 from nogging.changes.rehearsing import Part, Step, touched
 from nogging.changes.sealing import unsealed
@@ -58,8 +57,7 @@ class BackingOut:
         if undo is None:
             self.done.todo.append(f"nothing is known that takes back: {step.title}")
             return
-        said, good = call(undo, self.work.change.path.parent, self.work.rehearsing.text)
-        self.journal.tell("called", step=step.number, answer=said, good=good)
+        said, good = self.work.call(undo, step.number)
         if not good:
             self.done.todo.append(f"taking back '{step.title}' failed: {said}")
 
@@ -148,10 +146,8 @@ class BackingOut:
             "the configuration is not what it was; still to send": now.lines_to(was),
             "lines whose order means something are in another one; it was": now.reordered(was),
         }
-        return [f"{device.name}: {what}: {self._masked(knowledge, paths)}" for what, paths in told.items() if paths]
-
-    def _masked(self, knowledge: Knowledge, paths: Sequence[Path]) -> str:
-        return self.work.masked("; ".join(line.strip() for line in typed(knowledge, paths)))
+        lines = {what: self.work.masked(in_a_line(knowledge, paths)) for what, paths in told.items() if paths}
+        return [f"{device.name}: {what}: {line}" for what, line in lines.items()]
 
 
 def _within_a_link(one: Difference) -> bool:

@@ -212,3 +212,8 @@ def typed(knowledge: Knowledge, paths: Iterable[Path]) -> list[str]:
         found.append(" " * len(section) + knowledge.said(path[-1]))
         inside = path
     return found
+
+
+def in_a_line(knowledge: Knowledge, paths: Iterable[Path]) -> str:
+    """The same as it is told in a sentence."""
+    return "; ".join(line.strip() for line in typed(knowledge, paths))

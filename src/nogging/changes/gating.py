@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 
 from nogging.captures.capture import Capture
 from nogging.captures.masking import Masker, user_key
-from nogging.changes.configuration import Configuration, typed
+from nogging.changes.configuration import Configuration, in_a_line
 from nogging.changes.declared import Change, GateModel, WindowModel
 from nogging.changes.knowledge import knowledge_of
 from nogging.errors import CaptureError
@@ -61,5 +61,5 @@ def _changed(change: Change, since: str, name: str, text: str, masker: Masker) -
     moved = now.reordered(old)
     if not (other or moved):
         return ""
-    told = "; ".join(line.strip() for line in typed(knowledge, [*other, *moved]))
+    told = in_a_line(knowledge, [*other, *moved])
     return f"was changed since {since}: {told}{'' if other else ' (in another order)'}"

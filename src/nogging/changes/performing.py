@@ -133,7 +133,7 @@ def _checked(change: Change, fetch: Ask | None) -> Rehearsing:
 
 
 def _asks_nobody(change: Change) -> None:
-    """Tells of a step that asks a person, where nobody is there; else that were known when the others are done."""
+    """Raises `FileError` for a step that asks a person, where nobody is there: else the others were done in vain."""
     for n, step in enumerate(change.model.steps):
         if step.wait_for is not None and step.wait_for.person is not None:
             message = "a person is asked here, and nobody is there to answer; perform this in a terminal"

@@ -8,7 +8,6 @@ from collections.abc import Sequence
 from datetime import UTC, datetime
 
 from nogging.captures.capture import Capture
-from nogging.changes.calling import call
 from nogging.changes.configuration import Configuration, Effect
 from nogging.changes.knowledge import knowledge_of
 from nogging.changes.outcome import MEANWHILE, Failed
@@ -100,8 +99,7 @@ class Stepping:
 
     def _call(self, step: Step) -> None:
         assert step.model.call is not None
-        said, good = call(step.model.call, self.work.change.path.parent, self.work.rehearsing.text)
-        self.journal.tell("called", step=step.number, answer=said, good=good)
+        said, good = self.work.call(step.model.call, step.number)
         if not good:
             raise Failed(f"{step.title}: {said}")
 

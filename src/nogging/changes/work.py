@@ -7,8 +7,9 @@ from pathlib import Path
 
 from nogging.captures.capture import Capture
 from nogging.captures.masking import Masker, user_key
+from nogging.changes.calling import call
 from nogging.changes.configuration import Configuration
-from nogging.changes.declared import Change, ChangeModel
+from nogging.changes.declared import CallModel, Change, ChangeModel
 from nogging.changes.guarding import Guard
 from nogging.changes.hands import Hands
 from nogging.changes.journal import Event, Journal
@@ -43,14 +44,11 @@ class Work:
         self.rehearsing, self.folder, self.ask = rehearsing, folder, ask
         self.change: Change = rehearsing.change
         self.model = self.change.model
+        self.devices: list[Device] = list(rehearsing.devices().devices)
         self.done = Performance(folder, self.change.title)
         self.hands = Hands(self.change.inventory, secret)
         self.journal = Journal(folder, tell, Masker(user_key()))
         self.guard = Guard(self.hands, self.journal, self.model.confirm_within)
-
-    @property
-    def devices(self) -> list[Device]:
-        return list(self.rehearsing.devices().devices)
 
     def knows_its_secrets(self) -> None:
         """From now on the secrets of the inventory and of the change are masked wherever they turn up."""
@@ -70,6 +68,12 @@ class Work:
             return None
         self.journal.tell("person", step=step, question=question, answer=answer)
         return answer.strip().lower() in ("y", "yes")
+
+    def call(self, model: CallModel, step: int) -> tuple[str, bool]:
+        """What was said to a call of a step, and whether it went well."""
+        said, good = call(model, self.change.path.parent, self.rehearsing.text)
+        self.journal.tell("called", step=step, answer=said, good=good)
+        return said, good
 
     def captured(self, name: str) -> Capture:
         capture = collect(self.change.inventory, self.folder / name, secrets=self.hands.secrets)

@@ -11,7 +11,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, Field, model_validator
 
 from nogging.errors import nearest
-from nogging.files import Path_, Source, Strict, keys_of
+from nogging.files import Path_, Source, Strict
 from nogging.judging.joined import JoinedExpectation, JoinedModel, joined_expectation
 from nogging.judging.pairs import Pairs
 from nogging.judging.paths import PathExpectation, PathModel, path_expectation
@@ -232,9 +232,7 @@ def load_expectations(
     """Reads and checks a file of expectations, and all that it includes, against the kinds and the labels of the
     captures. A change file is one too. `form` is that of a file in which there is more; `place` leads to a list of
     expectations elsewhere in it, which are then all that is meant."""
-    if form is None:
-        form = WithStepsModel if "steps" in keys_of(Path(path)) else ExpectationsModel
-    files = with_included(Path(path), form, ExpectationsModel)
+    files = with_included(Path(path), lambda data: form or _form(data), ExpectationsModel)
     model, source = files[-1]
     words = Vocabulary(files, pairs.label_schema())
     if place:
@@ -253,6 +251,10 @@ def load_expectations(
         tuple(one for file in checked for one in file.waivers),
         tuple(one for file in checked for one in file.acknowledged),
     )
+
+
+def _form(data: Any) -> type[ExpectationsModel]:
+    return WithStepsModel if isinstance(data, dict) and "steps" in data else ExpectationsModel
 
 
 def _at(model: BaseModel, place: Path_) -> tuple[ExpectModel, ...]:

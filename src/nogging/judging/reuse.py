@@ -7,7 +7,7 @@ including file counts: so a ready-made file is made to fit, without being change
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from importlib.resources import files as package_files
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Any
 from pydantic import Field as ModelField
 
 from nogging.errors import nearest
-from nogging.files import Path_, Source, Strict, load
+from nogging.files import Path_, Source, Strict, plain_values, read_text, validated
 from nogging.predicates import Path as NamePath
 from nogging.predicates import PredicateError, Schema, from_mapping, parse, quoted
 from nogging.predicates.tree import VALUE, Call, Constant, Node, Predicate, chosen
@@ -40,6 +40,7 @@ class CaseModel(Strict):
 
 Values = Scalar | tuple[CaseModel | Scalar, ...]
 File = tuple["ExpectationsModel", Source]
+FormOf = Callable[[Any], "type[ExpectationsModel]"]
 
 
 def ready_files() -> list[str]:
@@ -52,17 +53,18 @@ def _ready() -> Path:
 
 
 def with_included(
-    path: Path, model: type[ExpectationsModel], included: type[ExpectationsModel], inside: tuple[Path, ...] = ()
+    path: Path, form: FormOf, included: type[ExpectationsModel], inside: tuple[Path, ...] = ()
 ) -> list[File]:
-    """A file and all that it includes, itself last, each file once; `FileError` for one that includes itself. What is
-    included has a form of its own."""
-    own, source = load(path, model)
+    """A file and all that it includes, itself last, each file once; `FileError` for one that includes itself. Its own
+    values tell its `form`; what is included has one of its own."""
+    data, source = plain_values(read_text(path), str(path))
+    own = validated(data, source, form(data))
     found: list[File] = []
     for n, name in enumerate(own.include):
         place = _place(path, name, source, ("include", n))
         if place.resolve() in (path.resolve(), *inside):
             raise source.error(("include", n), f"'{name}' includes this file, which would include it again")
-        found += with_included(place, included, included, (*inside, path.resolve()))
+        found += with_included(place, lambda _: included, included, (*inside, path.resolve()))
     once = {one[1].path: one for one in found}
     return [*once.values(), (own, source)]
 
