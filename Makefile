@@ -19,6 +19,7 @@ lint: .venv/ready
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
+	$(BIN)/lint-imports --no-cache
 
 bench: .venv/ready
 	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[bench]'

@@ -19,8 +19,8 @@ from nogging.captures.masking import Masker, user_key
 from nogging.captures.writing import Writer
 from nogging.collecting import collect
 from nogging.collecting.credentials import Secrets
+from nogging.dialects.declared import load_dialect
 from nogging.inventory import Device, Inventory
-from nogging.reading.dialect import load_dialect
 from nogging.records import KINDS
 
 

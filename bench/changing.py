@@ -20,7 +20,7 @@ DEVICES, RECORDS = 200, 100_000
 LINES = [("gannet-r1", "configure", line) for line in ("interface eth0", "description quay")]
 CHANGE = """
 inventory: inventory.yaml
-settling: {quiet: 0.01, every: 0.01, at_most: 20}
+settling: {quiet: 0.01, every: 0.01, at_most: 20, timers: 0}
 expect: [{every: neighbor, where: protocol = 'ospf', must: state = 'full'}]
 steps: [{on: name = 'gannet-r1', send: [interface eth0, description NEW]}]
 """

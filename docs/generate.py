@@ -7,10 +7,10 @@ import json
 from pathlib import Path
 
 from nogging.changes.declared import ChangeModel
+from nogging.dialects.declared import Dialect, dialects, load_dialect
 from nogging.inventory import InventoryModel
 from nogging.judging.expectations import ExpectationsModel
 from nogging.reading.declared import Reader, ReaderModel
-from nogging.reading.dialect import Dialect, dialects, load_dialect
 from nogging.reading.reader import readers
 from nogging.records import KINDS, Field, Kind
 

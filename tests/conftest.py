@@ -19,7 +19,7 @@ from xdist.scheduler import LoadFileScheduling
 import nogging
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
-from nogging.captures.masking import KEY_FILE
+from nogging.captures.masking import KEY_FILE, Masker, user_key
 from nogging.captures.writing import Writer
 from nogging.changes.hands import Hands
 from nogging.inventory import Inventory
@@ -126,7 +126,7 @@ def build(tmp_path: Path) -> Build:
     def made(
         name: str, answers: Answers, started: str = "2026-11-23T02:00:00+00:00", skew: float = 0, **labels: str
     ) -> Capture:
-        with Writer(tmp_path / name) as writer:
+        with Writer(tmp_path / name, Masker(user_key())) as writer:
             for device, commands in answers.items():
                 writer.begin(device, "frr", labels or {"site": device.partition("-")[0]})
                 for command, text in commands.items():

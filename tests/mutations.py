@@ -11,11 +11,11 @@ import time
 from datetime import UTC, datetime
 from pathlib import Path
 
+from nogging.dialects.places import LIBRARY
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
 from nogging.reading.documents import document
 from nogging.reading.engine import run
-from nogging.reading.places import LIBRARY
 from nogging.reading.reader import load_reader
 from nogging.reading.samples import samples
 from nogging.records import KINDS

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import json
+import shutil
 from pathlib import Path
 
+import pyarrow as pa
+import pyarrow.parquet as pq
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -13,10 +16,12 @@ import nogging
 from conftest import Build, Sound, digests
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import NOT_ANSWERED, CommandEntry
+from nogging.captures.masking import KEY_FILE
 from nogging.captures.names import command_of, device_of, file_name, folder_name
-from nogging.captures.writing import JOURNAL, MANIFEST, Writer
+from nogging.captures.writing import JOURNAL, MANIFEST, Writer, digest_of
 from nogging.collecting.collect import Limits, Progress
 from nogging.errors import CaptureError
+from nogging.judging.verdict import Verdict
 
 
 def test_all_devices_are_captured_and_nothing_is_unread(sound: Sound, tmp_path: Path) -> None:
@@ -71,14 +76,83 @@ def test_records_are_a_cache(build: Build, tmp_path: Path) -> None:
     before = digests(capture.folder)
     (capture.folder / "records" / "system.parquet").write_bytes(b"not parquet")
     assert Capture(capture.folder).records("system").num_rows == 1
-    capture.path_of("mole-r1", "show version").write_text("FRRouting 9.9 (mole-r9).\nwhat is this\n")
-    manifest = json.loads((capture.folder / MANIFEST).read_text())
-    manifest["devices"]["mole-r1"]["commands"]["show version"]["digest"] = "sha256:other"
-    (capture.folder / MANIFEST).write_text(json.dumps(manifest))
-    fresh = Capture(capture.folder)
-    assert fresh.records("system").column("os_release").to_pylist() == ["9.9"]
-    assert fresh.records("unread").column("text").to_pylist() == ["what is this"]
-    assert before != digests(capture.folder)
+    reread = Capture(capture.folder)
+    assert reread.records("system").num_rows == 1 and before == digests(capture.folder), "kept as it was"
+
+
+def touched(how: str, folder: Path) -> None:
+    """Changes a capture after it was made."""
+    answer = folder / "answers" / "mole-r1" / "show_interface.txt"
+    manifest = json.loads((folder / MANIFEST).read_text())
+    if how == "records":  # a table from another capture's records, beside untouched answers
+        table = pq.read_table(folder / "records" / "interface.parquet")
+        up = pa.array(["up"] * table.num_rows)
+        pq.write_table(
+            table.set_column(table.schema.get_field_index("oper_status"), "oper_status", up),
+            folder / "records" / "interface.parquet",
+        )
+    elif how == "manifest":
+        answer.write_text(answer.read_text().replace("protocol is down", "protocol is up"))
+        entry = manifest["devices"]["mole-r1"]["commands"]["show interface"]
+        entry["digest"], entry["octets"] = digest_of(answer), answer.stat().st_size
+        (folder / MANIFEST).write_text(json.dumps(manifest))
+    elif how == "no seal":
+        (folder / MANIFEST).write_text(json.dumps({**manifest, "seal": ""}))
+    else:
+        answer.write_text(answer.read_text().replace("protocol is down", "protocol is up"))
+
+
+@pytest.mark.parametrize("how", ["records", "manifest", "no seal", "answer"])
+def test_what_was_changed_since_it_was_captured_proves_nothing(build: Build, tmp_path: Path, how: str) -> None:
+    capture = build(
+        "now", {"mole-r1": {"show interface": "Interface eth1 is up, line protocol is down\n  vrf: default\n"}}
+    )
+    capture.records("interface")
+    touched(how, capture.folder)
+    path = tmp_path / "expectations.yaml"
+    path.write_text("expect: [{none: interface, where: oper_status = 'down'}]")
+    found = nogging.check(path, after=capture.folder)
+    assert found.verdict is (Verdict.FAIL if how == "records" else Verdict.UNPROVEN)
+    if how != "records":
+        assert "changed since" in found.results[0].reason
+
+
+def test_a_capture_from_somebody_else_says_that_it_cannot_be_told(
+    build: Build, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder = build("now", {"mole-r1": {"show version": "FRRouting 8.4.4 (mole-r1).\n"}}).folder
+    assert Capture(folder).remarks == ()
+    key = tmp_path / "another-key"
+    key.touch(0o600)
+    key.write_text("fedcba9876543210" * 4)
+    monkeypatch.setenv(KEY_FILE, str(key))
+    assert "made under another key" in Capture(folder).remarks[0] and Capture(folder).records("system").num_rows == 1
+
+
+def test_readers_belong_to_a_capture_and_not_to_the_process(tmp_path: Path) -> None:
+    """Two captures with readers of their own for one command, opened in either order."""
+    reader = "dialect: frr\nmode: vtysh\ncommands: [show version]\nlines:\n  - row: FRRouting <os_release> (<hostname>).\n    kind: system\n    set: {os_name: NAME}\n"
+    captures = []
+    for name in ("teal", "grey"):
+        place = tmp_path / name / "frr"
+        place.mkdir(parents=True)
+        (place / "version.yaml").write_text(reader.replace("NAME", name))
+        inventory = tmp_path / f"{name}.yaml"
+        inventory.write_text(f"readers: {name}\ndevices: [{{name: r1, address: 192.0.2.1, dialect: frr}}]")
+        (tmp_path / f"{name}-answers" / "r1").mkdir(parents=True)
+        (tmp_path / f"{name}-answers" / "r1" / "show_version.txt").write_text("FRRouting 8.4.4 (r1).\n")
+        loaded = nogging.load_inventory(inventory)
+        captures.append(
+            nogging.ingest(tmp_path / f"{name}-answers", tmp_path / f"{name}-capture", inventory=loaded).folder
+        )
+    for folders in (captures, captures[::-1]):
+        for folder in folders:
+            shutil.rmtree(folder / "records")
+        told = {folder.name: Capture(folder).records("system").column("os_name").to_pylist() for folder in folders}
+        assert told == {"teal-capture": ["teal"], "grey-capture": ["grey"]}
+    shutil.rmtree(tmp_path / "teal")
+    with pytest.raises(CaptureError, match="that folder is not there any more"):
+        Capture(captures[0])
 
 
 @pytest.mark.parametrize(

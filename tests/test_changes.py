@@ -52,7 +52,7 @@ from nogging.standin import Served, served
 from nogging.standin.desk import Desk
 from nogging.standin.saved_point import SavedPoint
 
-QUICK = "settling: {quiet: 0.3, every: 0.1, at_most: 20}\n"
+QUICK = "settling: {quiet: 0.3, every: 0.1, at_most: 20, timers: 0}\n"
 FAR = "  - {on: name = 'mole-r2', intent: [{interface: GigabitEthernet0/4, mtu: 9000, enabled: true}]}\n"
 
 
@@ -153,8 +153,10 @@ def test_every_intent_is_done_once_and_undone(
     assert done.state is State.IN, done
     assert [(one["device"], one["same"]) for one in done.events if one["event"] == "saved"] == [(name, True)]
     unkept = ["gannet-r1: in no configuration, so gone after a restart: 'ip link set dev eth4 mtu 1600'"]
-    assert done.notes[1:] == (unkept if name == "gannet-r1" else [])
-    assert re.fullmatch("not judged, .*: [1-9][0-9]* differences? from before", done.notes[0])
+    settled, *others = done.notes
+    assert re.fullmatch("settling waited 0 s for timers, as the file says; bgp of .* expires after 180 s", settled)
+    assert others[1:] == (unkept if name == "gannet-r1" else [])
+    assert re.fullmatch("not judged, .*: [1-9][0-9]* differences? from before", others[0])
     assert "what was expected of it holds" in ticket(tmp_path / "done").means
     again, _, secrets = rehearse(written(network, text))
     assert again.empty, [part.lines for part in again.parts]
@@ -377,8 +379,10 @@ def test_a_device_that_does_not_answer_keeps_the_gate_shut_unless_that_is_allowe
     assert done.state is State.REFUSED and "the gate is shut: heron-r1 was not captured" in done.reasons[0]
     assert network.network.devices["mole-r2"].interfaces["GigabitEthernet0/4"].shutdown
     done = perform(written(network, "gate: {missing: allowed}\n" + steps), to=tmp_path / "allowed")
-    assert done.state is State.AS_BEFORE and len(done.notes) == len(events(done, "compared")) == 1
-    assert "not known to be as before: heron-r1, which was not captured before: " in done.notes[0]
+    assert done.state is State.AS_BEFORE and len(events(done, "compared")) == 1
+    settled, unknown = done.notes
+    assert settled.startswith("settling waited 0 s for timers, as the file says")
+    assert "not known to be as before: heron-r1, which was not captured before: " in unknown
 
 
 class Killed(BaseException):

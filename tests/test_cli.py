@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 
 from conftest import Change
-from nogging.reading.places import LIBRARY
+from nogging.dialects.places import LIBRARY
 
 EXAMPLES = Path(__file__).parent.parent / "examples"
 ROUTES = LIBRARY / "frr" / "routes.answer"
@@ -71,9 +71,9 @@ def test_check_keeps_its_json(bad: Change) -> None:
 def test_compare_keeps_its_json_and_its_status(good: Change) -> None:
     done = nogging("compare", good.before.folder, good.after.folder, "--format", "json")
     found = json.loads(done.stdout)
-    assert done.returncode == 1 and {one["what"] for one in found} == {"gone", "new", "moved"}
+    assert done.returncode == 1 and {one["what"] for one in found} == {"gone", "new", "moved", "restarted"}
     assert all(one.keys() == {"kind", "key", "what", "fields"} for one in found)
-    mtu = next(one for one in found if one["key"].get("name") == "GigabitEthernet0/4")
+    mtu = next(one for one in found if one["key"].get("name") == "GigabitEthernet0/4" and one["what"] == "moved")
     assert mtu["fields"]["mtu"] == [1500, 9000]
     same = nogging("compare", good.before.folder, good.before.folder)
     assert (same.returncode, same.stdout) == (0, "no differences\n")
@@ -132,7 +132,7 @@ def test_what_is_refused_and_how(good: Change, tmp_path: Path) -> None:
     assert "there is no capture here" in refused("compare", tmp_path, after)
     assert "cannot be read: No such file" in refused("check", tmp_path / "none.yaml", "--after", after)
     assert "unknown dialect 'fr'" in refused("read", ROUTES, "--dialect", "fr", "--command", "show ip route")
-    assert "no reader of frr knows" in refused("read", ROUTES, "--dialect", "frr", "--command", "show ip rout")
+    assert "no reader of frr knows" in refused("read", ROUTES, "--dialect", "frr", "--command", "show ip roots")
     assert "holds for none of 8 devices" in refused(
         "capture", good.expectations.parent / "inventory.yaml", "--to", tmp_path / "x", "--on", "site = 'nowhere'"
     )

@@ -9,8 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nogging.devices.dialog import Dialog, Done, Event, Lines, Ready, Send, rendered
+from nogging.dialects.declared import load_dialect
 from nogging.errors import NotUnderstood
-from nogging.reading.dialect import load_dialect
 
 
 def played(dialect: str, script: list[tuple[str | None, str]], cuts: list[int]) -> tuple[Dialog, list[Event]]:

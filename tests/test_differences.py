@@ -46,9 +46,9 @@ def test_causes_cover_what_the_records_show_to_follow_from_them(good: Change, tm
     entries = """
 differences:
   explain:
-    - {title: old, kind: interface, where: description like 'copper span%', must_occur: true, consequences: CONSEQUENCES}
-    - {title: new, kind: interface, where: description like 'fibre span%', consequences: CONSEQUENCES}
-    - {title: never, kind: vlan, must_occur: OCCURS}
+    - {title: old, kind: interface, whole: true, where: description like 'copper span%', must_occur: true, consequences: CONSEQUENCES}
+    - {title: new, kind: interface, whole: true, where: description like 'fibre span%', consequences: CONSEQUENCES}
+    - {title: never, kind: vlan, what: gone, must_occur: OCCURS}
 """
     plain = entries.replace("CONSEQUENCES", "false").replace("OCCURS", "false")
     without = nogging.check(expectations(tmp_path, plain), after=good.after, before=good.before)
@@ -75,7 +75,7 @@ differences:
 def test_a_description_that_changed_brings_nothing_along(build: Build, tmp_path: Path) -> None:
     before = build("before", {"mole-r1": {LINKS: port("eth1", description="a"), ROUTES: routes("192.0.2.0/24")}})
     after = build("after", {"mole-r1": {LINKS: port("eth1", description="b"), ROUTES: ""}})
-    text = "differences: {explain: [{kind: interface, consequences: true}]}"
+    text = "differences: {explain: [{kind: interface, whole: true, consequences: true}]}"
     found = nogging.check(expectations(tmp_path, text), after=after, before=before)
     assert [one.kind for one in found.unexplained] == ["route"]
 
@@ -200,7 +200,7 @@ def keyed(kind: str, rows: list[dict[str, Any]]) -> dict[tuple[Any, ...], Any]:
         if not one.members:
             found[key] = {name: row.get(name) for name in states}
             continue
-        hop = {name: row.get(name) for name in one.members if row.get(name) is not None}
+        hop = {name: row.get(name) for name in (*one.members, *states) if row.get(name) is not None}
         found.setdefault(key, []).append(hop)
     return {key: sorted(value, key=str) if isinstance(value, list) else value for key, value in found.items()}
 
@@ -225,7 +225,8 @@ def test_the_laws_of_comparing(tmp_path: Path, old: Any, new: Any, chosen: str) 
                     else {name: one.after[name] for name in keyed(kind, [one.after])[key]}
                 )
             elif kind == "route":
-                state[key] = one.fields["hops"][1]
+                assert one.after is not None
+                state[key] = one.after["hops"]
             else:
                 assert all(state[key][name] == pair[0] for name, pair in one.fields.items())
                 state[key] |= {name: pair[1] for name, pair in one.fields.items()}
@@ -233,7 +234,9 @@ def test_the_laws_of_comparing(tmp_path: Path, old: Any, new: Any, chosen: str) 
         assert {k: sorted(v, key=str) if isinstance(v, list) else v for k, v in state.items()} == wanted, (
             "differences applied to before give after"
         )
-    explain = f'differences: {{explain: [{{kind: interface, where: "{chosen}"}}, {{kind: route, what: gone}}]}}'
+    explain = (
+        f'differences: {{explain: [{{kind: interface, whole: true, where: "{chosen}"}}, {{kind: route, what: gone}}]}}'
+    )
     judged = nogging.check(expectations(tmp_path, explain), after=after, before=before)
     explained = sum(one.times for one in judged.explained)
     assert explained + len(judged.unexplained) == len(found.differences), "each is explained or not, never both"

@@ -151,6 +151,8 @@ def test_what_comes_ready_holds_on_the_good_change_and_lists_what_it_asks(
     failed = {one.title for one in ill.results if one.verdict is Verdict.FAIL}
     assert {"Both ends of a link have the same MTU", "Every neighbor is settled"} <= failed
     asked = listing(tmp_path / "main.yaml", of=good.after)
+    again = nogging.check(tmp_path / "main.yaml", after=good.after, before=good.before)
+    assert again.verdict is Verdict.PASS, "to list what is asked of a capture leaves it as it was"
     joined = next(one for one in asked.expectations if one.title.startswith("Every lower device"))
     assert joined.words == "joined: edge-r1 to mole-r1; edge-r1 to mole-r2"
     inventory = good.after.folder.parent / "inventory.yaml"

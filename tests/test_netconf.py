@@ -12,9 +12,10 @@ from hypothesis import strategies as st
 
 import nogging
 from conftest import Sound
-from nogging.devices.netconf import BASE, BASE_1_0, Framing, Netconf, capabilities_of
+from nogging.devices.netconf import BASE_1_0, Framing, Netconf, capabilities_of
+from nogging.devices.netconf_message import BASE
+from nogging.dialects.declared import load_dialect
 from nogging.errors import DeviceError, FileError, NotUnderstood, QuestionError, Silent
-from nogging.reading.dialect import load_dialect
 from nogging.standin import ietf
 from nogging.standin.netconf import ALL, Server, refusal
 from nogging.standin.scenario import teal_sound

@@ -19,15 +19,16 @@ from hypothesis import strategies as st
 import nogging
 from conftest import Build
 from mutations import accounted, spoilt
+from nogging.dialects.notation import NotationError, compile_pattern
+from nogging.dialects.places import LIBRARY
 from nogging.errors import FileError, QuestionError
 from nogging.reading import blocks, flat
 from nogging.reading import lines as lines_of
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
-from nogging.reading.engine import run
+from nogging.reading.engine import WORTH_IT, run
+from nogging.reading.flat import is_flat
 from nogging.reading.lines import Lines
-from nogging.reading.notation import NotationError, compile_pattern
-from nogging.reading.places import LIBRARY
 from nogging.reading.reader import find_reader, load_reader, readers
 from nogging.reading.samples import read_sample, samples
 from nogging.records import KINDS
@@ -249,7 +250,7 @@ def test_a_lost_line_never_moves_a_value_to_another_record(data: st.DataObject) 
     picked = data.draw(st.sets(st.sampled_from(loose), max_size=4)) if loose else set()
     times = {n: data.draw(st.sampled_from([0, 2])) for n in picked}
     kept = [n for n in range(len(lines)) for _ in range(times.get(n, 1))]
-    derived = {"line", "settled"} | ({"neighbor"} if "lldp" in path.name else set())
+    derived = {"line", "settled", "remainder"} | ({"neighbor"} if "lldp" in path.name else set())
     for kind, rows in run(reader, "\n".join(lines[n] for n in kept), at=AT).rows.items():
         free = derived | {one.name for one in KINDS[kind].own if one.absent is not None}
         for row in rows:
@@ -267,6 +268,34 @@ def test_no_reader_makes_records_of_prose(answer: Path) -> None:
 
 
 WORDS = st.text("abcdefghijklmnop -:,/[]()#", min_size=1, max_size=30).map(str.strip).filter(bool)
+
+
+def long(path: Path) -> str:
+    """An answer as long as is read many lines at a time: the sample, again and again."""
+    text = path.read_text()
+    return text * (WORTH_IT // max(text.count("\n"), 1) + 1) if "\x0c" not in text else text
+
+
+def plain_rows(reading: Reading) -> dict[str, list[dict[str, Any]]]:
+    return {kind: table.drop_columns(["answer"]).to_pylist() for kind, table in reading.records.items()}
+
+
+FLAT = [path for path in TEXTS if is_flat(load_reader(path.with_name(path.name.split(".")[0] + ".yaml")))]
+
+
+@settings(max_examples=6, deadline=None)
+@given(order=st.permutations(FLAT), again=st.lists(st.sampled_from(FLAT), max_size=4))
+def test_no_reader_knows_what_was_read_before(order: list[Path], again: list[Path]) -> None:
+    """All readers of long tables in one process, in any order and again: what each gives alone, line by line."""
+    for path in (*order, *again):
+        reader = load_reader(path.with_name(path.name.split(".")[0] + ".yaml"))
+        text = long(path)
+        read, alone = run(reader, text, at=AT), Lines(reader, AT, "", 0.0).read(text, True)
+        assert plain_rows(read) == plain_rows(alone), path
+        assert [vars(one) for one in read.unread] == [vars(one) for one in alone.unread], path
+        for kind in reader.kinds:
+            rows = read.records[kind.name]
+            assert all(rows.column(name).null_count == 0 for name in kind.required), path
 
 
 @settings(max_examples=80, deadline=None)
@@ -495,7 +524,7 @@ import nogging
 from nogging.collecting.ingest import ingest
 i = nogging.load_inventory("{tmp_path}/inventory.yaml")
 print(ingest("{tmp_path}/answers", "{tmp_path}/now", inventory=i).records("interface").column("name").to_pylist())
-print(nogging.read("Mine 9", dialect="frr", command="show version").rows["system"][0]["os_release"])
+print(nogging.read("Mine 9", dialect="frr", command="show version", readers="{own}").rows["system"][0]["os_release"])
 """
     told = subprocess.run(
         [sys.executable, "-c", script], capture_output=True, text=True, check=True, cwd=tmp_path

@@ -79,7 +79,7 @@ def test_a_table_that_was_not_read_to_the_end_proves_no_missing_route(build: Bui
         "now", {"a": {PORTS: port, ROUTES: "C>* 198.51.100.0/30 is directly connected, eth1, 00:01:00\nwhat is this\n"}}
     )
     (way,) = follow(capture, "a", "192.0.2.1")
-    assert (way.ending, way.why) == (Ending.UNKNOWN, f"unread lines in '{ROUTES}'")
+    assert (way.ending, way.why) == (Ending.UNKNOWN, f"unread lines in '{ROUTES}', such as: what is this")
     (six,) = follow(capture, "a", "2001:db8::1")
     assert six.ending is Ending.UNKNOWN and "no ipv6 routing table" in six.why
     command = [sys.executable, "-m", "nogging", "follow", "a", "192.0.2.1", str(capture.folder)]
@@ -165,7 +165,7 @@ expect:
 """
     there, fibre, same = judged(tmp_path, text, good).results
     assert (there.verdict, there.found, fibre.verdict, same.verdict) == (Verdict.PASS, 8, Verdict.PASS, Verdict.FAIL)
-    assert "was gannet-r1 - mole-r1" in same.failures[0].reason and same.strength == "should"
+    assert "was gannet-r1 eth3 - mole-r1" in same.failures[0].reason and same.strength == "should"
     there, fibre, _ = judged(tmp_path, text, bad).results
     assert there.verdict is Verdict.FAIL and fibre.verdict is Verdict.FAIL
     with pytest.raises(FileError, match="neither a device of the capture nor an address"):

@@ -14,7 +14,7 @@ Everything is loaded when it is first used: `import nogging` itself costs next t
 
 from __future__ import annotations
 
-__version__ = "0.1.0"
+from nogging.release import VERSION as __version__  # noqa: N811
 
 TYPE_CHECKING = False  # `typing` is not imported for it: that would be most of what `import nogging` costs
 if TYPE_CHECKING:
@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from nogging.inventory import load_inventory
     from nogging.judging.challenge import challenge
     from nogging.judging.check import check
-    from nogging.judging.compare import compare
+    from nogging.judging.comparing import compare
     from nogging.judging.draft import draft
     from nogging.judging.query import query
     from nogging.reading import read
@@ -42,7 +42,7 @@ _WHERE = {
     "capture": ("nogging.collecting.collect", "collect"),
     "challenge": ("nogging.judging.challenge", "challenge"),
     "check": ("nogging.judging.check", "check"),
-    "compare": ("nogging.judging.compare", "compare"),
+    "compare": ("nogging.judging.comparing", "compare"),
     "conform": ("nogging.changes.conforming", "conform"),
     "draft": ("nogging.judging.draft", "draft"),
     "follow": ("nogging.routing.follow", "follow"),

@@ -21,11 +21,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import ConfigDict, Field, field_validator, model_validator
 
+from nogging.dialects.declared import Dialect, dialects, load_dialect
+from nogging.dialects.places import Own
 from nogging.errors import QuestionError, nearest
 from nogging.files import Path_, Source, Strict, load, read_text, validated
 from nogging.predicates import Predicate, PredicateError, Schema, holds, parse
-from nogging.reading.dialect import dialects, load_dialect
-from nogging.reading.places import add as add_readers
 from nogging.records import Field as RecordField
 from nogging.records import Nature, Type
 from nogging.records.values import interface_spelling
@@ -225,11 +225,18 @@ class Device:
     labels: Mapping[str, str] = field(default_factory=dict)
     settings: Settings = field(default_factory=lambda: Settings.model_validate({}))
     folder: Path = Path()
+    own: Own = ()
+    """The folders of the inventory's own readers."""
+
+    @property
+    def spoken(self) -> Dialect:
+        """What it speaks."""
+        return load_dialect(self.dialect, self.own)
 
     @property
     def way(self) -> str:
         """How it is reached: as the inventory says, else as its dialect has it."""
-        return self.settings.way or load_dialect(self.dialect).way
+        return self.settings.way or self.spoken.way
 
     @property
     def user(self) -> str | None:
@@ -315,36 +322,37 @@ def load_inventory(path: str | Path) -> Inventory:
     model, source = _csv(path) if path.suffix.lower() == ".csv" else load(path, InventoryModel)
     _no_twins(model, source)
     own = (path.parent / model.readers).resolve() if model.readers else None
-    if own is not None:
-        if not own.is_dir():
-            raise source.error(("readers",), f"there is no folder {own}")
-        add_readers(own)
-    _known_dialects(model, source)
-    devices = [_bare(entry, path.parent, source, n) for n, entry in enumerate(model.devices)]
+    if own is not None and not own.is_dir():
+        raise source.error(("readers",), f"there is no folder {own}")
+    places = (own,) if own is not None else ()
+    _known_dialects(model, source, places)
+    devices = [replace(_bare(entry, path.parent, source, n), own=places) for n, entry in enumerate(model.devices)]
     layers = [_layer(entry, source, n, devices) for n, entry in enumerate(model.settings)]
     found = []
     for n, device in enumerate(devices):
         applied = [entry for entry, on in zip(model.settings, layers, strict=True) if on[n]]
         device = replace(device, settings=_cascaded([*applied, model.devices[n]]))
-        if (device.way == "netconf") != bool(load_dialect(device.dialect).namespaces):
+        if (device.way == "netconf") != bool(device.spoken.namespaces):
             needs = "is asked over netconf only" if device.way != "netconf" else "is not spoken over netconf; 'ietf' is"
             raise source.error(("devices", n, "dialect"), f"the dialect '{device.dialect}' {needs}")
         found.append(device if model.devices[n].port else replace(device, port=PORTS.get(device.way, PORT)))
-    return Inventory(tuple(found), path, own, tuple(found), _links(model, source))
+    return Inventory(tuple(found), path, own, tuple(found), _links(model, source, devices))
 
 
-def _links(model: InventoryModel, source: Source) -> tuple[tuple[tuple[str, str], tuple[str, str]], ...]:
+def _links(
+    model: InventoryModel, source: Source, devices: list[Device]
+) -> tuple[tuple[tuple[str, str], tuple[str, str]], ...]:
     """The ends of each link; a `FileError` for an end that is no device of the file and an interface."""
-    dialects_of = {entry.name: entry.dialect for entry in model.devices}
+    spoken = {device.name: device.spoken for device in devices}
     found = []
     for n, told in enumerate(model.links):
         ends = []
         for k, end in enumerate(told):
             name, _, port = end.strip().partition(" ")
-            if name not in dialects_of or not port.strip():
-                hint = nearest(name, dialects_of) if name not in dialects_of else ""
+            if name not in spoken or not port.strip():
+                hint = nearest(name, spoken) if name not in spoken else ""
                 raise source.error(("links", n, k), f"'{end}' is not a device of this file and its interface{hint}")
-            ends.append((name, interface_spelling(port.strip(), load_dialect(dialects_of[name]).long_names)))
+            ends.append((name, interface_spelling(port.strip(), spoken[name].long_names)))
         found.append((ends[0], ends[1]))
     return tuple(found)
 
@@ -390,8 +398,8 @@ def _no_twins(model: InventoryModel, source: Source) -> None:
         seen[entry.name.lower()] = n
 
 
-def _known_dialects(model: InventoryModel, source: Source) -> None:
-    known = dialects()
+def _known_dialects(model: InventoryModel, source: Source, places: Own) -> None:
+    known = dialects(places)
     for n, entry in enumerate(model.devices):
         if entry.dialect not in known:
             message = f"unknown dialect '{entry.dialect}'{nearest(entry.dialect, known)}"

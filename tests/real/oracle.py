@@ -28,11 +28,11 @@ def rows(capture: Capture, device: str, command: str) -> dict[str, Rows]:
 def same(kind: Kind, name: str, one: dict[str, Any], other: dict[str, Any]) -> bool:
     """Whether two records agree on a field that both carry; timers within their resolution and the time that passed."""
     mine, others = one.get(name), other.get(name)
-    if mine is None or others is None or name in ("line", "answer") or name.endswith(RESOLUTION):
+    if mine is None or others is None or name in ("line", "answer", "remainder") or name.endswith(RESOLUTION):
         return True
     if isinstance(mine, datetime):
         return abs((mine - others).total_seconds()) <= max(one.get(name + RESOLUTION, 1), other.get(name + RESOLUTION, 1)) + 6  # fmt: skip
-    if kind.fields[name].nature in (Nature.COUNTER, Nature.GAUGE, Nature.NOTE) and isinstance(mine, int):
+    if kind.fields[name].nature in (Nature.COUNTER, Nature.GAUGE, Nature.NOTE) and isinstance(mine, int | float):
         return abs(mine - others) <= 0.2 * abs(mine) + 2000
     return bool(mine == others)
 

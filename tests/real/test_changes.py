@@ -22,7 +22,7 @@ from nogging.errors import QuestionError
 
 pytestmark = ON_IT
 
-HEAD = "settling: {quiet: 5, every: 1, at_most: 90}\nreach_within: 20\n"
+HEAD = "settling: {quiet: 5, every: 1, at_most: 90, timers: 8}\nreach_within: 20\n"
 FULL = "  - {every: neighbor, where: protocol = 'ospf', must: state = 'full'}\n"
 SESSIONS = "  - {every: neighbor, where: protocol = 'bgp', must: settled}\n"
 NOTHING_ELSE = "differences: {other: fail}\n"
@@ -31,7 +31,7 @@ GOOD = {
     "lines of a template": "lists: {ports: [eth1, eth2]}\nexpect:\n"
     + FULL
     + "  - {every: interface, where: \"device = 'otter-r1' and name in ('eth1', 'eth2')\", must: description like 'quay eth_'}\n"
-    "differences: {explain: [{kind: interface, where: device = 'otter-r1', times: 2}]}\nsteps:\n  - on: name = 'otter-r1'\n"
+    "differences: {explain: [{kind: interface, whole: true, where: device = 'otter-r1', times: 2}]}\nsteps:\n  - on: name = 'otter-r1'\n"
     "    send: |\n      {% for port in list.ports %}\n      interface {{ port }}\n       description quay {{ port }}\n      {% endfor %}\n",
     "a cost and a static route, by intent": "expect:\n"
     + FULL

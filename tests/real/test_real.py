@@ -186,7 +186,7 @@ ARRIVES = "{path: {from: otter-r1, to: 192.0.2.1}}"
 ONCE = "{count: address, of: device, per: ip, where: \"not within(ip, 'fe80::/10') and not within(ip, '127.0.0.0/8') and ip <> '::1'\", must: n = 1}"
 STATIC = "{every: route, where: source_protocol = 'static', must: active}"
 JOINED = "{joined: {from: gannet-r1, to: label.tier = 'core', by: protocol = 'ospf' and settled}}"
-ONLY_THIS = "{some: interface, where: description = 'span to nowhere'}]\ndifferences: {explain: [{kind: interface, what: moved, times: 1}, {kind: neighbor, where: protocol = 'lldp'}]}\nwaivers: ["
+ONLY_THIS = "{some: interface, where: description = 'span to nowhere'}]\ndifferences: {explain: [{kind: interface, what: moved, fields: [description], times: 1}, {kind: neighbor, whole: true, where: protocol = 'lldp'}]}\nwaivers: ["
 
 
 def of(protocol: str) -> str:

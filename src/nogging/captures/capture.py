@@ -1,7 +1,8 @@
 """A capture that is opened: its manifest, its answers, and the records that are read from them.
 
 The answers are the truth; the records are read from them when somebody asks, and kept beside them as a cache that
-may be missing, stale or not writable without anything being wrong.
+may be missing, stale or not writable without anything being wrong. What was changed since it was captured proves
+nothing: an answer is held against the digest in the manifest, the manifest and the cache against their seals.
 """
 
 from __future__ import annotations
@@ -10,57 +11,145 @@ import contextlib
 import copy
 import hashlib
 import json
+from dataclasses import replace
 from datetime import UTC, datetime
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-import nogging
 from nogging.captures.manifest import (
+    ALTERED,
     ANSWERED,
     MANIFEST,
     NOT_CONFIGURED,
+    NOT_RUNNING,
     NOT_SUPPORTED,
+    SAID_NOTHING,
     CommandEntry,
     DeviceEntry,
     manifest_of,
 )
+from nogging.captures.masking import known_key, user_key
 from nogging.captures.names import file_name, folder_name
-from nogging.captures.writing import ANSWERS, RECORDS, replace_text
-from nogging.errors import CaptureError, QuestionError, nearest
+from nogging.captures.sealing import Standing, code_digest, seal, sealed, standing
+from nogging.captures.writing import ANSWERS, RECORDS, digest_of, replace_text
+from nogging.dialects.declared import Dialect, dialect_file, load_dialect
+from nogging.dialects.places import Own
+from nogging.errors import CaptureError, NoggingError, QuestionError, nearest
 from nogging.reading.account import Reading
+from nogging.reading.declared import Reader
 from nogging.reading.engine import run
-from nogging.reading.places import add as add_readers
-from nogging.reading.reader import find_reader
+from nogging.reading.reader import find_reader, readers
 from nogging.records import KINDS
+from nogging.records.answer import ANSWER
+from nogging.records.field import REMAINDER
 from nogging.records.joining import joined
+from nogging.records.words import together
 
 if TYPE_CHECKING:
     import pyarrow as pa
 
 UNREAD = "unread"
-_CACHE_KEY = b"nogging"
+_SEAL = "kept.json"
 
 
 class Capture:
-    """One capture directory, opened for reading. Raises `CaptureError` where it is none."""
+    """One capture directory, opened for reading. Raises `CaptureError` where it is none.
+
+    `standing` says whether it is as it was made; `own` are the folders of readers that it was read with: of a capture
+    that is whole and the user's own, those that its inventory named, of any other none.
+    """
 
     def __init__(self, folder: str | Path) -> None:
         self.folder = Path(folder)
         self.manifest = manifest_of(self.folder)
-        if self.manifest.readers:
-            add_readers(Path(self.manifest.readers))
+        self.standing = standing(self.manifest)
+        self.own = self._own()
         self._found: list[tuple[CommandEntry, dict[str, int], int, str]] = []
 
-    @property
+    def _own(self) -> Own:
+        named = self.manifest.readers
+        if not named or self.standing not in (Standing.WHOLE, Standing.OPEN):
+            return ()
+        if not Path(named).is_dir():
+            raise CaptureError(
+                f"{self.folder}: was captured with readers of {named}, and that folder is not there any more; "
+                f"put it back, or take 'readers' out of the inventory and capture again"
+            )
+        return (Path(named),)
+
+    @cached_property
     def devices(self) -> dict[str, DeviceEntry]:
-        return self.manifest.devices
+        """The devices with what became of each command, as far as it can be believed."""
+        return {
+            name: replace(
+                device,
+                commands={command: self._believed(name, command, entry) for command, entry in device.commands.items()},
+            )
+            for name, device in self.manifest.devices.items()
+        }
+
+    def _believed(self, device: str, command: str, entry: CommandEntry) -> CommandEntry:
+        reason = self._doubt(device, command, entry)
+        return replace(entry, outcome=ALTERED, reason=reason, whole=False, digest="") if reason else entry
+
+    def _doubt(self, device: str, command: str, entry: CommandEntry) -> str:
+        """Why an answer cannot be what was captured; nothing where it is."""
+        if self.standing is Standing.TOUCHED:
+            return f"the capture was {Standing.TOUCHED}"
+        if not entry.has_text:
+            return ""
+        try:
+            there = digest_of(self.path_of(device, command))
+        except OSError as error:
+            return f"its file cannot be read: {error.strerror}"
+        return "" if there == entry.digest else "its file was changed since it was captured"
+
+    @property
+    def remarks(self) -> tuple[str, ...]:
+        """What is to be known of the capture as a whole before it is believed."""
+        found = [f"{self.folder}: {self.standing}"] if self.standing is not Standing.WHOLE else []
+        if self.manifest.readers and not self.own:
+            found.append(
+                f"{self.folder}: readers of {self.manifest.readers} were not used: a capture brings none of its own"
+            )
+        return tuple(found)
+
+    @property
+    def began(self) -> datetime:
+        """When its first answer was asked for."""
+        return min((datetime.fromisoformat(one.started) for one in self._answers()), default=datetime.now(UTC))
 
     @property
     def ended(self) -> datetime:
         """When its last answer was there."""
-        answers = [answer for one in self.devices.values() for answer in one.commands.values() if answer.started]
-        return max((answer.ended() for answer in answers), default=datetime.now(UTC))
+        return max((answer.ended() for answer in self._answers()), default=datetime.now(UTC))
+
+    def _answers(self) -> list[CommandEntry]:
+        every = (answer for one in self.manifest.devices.values() for answer in one.commands.values())
+        return [answer for answer in every if answer.started]
+
+    def dialect(self, device: str) -> Dialect:
+        """What a device speaks."""
+        return load_dialect(self.devices[device].dialect, self.own)
+
+    def readers(self, device: str) -> tuple[Reader, ...]:
+        """The readers of what a device speaks."""
+        return readers(self.devices[device].dialect, self.own)
+
+    def reader(self, device: str, command: str) -> Reader | None:
+        """The reader of a device's answer to a command; None where none knows it."""
+        return find_reader(self.devices[device].dialect, command, self.own)
+
+    @property
+    def unknown(self) -> list[tuple[str, str]]:
+        """The answers with a text of which no reader knows the command: the device and the command of each."""
+        every = (
+            (name, command, entry) for name, one in self.devices.items() for command, entry in one.commands.items()
+        )
+        return [
+            (name, command) for name, command, entry in every if entry.octets and self.reader(name, command) is None
+        ]
 
     def path_of(self, device: str, command: str) -> Path:
         return self.folder / ANSWERS / folder_name(device) / file_name(command)
@@ -88,23 +177,23 @@ class Capture:
     def read(self, device: str, command: str) -> Reading | None:
         """Reads one answer anew, for its lines; None where no reader knows the command."""
         entry = self.devices[device].commands[command]
-        reader = find_reader(self.devices[device].dialect, command)
+        reader = self.reader(device, command)
         if reader is None or not entry.has_text:
             return None
         text = self.answer(device, command)
-        return run(reader, text, at=entry.ended(), device=device, whole=entry.whole, skew=self.devices[device].skew)
+        skew = self.devices[device].skew
+        return run(reader, text, at=entry.ended(), device=device, whole=entry.whole, skew=skew, command=command)
 
     def summed_up(self) -> None:
         """Reads everything once, and notes in the manifest what each answer turned out to be."""
-        self._tables  # noqa: B018 — the reading is the point
-        if not self._found:
-            return
+        tables = self.__dict__["_tables"] = self._read_all()  # a cache does not tell what an answer said
         for entry, records, unread, said in self._found:
             entry.records, entry.unread = records, unread
-            if entry.outcome == ANSWERED and not records:
+            if entry.outcome == ANSWERED and said != ANSWERED:
                 entry.outcome = said
         with contextlib.suppress(OSError):
-            replace_text(self.folder / MANIFEST, self.manifest.text())
+            replace_text(self.folder / MANIFEST, sealed(self.manifest, known_key()).text())
+        self._keep(tables)
 
     @cached_property
     def _tables(self) -> dict[str, pa.Table]:
@@ -131,12 +220,15 @@ class Capture:
                 if reading is None:
                     continue
                 counts = reading.counts()
-                self._found.append((entry, counts, len(reading.unread), _said(reading)))
+                became = said(reading)
+                self._found.append((entry, counts, len(reading.unread), became))
                 reading.answer_is(command)
-                reader = find_reader(one.dialect, command)
+                reader = self.reader(device, command)
                 for kind in counts:
                     (besides if reader is not None and reader.besides else answers).setdefault(kind, []).append(reading)
                 unread += [{"device": device, "answer": command, **vars(line)} for line in reading.unread]
+                if entry.is_evidence and became not in (NOT_SUPPORTED, SAID_NOTHING):
+                    rows[ANSWER.name] += _besides(device, command, reading)
             for kind, several in answers.items():
                 more = [reading.all_rows(kind) for reading in besides.get(kind, ())]
                 if len(several) == 1 and not more and several[0].is_long(kind):
@@ -150,11 +242,11 @@ class Capture:
 
     @cached_property
     def cache_key(self) -> str:
-        """Changes with any answer, any reader that is used, the schema, and with Nogging itself."""
-        schema = [(kind.name, list(kind.fields)) for kind in KINDS.values()]
-        digest = hashlib.sha256(f"{nogging.__version__} {schema}".encode())
-        readers = set()
+        """Changes with any answer, any reader that is used, and with the code that makes records of them."""
+        digest = hashlib.sha256(code_digest().encode())
+        files = set()
         for device, one in sorted(self.devices.items()):
+            files.add(dialect_file(one.dialect, self.own))
             for command, entry in sorted(one.commands.items()):
                 told = (
                     device,
@@ -167,36 +259,46 @@ class Capture:
                     one.skew,
                 )
                 digest.update(json.dumps(told).encode())
-                reader = find_reader(one.dialect, command)
-                readers |= {reader.path, reader.path.with_name("dialect.yaml")} if reader else set()
-        for path in sorted(readers):
+                reader = self.reader(device, command)
+                files |= {reader.path} if reader else set()
+        for path in sorted(files):
             digest.update(path.read_bytes())
         return digest.hexdigest()
 
     def _cached(self) -> dict[str, pa.Table] | None:
+        """The tables that were kept, if they are those that this user made of just these answers."""
         import pyarrow as pa
         import pyarrow.parquet as pq
 
+        key, names = known_key(), (*KINDS, UNREAD)
         try:
-            tables = {name: pq.ParquetFile(self._cache_path(name)).read() for name in (*KINDS, UNREAD)}
-        except (OSError, pa.ArrowException):
+            kept = json.loads(self._cache_path(_SEAL).read_text(encoding="utf-8"))
+            files = {name: self._cache_path(f"{name}.parquet") for name in names}
+            there = {name: digest_of(path) for name, path in files.items()}
+            if key is None or kept != {"seal": seal(key, "records", json.dumps([self.cache_key, there]))}:
+                return None
+            return {name: pq.ParquetFile(path).read() for name, path in files.items()}
+        except (OSError, ValueError, pa.ArrowException):
             return None
-        metadata = [table.schema.metadata or {} for table in tables.values()]
-        return tables if all(one.get(_CACHE_KEY) == self.cache_key.encode() for one in metadata) else None
 
     def _cache_path(self, name: str) -> Path:
-        return self.folder / RECORDS / f"{name}.parquet"
+        return self.folder / RECORDS / name
 
     def _keep(self, tables: dict[str, pa.Table]) -> None:
         """Keeps the tables; a directory that cannot be written is no reason to complain."""
         import pyarrow.parquet as pq
 
-        with contextlib.suppress(OSError):
+        with contextlib.suppress(OSError, NoggingError):
+            key = user_key()
             (self.folder / RECORDS).mkdir(exist_ok=True)
+            digests = {}
             for name, table in tables.items():
-                part = self._cache_path(name + ".part")
-                pq.write_table(table.replace_schema_metadata({_CACHE_KEY: self.cache_key.encode()}), part)
-                part.replace(self._cache_path(name))
+                part = self._cache_path(f"{name}.parquet.part")
+                pq.write_table(table, part)
+                digests[name] = digest_of(part)
+                part.replace(self._cache_path(f"{name}.parquet"))
+            kept = {"seal": seal(key, "records", json.dumps([self.cache_key, digests]))}
+            replace_text(self._cache_path(_SEAL), json.dumps(kept))
 
 
 def opened(capture: Capture | str | Path) -> Capture:
@@ -204,10 +306,29 @@ def opened(capture: Capture | str | Path) -> Capture:
     return capture if isinstance(capture, Capture) else Capture(capture)
 
 
-def _said(reading: Reading) -> str:
-    if reading.not_supported:
-        return NOT_SUPPORTED
-    return NOT_CONFIGURED if reading.not_configured else ANSWERED
+def said(reading: Reading) -> str:
+    """What an answer turned out to be."""
+    if any(reading.counts().values()):
+        return ANSWERED
+    for said_so, outcome in (
+        (reading.not_supported, NOT_SUPPORTED),
+        (reading.not_running, NOT_RUNNING),
+        (reading.not_configured, NOT_CONFIGURED),
+        (reading.says_always, SAID_NOTHING),
+    ):
+        if said_so:
+            return outcome
+    return ANSWERED
+
+
+def _besides(device: str, command: str, reading: Reading) -> list[dict[str, Any]]:
+    """What an answer says besides its records, line by line; of a log, nothing: it is never compared."""
+    if not any(kind.compared for kind in reading.kinds):
+        return []
+    words = sorted((number, text) for number, text in reading.passed if text)
+    span = [words[0][0], words[-1][0]] if words else [1, 1]
+    told = together(*(text for _, text in words))
+    return [{"device": device, "command": command, REMAINDER.name: told, "answer": command, "line": span}]
 
 
 def _unread_table(rows: list[dict[str, Any]]) -> pa.Table:

@@ -25,6 +25,10 @@ NOT_CONFIGURED = "not_configured"
 NOT_SUPPORTED = "not_supported"
 PARTIAL = "partial"
 NOT_ANSWERED = "not_answered"
+NOT_RUNNING = "not_running"
+SAID_NOTHING = "said_nothing"
+ALTERED = "altered"
+"""The text is not the one that was captured; told when a capture is opened, and never written."""
 
 CAPTURED = "captured"
 INTERRUPTED = "interrupted"
@@ -51,7 +55,7 @@ class CommandEntry:
     @property
     def is_evidence(self) -> bool:
         """Whether the device said all that it had to say to the command."""
-        return self.outcome in (ANSWERED, NOT_CONFIGURED) and self.whole
+        return self.outcome in (ANSWERED, NOT_CONFIGURED, NOT_RUNNING) and self.whole
 
     def ended(self) -> datetime:
         """When the answer was complete; ages in it count back from here."""
@@ -80,8 +84,8 @@ class DeviceEntry:
 @dataclass
 class Manifest:
     """One run. Times are UTC, in ISO 8601; `masking_key` is the fingerprint of the key that masked its secrets,
-    `readers` the folder of the inventory's own readers, `links` what the inventory says is joined: two ends each, a
-    device and an interface."""
+    `seal` tells the owner of that key whether it was changed since, `readers` is the folder of the inventory's own
+    readers, `links` what the inventory says is joined: two ends each, a device and an interface."""
 
     run: str
     started: str
@@ -90,6 +94,7 @@ class Manifest:
     masking_key: str = ""
     readers: str = ""
     links: list[list[list[str]]] = field(default_factory=list)
+    seal: str = ""
     devices: dict[str, DeviceEntry] = field(default_factory=dict)
     format: int = FORMAT
 

@@ -122,6 +122,14 @@ def user_key() -> bytes:
         ) from None
 
 
+def known_key() -> bytes | None:
+    """The user's key where they have one; it is not made."""
+    try:
+        return user_key() if Path(os.environ.get(KEY_FILE) or _DEFAULT.expanduser()).exists() else None
+    except (OSError, QuestionError):
+        return None
+
+
 def _read(path: Path) -> bytes:
     if path.stat().st_mode & 0o077:
         raise QuestionError(f"the key that masks secrets: {path} can be read by others; chmod 600 it first")

@@ -11,7 +11,6 @@ from datetime import UTC, datetime
 from pathlib import Path
 from types import TracebackType
 
-import nogging
 from nogging.captures.manifest import (
     JOURNAL,
     MANIFEST,
@@ -26,7 +25,9 @@ from nogging.captures.manifest import (
 )
 from nogging.captures.masking import Masker
 from nogging.captures.names import LONGEST, file_name, folder_name
+from nogging.captures.sealing import sealed
 from nogging.errors import CaptureError, QuestionError
+from nogging.release import VERSION
 
 ANSWERS, RECORDS, SESSIONS = "answers", "records", "sessions"
 _ATTRIBUTES = "answers/** -text\nrecords/** binary\n"
@@ -140,7 +141,7 @@ class Writer:
         except OSError as error:
             raise CaptureError(f"{self.folder}: a capture cannot be written here: {error.strerror}") from None
         fingerprint = self.masker.fingerprint if self.masker else ""
-        told = {"nogging": nogging.__version__, "masking_key": fingerprint, "readers": str(self.readers or "")}
+        told = {"nogging": VERSION, "masking_key": fingerprint, "readers": str(self.readers or "")}
         self.tell("run", run=self.run, started=moment(), links=self.links, **told)
         for device, entry in (earlier.devices if earlier else {}).items():
             self._carry_over(device, entry)
@@ -223,7 +224,8 @@ class Writer:
         with (self.folder / JOURNAL).open(encoding="utf-8", newline="") as journal:
             manifest = from_journal(journal, str(self.folder))
         self._drop_stale(manifest)
-        replace_text(self.folder / MANIFEST, manifest.text())
+        key = self.masker.key if self.masker else None
+        replace_text(self.folder / MANIFEST, sealed(manifest, key).text())
         (self.folder / JOURNAL).unlink()
 
     def _drop_stale(self, manifest: Manifest) -> None:

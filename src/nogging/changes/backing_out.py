@@ -18,10 +18,10 @@ from nogging.changes.knowledge import knowledge_of
 from nogging.changes.outcome import BACKED_OUT, BEFORE, State
 from nogging.changes.rehearsing import Part, Step, touched
 from nogging.changes.sealing import unsealed
+from nogging.changes.stillness import compared, told_of
 from nogging.changes.work import Work
 from nogging.errors import DeviceError
 from nogging.inventory import Device
-from nogging.judging.compare import compare
 from nogging.judging.verdict import Difference
 
 
@@ -129,15 +129,23 @@ class BackingOut:
         ends, never = time.monotonic() + self.work.model.settling.at_most, _missed(before, "before")
         while True:
             now = self.work.captured(BACKED_OUT)
-            found, missed = compare(before, now), _missed(now, "now") | never
-            differing = (one for one in found.differences if one.what != "restarted" and not _within_a_link(one))
-            left = [_told(one) for one in differing]
-            unknown = list(dict.fromkeys(missed.get(one.partition(",")[0], one) for one in found.not_compared))
+            missed = _missed(now, "now") | never
+            left, blind = self._against(before, now)
+            for other in self.work.quiet():  # what the network does by itself is as before, too
+                others, blinds = self._against(other, now)
+                left, blind = [one for one in left if one in others], [one for one in blind if one in blinds]
+            unknown = list(dict.fromkeys(missed.get(one.partition(",")[0], one) for one in blind))
             self.journal.tell("compared", differences=left, not_compared=unknown)
             may_come = left or [one for one in unknown if one not in never.values()]
             if not may_come or self.done.todo or time.monotonic() > ends:
                 return left, unknown
             time.sleep(self.work.model.settling.every)
+
+    def _against(self, before: Capture, now: Capture) -> tuple[list[str], list[str]]:
+        """What differs from one capture, besides restarts, and what cannot be compared with it."""
+        found = compared(self.work.change, before, now)
+        differing = (one for one in found.differences if one.what != "restarted" and not _within_a_link(one))
+        return [told_of(one) for one in differing], list(found.not_compared)
 
     def _left_over(self, device: Device, sealed: str, text: str) -> list[str]:
         knowledge = knowledge_of(device.dialect)
@@ -158,9 +166,3 @@ def _within_a_link(one: Difference) -> bool:
 def _missed(capture: Capture, when: str) -> dict[str, str]:
     told = not_captured(capture).items()
     return {name: f"{name}, which was not captured {when}: {reason}" for name, reason in told}
-
-
-def _told(one: Difference) -> str:
-    key = " ".join(str(value) for value in one.key.values() if value is not None)
-    fields = ", ".join(f"{name} {before} → {after}" for name, (before, after) in one.fields.items())
-    return f"{one.kind} {key} {one.what}" + (f" ({fields})" if fields else "")

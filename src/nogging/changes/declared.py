@@ -10,11 +10,11 @@ from typing import Annotated, Any, Literal
 from pydantic import ConfigDict, Field, field_validator, model_validator
 
 from nogging.changes.intents import address_of, intent_of
+from nogging.dialects.declared import load_dialect
 from nogging.errors import nearest
 from nogging.files import Source, Strict, load
 from nogging.inventory import Inventory, Secret, load_inventory
 from nogging.judging.expectations import ExpectModel, WithStepsModel
-from nogging.reading.dialect import load_dialect
 from nogging.records import KINDS
 
 Seconds = Annotated[float, Field(gt=0, le=86400)]
@@ -24,11 +24,13 @@ Turns = Literal["single", "batches", "together"]
 class GateModel(Strict):
     """What must hold before anything is touched. `unchanged_since` is a capture: no device's configuration may differ
     from what it was then. A device of the inventory that does not answer keeps the gate shut, unless `missing` ones
-    are allowed."""
+    are allowed; and so does what differs, or cannot be compared, between two captures with nothing done in between,
+    unless that is allowed as `restless`."""
 
     expect: tuple[ExpectModel, ...] = ()
     unchanged_since: str | None = None
     missing: Literal["allowed"] | None = None
+    restless: Literal["allowed"] | None = None
 
 
 Text = str | Secret
@@ -154,12 +156,15 @@ ACTIONS = ("send", "template", "intent", "call", "wait_for")
 
 
 class SettlingModel(Strict):
-    """Captures of some kinds, `every` so many seconds, until nothing moved for `quiet` seconds, `at_most` so long."""
+    """Captures of some kinds, `every` so many seconds, until nothing moved for `quiet` seconds, `at_most` so long. It
+    lasts longer than the longest dead or hold time of the neighbors that the change can touch, unless `timers` says how
+    many seconds these get, or `at_most` less than they need."""
 
     kinds: tuple[str, ...] = ("neighbor", "route")
     quiet: Seconds = 10.0
     at_most: Seconds = 180.0
     every: Seconds = 2.0
+    timers: float | None = Field(default=None, ge=0)
 
     @model_validator(mode="after")
     def can_end(self) -> SettlingModel:

@@ -22,7 +22,6 @@ from nogging.devices.session import Way
 from nogging.devices.ssh import Jumps
 from nogging.errors import DeviceError, NotUnderstood, Unreachable
 from nogging.inventory import Device, Inventory
-from nogging.reading.dialect import load_dialect
 
 Found = TypeVar("Found")
 AT_ONCE = 20
@@ -119,10 +118,10 @@ class Hands:
             said = (await self.answer(device, line.strip(), mode)).strip()
         except NotUnderstood as error:
             raise LineRefused(str(error)) from None
-        refusals = (*load_dialect(device.dialect).not_supported, *knowledge_of(device.dialect).refused)
+        refusals = (*device.spoken.not_supported, *knowledge_of(device.dialect).refused)
         if any(one.strip().startswith(refusals) for one in said.splitlines()):
             raise LineRefused(f"{device.name} does not take '{line.strip()}': {said}")
-        if load_dialect(device.dialect).session.renames(line):
+        if device.spoken.session.renames(line):
             for purpose in [other for name, other in self.ways if name == device.name and other]:
                 await self.drop(device, purpose)  # there the prompt changes behind the session's back
         return said

@@ -12,11 +12,11 @@ from pathlib import Path
 
 from pydantic import Field
 
-from nogging.changes.tree import is_section, leaf
+from nogging.changes.leaves import is_section, leaf
+from nogging.dialects.declared import load_dialect
+from nogging.dialects.notation import Pattern, compile_pattern
 from nogging.errors import QuestionError
 from nogging.files import Strict, load
-from nogging.reading.dialect import load_dialect
-from nogging.reading.notation import Pattern, compile_pattern
 from nogging.records.values import address, interface_spelling
 
 _HASH = re.compile(r"\$\d\w?\$\S+|\b[57-9]\s+\S{8,}|\bencrypted\s+\S+|<masked:[0-9a-f]+>")

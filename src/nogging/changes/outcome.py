@@ -11,7 +11,7 @@ from nogging.changes.probing import Probe
 from nogging.changes.settling import Settled
 from nogging.judging.verdict import Judgement, Verdict
 
-BEFORE, AFTER, BACKED_OUT, MEANWHILE = "before", "after", "backed-out", "meanwhile"
+BEFORE, AGAIN, AFTER, BACKED_OUT, MEANWHILE = "before", "before-again", "after", "backed-out", "meanwhile"
 CHANGE, JUDGEMENT = "change.yaml", "judgement.json"
 
 

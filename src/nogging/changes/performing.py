@@ -30,10 +30,11 @@ from nogging.changes.gating import changed, missing, out_of_window
 from nogging.changes.hands import Hands
 from nogging.changes.journal import JOURNAL, Event, Locks, end_of, read
 from nogging.changes.notices import deliver, message, wanted
-from nogging.changes.outcome import AFTER, BEFORE, CHANGE, JUDGEMENT, Failed, Performance, State
+from nogging.changes.outcome import AFTER, AGAIN, BEFORE, CHANGE, JUDGEMENT, Failed, Performance, State
 from nogging.changes.rehearsing import Rehearsal, Rehearsing, records_of
 from nogging.changes.sealing import seal
 from nogging.changes.stepping import Stepping
+from nogging.changes.stillness import restless
 from nogging.changes.telling import many
 from nogging.changes.templates import TemplateWrongError
 from nogging.changes.watching import Watch
@@ -41,7 +42,7 @@ from nogging.changes.work import Ask, Work, judged, reasons_of
 from nogging.collecting.collect import collect
 from nogging.errors import DeviceError, NoggingError, QuestionError
 from nogging.inventory import load_inventory
-from nogging.judging.compare import compare
+from nogging.judging.comparing import compare
 from nogging.judging.expectations import load_expectations
 from nogging.judging.listing import planned
 from nogging.judging.verdict import Judgement, Verdict
@@ -63,8 +64,10 @@ def rehearse(
     rehearsing = _checked(change, ask)
     with tempfile.TemporaryDirectory(prefix="nogging-rehearsal-") as place, Hands(change.inventory, ask) as hands:
         running = hands.running(rehearsing.devices().devices)
-        capture = collect(change.inventory, to or place, secrets=hands.secrets)
-        shut = [*missing(change.model.gate, capture), *changed(change, running, hands.secrets.words())]
+        capture = collect(change.inventory, to or Path(place) / BEFORE, secrets=hands.secrets)
+        again = collect(change.inventory, Path(place) / AGAIN, secrets=hands.secrets)
+        shut = [*missing(change.model.gate, capture), *restless(change, capture, again)]
+        shut += changed(change, running, hands.secrets.words())
         found = replace(rehearsing.rehearse(running, records_of(capture)), shut=tuple(shut))
         gate = judged(change, capture, None, ("gate", "expect")) if change.model.gate.expect else None
         return found, gate, [*hands.secrets.words(), *rehearsing.secrets]
@@ -288,6 +291,7 @@ class _Run:
             self.journal.tell("gate", verdict=found.verdict, reasons=reasons_of(found))
             if found.verdict is not Verdict.PASS:
                 _open(reasons_of(found) or [found.verdict])
+        _open(restless(self.work.change, before, self.work.captured(AGAIN)))
         running = self.work.hands.running(self.work.devices)
         _open(changed(self.work.change, running, self.work.hands.secrets.words()))
         for name, text in running.items():
@@ -299,7 +303,7 @@ class _Run:
 
     def _judge(self, before: Capture) -> None:
         after = self.work.captured(AFTER)
-        found = self.done.judgement = judged(self.work.change, after, before)
+        found = self.done.judgement = judged(self.work.change, after, before, quiet=self.work.quiet())
         kept = {"first": look_first(found), "judgement": plain.judgement(found)}
         replace_text(self.work.folder / JUDGEMENT, json.dumps(kept, ensure_ascii=False, indent=1) + "\n")
         reasons = reasons_of(found)

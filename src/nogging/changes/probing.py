@@ -21,7 +21,6 @@ from nogging.captures.writing import moment
 from nogging.changes.declared import ProbeModel
 from nogging.changes.hands import Hands
 from nogging.errors import DeviceError, QuestionError
-from nogging.reading.dialect import load_dialect
 
 _MOST_LATE = 1.0
 _ECHO, _ECHO6 = 8, 128
@@ -176,7 +175,7 @@ class Probing:
 
     async def _from_device(self, model: ProbeModel) -> Callable[[], Awaitable[bool]]:
         device = self.hands.inventory.device(model.from_ or "")
-        ping = load_dialect(device.dialect).ping
+        ping = device.spoken.ping
         assert ping is not None, "told with the change file"
         command = ping.to(str(ipaddress.ip_address(model.to)))
 

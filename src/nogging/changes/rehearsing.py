@@ -23,7 +23,6 @@ from nogging.inventory import Device, Inventory, Secret
 from nogging.judging.reuse import Vocabulary
 from nogging.predicates import Path as Name
 from nogging.predicates import Predicate, computed, quoted
-from nogging.reading.dialect import load_dialect
 from nogging.records import Field, Nature, Type
 from nogging.records.values import interface_spelling
 
@@ -224,7 +223,7 @@ class Rehearsing:
         """What a record says now of what an intent sets."""
         if form.known_by is None:
             return None
-        name = interface_spelling(str(known[form.known_by.name]), load_dialect(device.dialect).long_names)
+        name = interface_spelling(str(known[form.known_by.name]), device.spoken.long_names)
         rows = records(form.known_by.kind, device.name)
         return next((row[form.known_by.field] for row in rows if row["name"] == name), None)
 

@@ -157,6 +157,13 @@ def _sent(one: dict[str, Any]) -> str:
     return f"{one['device']:<11}{line}" + (f"   ({one['answer']})" if one["answer"] else "")
 
 
+def _awaiting(one: dict[str, Any]) -> str:
+    """Which timer could still expire, where it is waited for longer than a moment."""
+    if not one["waits"]:
+        return ""
+    return f"settling, {one['waits']:g} s at least (timer of {one['timer']}: {one['seconds']:g} s)"
+
+
 def _moved(one: dict[str, Any]) -> str:
     total = sum(one["moved"].values())
     if not total:
@@ -193,6 +200,7 @@ _EVENTS: dict[str, Callable[[dict[str, Any]], str]] = {
     "nothing to do": lambda one: f"{one['device']:<11}nothing to do",
     "called": lambda one: f"called: {one['answer']}",
     "waiting": lambda one: f"waiting: {one['verdict']}",
+    "awaiting": _awaiting,
     "settling": _moved,
     "settled": lambda one: f"{'settled' if one['still'] else 'not settled'} after {one['seconds']:g} s",
     "judged": lambda one: f"judged: {one['verdict']}",

@@ -17,29 +17,17 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING, Any
 
-from nogging.devices.netconf import BASE, parsed
+from nogging.changes.leaves import LINE, leaf
+from nogging.devices.netconf_message import BASE, parsed
+from nogging.dialects.declared import load_dialect
 from nogging.errors import QuestionError
-from nogging.reading.dialect import load_dialect
 
 if TYPE_CHECKING:
     from nogging.changes.knowledge import Knowledge, Tree
 
-_LINE = re.compile(r"(?P<name>[\w-]+:[\w.-]+)(?P<keys>(?:\[[^\]=]+='[^']*'\])*)(?: (?P<value>.*))?")
 _KEY = re.compile(r"\[([^\]=]+)='([^']*)'\]")
 _IDENTITY = re.compile(r"([\w-]+):([\w.-]+)")
 Path = tuple[str, ...]
-
-
-def is_section(line: str) -> bool:
-    """Whether a line is a container or an entry of a list."""
-    match = _LINE.fullmatch(line)
-    return match is not None and match["value"] is None
-
-
-def leaf(line: str) -> str:
-    """The name of the leaf that a line sets; nothing where it sets none."""
-    match = _LINE.fullmatch(line)
-    return match["name"] if match is not None and match["value"] is not None else ""
 
 
 def paths_of(knowledge: Knowledge, text: str) -> list[Path]:
@@ -110,7 +98,7 @@ def edit(knowledge: Knowledge, paths: Iterable[Path]) -> str:
 def _element(above: Any, line: str, namespaces: dict[str, str]) -> Any:
     from lxml import etree
 
-    match = _LINE.fullmatch(line)
+    match = LINE.fullmatch(line)
     if match is None or (match["value"] or "").startswith("<") or match["name"].partition(":")[0] not in namespaces:
         raise QuestionError(f"'{line[:80]}' is in no model that is known here; it is not sent")
     found = etree.SubElement(above, _tag(match["name"], namespaces))

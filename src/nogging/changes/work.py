@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
 
 from nogging.captures.capture import Capture
@@ -14,9 +14,9 @@ from nogging.changes.guarding import Guard
 from nogging.changes.hands import Hands
 from nogging.changes.journal import Event, Journal
 from nogging.changes.knowledge import Knowledge, knowledge_of
-from nogging.changes.outcome import Failed, Performance
+from nogging.changes.outcome import AGAIN, BEFORE, Failed, Performance
 from nogging.changes.rehearsing import Rehearsal, Rehearsing, records_of
-from nogging.changes.settling import Round, settle
+from nogging.changes.settling import Round, awaited, settle
 from nogging.collecting.collect import collect
 from nogging.errors import DeviceError
 from nogging.files import Path_
@@ -29,10 +29,13 @@ from nogging.judging.verdict import Judgement, Verdict
 Ask = Callable[[str], str]
 
 
-def judged(change: Change, after: Capture, before: Capture | None, place: Path_ = ()) -> Judgement:
-    """What a change file expects, or a list of expectations within it, judged over captures."""
+def judged(
+    change: Change, after: Capture, before: Capture | None, place: Path_ = (), quiet: Sequence[Capture] = ()
+) -> Judgement:
+    """What a change file expects, or a list of expectations within it, judged over captures; `quiet` are others from
+    before, with nothing done in between."""
     pairs = Pairs(after, before)
-    return Judge(pairs).judge(load_expectations(change.path, pairs, ChangeModel, place))
+    return Judge(pairs, quiet).judge(load_expectations(change.path, pairs, ChangeModel, place))
 
 
 class Work:
@@ -81,6 +84,10 @@ class Work:
         self.journal.tell("captured", capture=name, devices=len(capture.devices), lacking=lacking)
         return capture
 
+    def quiet(self) -> list[Capture]:
+        """The captures from before, with nothing done in between, besides the one that is compared with."""
+        return [Capture(self.folder / AGAIN)] if (self.folder / AGAIN).is_dir() else []
+
     def running(self) -> dict[str, str]:
         try:
             return self.hands.running(self.devices)
@@ -94,7 +101,12 @@ class Work:
         def tell(one: Round) -> None:
             self.journal.tell("settling", after=one.after, moved=one.moved)
 
-        self.done.settled = settle(self.change.inventory, self.model.settling, tell, self.hands.secrets)
+        timer = awaited(Capture(self.folder / BEFORE), [device.name for device in self.devices], self.model.settling)
+        self.journal.tell("awaiting", timer=timer.whose, seconds=timer.seconds, waits=timer.waited)
+        if timer.told and timer.told not in self.done.notes:
+            self.done.notes.append(timer.told)
+        secrets = self.hands.secrets
+        self.done.settled = settle(self.change.inventory, self.model.settling, tell, secrets, timer.waited)
         self.journal.tell("settled", still=self.done.settled.still, seconds=self.done.settled.seconds)
 
     def save(self, devices: Iterable[Device]) -> None:

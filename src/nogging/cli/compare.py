@@ -19,7 +19,8 @@ from nogging.cli.run import (
     width,
 )
 from nogging.errors import QuestionError
-from nogging.judging.compare import Comparison, compare
+from nogging.judging.compare import Comparison
+from nogging.judging.comparing import compare
 from nogging.report import markdown, plain, text
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
@@ -9,8 +10,16 @@ import typer
 
 from nogging.cli import PASS, UNPROVEN
 from nogging.cli.capture import summary
-from nogging.collecting.ingest import ingest
+from nogging.collecting.ingest import FIRST, LAST, ingest
 from nogging.inventory import load_inventory
+from nogging.report.text import clean
+
+
+class Repeated(StrEnum):
+    """Which answer counts."""
+
+    FIRST = FIRST
+    LAST = LAST
 
 
 def command(
@@ -18,8 +27,18 @@ def command(
     to: Annotated[Path, typer.Option(help="The directory to write.")],
     dialect: Annotated[str | None, typer.Option(help="What all the devices speak.")] = None,
     inventory: Annotated[Path | None, typer.Option(help="The inventory that says what each speaks.")] = None,
+    repeated: Annotated[
+        Repeated | None, typer.Option(help="Which answer counts that a log has more than once.")
+    ] = None,
 ) -> int:
-    """Makes a capture of saved answers, secrets masked. Exit status 3 when a line is unread."""
-    capture = ingest(folder, to, dialect=dialect, inventory=load_inventory(inventory) if inventory else None)
+    """Makes a capture of saved answers, secrets masked.
+
+    Exit status 3 where a line is unread, or an answer is to a command that no reader knows.
+    """
+    told = load_inventory(inventory) if inventory else None
+    capture = ingest(folder, to, dialect=dialect, inventory=told, repeated=repeated.value if repeated else None)
     print(summary(capture))
-    return UNPROVEN if capture.records("unread").num_rows else PASS
+    unknown = capture.unknown
+    for device, command in unknown:
+        print(f"{device}: no reader knows '{clean(command)}', so nothing was read of its answer")
+    return UNPROVEN if capture.records("unread").num_rows or unknown else PASS

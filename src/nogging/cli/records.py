@@ -12,6 +12,8 @@ from nogging.cli import PASS
 from nogging.cli.run import Format, FormatOption, captured, print_rows
 from nogging.errors import QuestionError, nearest
 from nogging.judging.select import select
+from nogging.records import KINDS
+from nogging.records.field import REMAINDER
 
 
 def command(
@@ -24,11 +26,16 @@ def command(
     """The records of a capture, or the lines that could not be read."""
     capture = Capture(captured(folder))
     rows, names = select(capture, kind, where)
-    chosen = _chosen(fields, names)
+    chosen = _chosen(fields, _short(names, kind) if format is Format.TEXT and fields is None else names)
     rows = [{name: row[name] for name in chosen} for row in rows]
     what = "unread lines" if kind == UNREAD else f"{kind} records"
     print_rows(rows, chosen, format, f"no {what}" + (f" where {where}" if where else ""))
     return PASS
+
+
+def _short(names: list[str], kind: str) -> list[str]:
+    """Without the words that no field took: whole lines of them, where a table is read by a person."""
+    return [name for name in names if name != REMAINDER.name or KINDS[kind].of_answers]
 
 
 def _chosen(fields: str | None, names: list[str]) -> list[str]:

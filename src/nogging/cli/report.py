@@ -17,7 +17,7 @@ from nogging.cli import PASS
 from nogging.cli.run import captured
 from nogging.errors import QuestionError
 from nogging.judging.check import check
-from nogging.judging.compare import compare
+from nogging.judging.comparing import compare
 from nogging.judging.verdict import Judgement
 from nogging.report import junit, markdown, plain
 from nogging.report.page import Told, page

@@ -6,14 +6,14 @@ import re
 from datetime import UTC, datetime
 
 from nogging.devices.session import Way
+from nogging.dialects.declared import Dialect
 from nogging.errors import NotUnderstood
-from nogging.reading.dialect import load_dialect
 from nogging.records.values import moment
 
 
-async def skew(way: Way, dialect: str) -> float | None:
+async def skew(way: Way, dialect: Dialect) -> float | None:
     """The device's clock against this machine's, by its own command; as exact as the command tells it."""
-    clock = load_dialect(dialect).clock
+    clock = dialect.clock
     if clock is None or not way.reaches(clock.mode):
         return None
     said: list[str] = []

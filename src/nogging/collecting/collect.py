@@ -89,13 +89,13 @@ def commands_for(
 
     Raises `QuestionError` for a plain command that is not known to read only, unless `any_command` allows it.
     """
-    asked = [Asked(reader.command, reader.mode) for reader in readers_of(device.dialect, kinds)]
+    asked = [Asked(reader.command, reader.mode) for reader in readers_of(device.dialect, kinds, device.own)]
     known = {one.command for one in asked}
     for command in dict.fromkeys(more):
         if not any_command:
-            require_reading(device.dialect, command)
+            require_reading(device.dialect, command, device.own)
         if command not in known:
-            asked.append(Asked(command, mode_of(device.dialect, command)))
+            asked.append(Asked(command, mode_of(device.dialect, command, device.own)))
     return sorted(asked, key=lambda one: one.mode)
 
 
@@ -237,7 +237,7 @@ class _Run:
     async def clock(self, way: Way, device: Device) -> None:
         """Notes how far the device's clock is off; asked last, because nothing else may depend on it."""
         with contextlib.suppress(DeviceError):
-            told = await skew(way, device.dialect)
+            told = await skew(way, device.spoken)
             if told is not None:
                 self.writer.clock(device.name, told)
 

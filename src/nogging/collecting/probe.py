@@ -70,17 +70,17 @@ async def _probed(
         way = await connect(device, credentials, tunnel)
     try:
         found.prompt, found.privileged = way.prompt, way.raised
-        found.skew = await skew(way, device.dialect)
-        found.kinds = _kinds(way, device.dialect)
+        found.skew = await skew(way, device.spoken)
+        found.kinds = _kinds(way, device)
     finally:
         await way.close()
     return found
 
 
-def _kinds(way: Way, dialect: str) -> dict[str, list[str]]:
+def _kinds(way: Way, device: Device) -> dict[str, list[str]]:
     """The kinds that this login can read: the readers whose mode it can get to."""
     found: dict[str, list[str]] = {}
-    for reader in readers(dialect):
+    for reader in readers(device.dialect, device.own):
         if reader.asked and way.reaches(reader.mode):
             for kind in reader.kinds:
                 found.setdefault(kind.name, []).append(reader.command)

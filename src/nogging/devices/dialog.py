@@ -21,8 +21,8 @@ import re
 from collections import deque
 from dataclasses import dataclass
 
+from nogging.dialects.declared import Mode, Session
 from nogging.errors import LoginRefused, NotUnderstood
-from nogging.reading.dialect import Mode, Session
 
 _ANSI = re.compile(r"\x1b(?:\[[0-?]*[ -/]*[@-~]|\][^\x07\x1b]*(?:\x07|\x1b\\)|[()#][0-9A-Za-z]|[=>78DEHMNOZc])")
 _ANY_HOST = r"(?P<host>[A-Za-z0-9_][A-Za-z0-9_.-]*)"

@@ -16,7 +16,7 @@ _READ = 65536
 
 def local(device: Device, log: Log | None = None) -> Once:
     """The way to the machine that Nogging runs on; the address in the inventory is not used."""
-    return Once(device.dialect, device.settings.answer_within or ANSWER_WITHIN, _run, _nothing, log)
+    return Once(device.spoken, device.settings.answer_within or ANSWER_WITHIN, _run, _nothing, log)
 
 
 async def _run(command: str, sink: Callable[[bytes], None]) -> int | None:

@@ -24,10 +24,10 @@ from typing import Any, Protocol
 
 from lxml import etree
 
+from nogging.devices.netconf_message import BASE, element, parsed
 from nogging.devices.session import Log, Sink
 from nogging.errors import DeviceError, Lost, NotUnderstood, Silent
 
-BASE = "urn:ietf:params:xml:ns:netconf:base:1.0"
 BASE_1_0, BASE_1_1 = "urn:ietf:params:netconf:base:1.0", "urn:ietf:params:netconf:base:1.1"
 XPATH = "urn:ietf:params:netconf:capability:xpath:1.0"
 EDIT = "edit"
@@ -82,26 +82,6 @@ class Framing:
                 return None
             self.parts.append(bytes(self.octets[head.end() : until]))
             del self.octets[:until]
-
-
-def parsed(message: bytes) -> Any:
-    """A message as an element; nothing is fetched and no entity is expanded."""
-    parser = etree.XMLParser(resolve_entities=False, no_network=True, remove_blank_text=True, huge_tree=True)
-    try:
-        return etree.fromstring(message.strip(), parser)
-    except etree.XMLSyntaxError as error:
-        raise NotUnderstood(f"a message of NETCONF is no XML: {error}") from None
-
-
-def element(name: str, *inside: Any, **attributes: str) -> Any:
-    """An element of NETCONF itself."""
-    found = etree.Element(f"{{{BASE}}}{name}", attributes, nsmap={None: BASE})
-    for one in inside:
-        if isinstance(one, str):
-            found.text = one
-        else:
-            found.append(one)
-    return found
 
 
 def hello(*capabilities: str) -> bytes:

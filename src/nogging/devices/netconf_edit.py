@@ -20,7 +20,7 @@ import re
 from collections.abc import Callable
 from typing import Any
 
-from nogging.devices.netconf import element, parsed
+from nogging.devices.netconf_message import element, parsed
 from nogging.errors import NotUnderstood
 
 CANDIDATE = "urn:ietf:params:netconf:capability:candidate:1.0"

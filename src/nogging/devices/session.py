@@ -10,8 +10,8 @@ from collections.abc import Awaitable, Callable
 from typing import Protocol
 
 from nogging.devices.dialog import Dialog, Done, Event, Lines, Send, rendered
+from nogging.dialects.declared import Dialect
 from nogging.errors import Lost, NotUnderstood, Silent
-from nogging.reading.dialect import load_dialect
 
 Sink = Callable[[str], None]
 """Takes the lines of an answer as they arrive."""
@@ -56,10 +56,10 @@ class Session:
     """A command line session on one device. `within` is how many seconds of silence it bears."""
 
     def __init__(
-        self, link: Link, dialect: str, within: float, raising: str | None = None, log: Log | None = None
+        self, link: Link, dialect: Dialect, within: float, raising: str | None = None, log: Log | None = None
     ) -> None:
         self.link = link
-        self.dialog = Dialog(load_dialect(dialect).session, raising)
+        self.dialog = Dialog(dialect.session, raising)
         self.within, self.raising, self.log = within, raising, log
         self.last = ""
 
@@ -126,9 +126,9 @@ class Once:
     """Each command by itself, without a terminal: over SSH's exec, or as a process on this machine."""
 
     def __init__(
-        self, dialect: str, within: float, run: Run, end: Callable[[], Awaitable[None]], log: Log | None = None
+        self, dialect: Dialect, within: float, run: Run, end: Callable[[], Awaitable[None]], log: Log | None = None
     ) -> None:
-        self.modes = load_dialect(dialect).session.modes
+        self.modes = dialect.session.modes
         self.within, self.run, self.end, self.log = within, run, end, log
 
     prompt = "(none)"

@@ -18,7 +18,6 @@ import asyncssh
 from nogging.devices.session import Log, Once, Session, Way
 from nogging.errors import DeviceError, HostKeyRefused, LoginRefused, Lost, NotUnderstood, Silent, Unreachable
 from nogging.inventory import Device
-from nogging.reading.dialect import load_dialect
 
 CONNECT_WITHIN = 15.0
 ANSWER_WITHIN = 60.0
@@ -189,14 +188,14 @@ async def connect(
     connection = await connection_to(device, credentials, tunnel)
     within = device.settings.answer_within or ANSWER_WITHIN
     if device.way == "exec":
-        return Once(device.dialect, within, _runner(connection), lambda: closed(connection), log)
+        return Once(device.spoken, within, _runner(connection), lambda: closed(connection), log)
     try:
         if device.way == "netconf":
             return await _netconf(connection, device, within, log)
         process = await connection.create_process(
             term_type="vt100", term_size=(WIDTH, HEIGHT), encoding=None, stderr=asyncssh.STDOUT, window=WINDOW
         )
-        session = Session(SshLink(Octets(connection, process)), device.dialect, within, credentials.raising, log)
+        session = Session(SshLink(Octets(connection, process)), device.spoken, within, credentials.raising, log)
         await session.open()
     except BaseException as error:
         connection.abort()
@@ -214,7 +213,7 @@ async def _netconf(connection: asyncssh.SSHClientConnection, device: Device, wit
         process = await connection.create_process(subsystem="netconf", encoding=None)
     except asyncssh.Error as error:
         raise NotUnderstood(f"it has no NETCONF: {error.reason}") from None
-    session = Netconf(Octets(connection, process), load_dialect(device.dialect).namespaces, within, log)
+    session = Netconf(Octets(connection, process), device.spoken.namespaces, within, log)
     await session.open()
     return session
 

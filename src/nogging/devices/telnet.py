@@ -124,7 +124,7 @@ async def connect_telnet(device: Device, credentials: Credentials, log: Log | No
     try:
         await asyncio.wait_for(_login(link, device, credentials), within)
         answer_within = device.settings.answer_within or ANSWER_WITHIN
-        session = Session(link, device.dialect, answer_within, credentials.raising, log)
+        session = Session(link, device.spoken, answer_within, credentials.raising, log)
         await session.open()
     except TimeoutError:
         await link.close()

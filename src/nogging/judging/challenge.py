@@ -9,36 +9,29 @@ notices what is gone, and `before.` is what it was.
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
-from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from collections import defaultdict
+from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from nogging.captures.capture import Capture, opened
+from nogging.judging.broken import Broken, Turned
 from nogging.judging.check import Judge
 from nogging.judging.closing import closing
-from nogging.judging.compare import compare_pairs, differences
+from nogging.judging.compare import compare_pairs
 from nogging.judging.consequences import Consequences
-from nogging.judging.counting import Group
-from nogging.judging.expectations import AnyExpectation, Expectation, Expectations, load_expectations
+from nogging.judging.expectations import AnyExpectation, Expectations, load_expectations
 from nogging.judging.explaining import Explaining
 from nogging.judging.faults import Change, Fault, Faults
-from nogging.judging.joined import JoinedExpectation
-from nogging.judging.pairs import AFTER, Pairs, resolver
-from nogging.judging.paths import PathExpectation
-from nogging.judging.verdict import Difference, Result, Verdict, worst
-from nogging.records import KINDS, Kind
-
-if TYPE_CHECKING:
-    import pyarrow as pa
+from nogging.judging.pairs import Pairs
+from nogging.judging.quantifiers import every, exactly, none, some
+from nogging.judging.quantifiers.joined import JoinedExpectation
+from nogging.judging.quantifiers.path import PathExpectation
+from nogging.judging.verdict import Difference, Result, Verdict
+from nogging.records import KINDS
 
 DIFFERENCE = "an unexplained difference"
-NEW = -1
-"""The number of a row of pairs that is there only because of a fault."""
-Turned = dict[int, Verdict]
-"""The faults that turn an expectation, each with what it turns it to."""
 
 
 @dataclass(frozen=True)
@@ -93,7 +86,7 @@ class _Challenger:
         self.judge = Judge(pairs)
         self.good = self.judge.judge(asked)
         self.faults = list(Faults(pairs).all())
-        self.broken = {kind: _Broken(pairs, KINDS[kind], changes) for kind, changes in self.by_kind().items()}
+        self.broken = {kind: Broken(pairs, KINDS[kind], changes) for kind, changes in self.by_kind().items()}
 
     def by_kind(self) -> dict[str, list[tuple[int, Change]]]:
         found: dict[str, list[tuple[int, Change]]] = defaultdict(list)
@@ -119,132 +112,19 @@ class _Challenger:
 
     def turned(self, one: AnyExpectation, good: Result) -> Turned:
         """The faults that an expectation notices; `good` is what became of it without any."""
+        judge = self.judge
         if isinstance(one, PathExpectation):
-            return dict(self.paths_turned(one))
-        if isinstance(one, JoinedExpectation):
-            return self.joints_turned(one)
+            return dict(judge.paths.turned(one, self.faults))
         broken = self.broken.get(one.kind.name)
+        if isinstance(one, JoinedExpectation):
+            return judge.joining.turned(one, broken)
         if broken is None:
             return {}
-        if one.quantifier in ("every", "none"):
-            return self.rows_turned(one, broken)
-        if one.wanted is not None:
-            return self.exactly_turned(one, broken, one.wanted.fields)
+        if one.quantifier == "count":
+            return dict(judge.counting.turned(one, broken))
         if one.quantifier == "some":
-            return self.some_turned(one, broken, good)
-        return dict(self.counts_turned(one, broken))
-
-    def paths_turned(self, one: PathExpectation) -> Iterator[tuple[int, Verdict]]:
-        for n, fault in enumerate(self.faults):
-            if any(change.kind == "route" for change in fault.changes):
-                with self.judge.paths.changed(fault.changes):
-                    verdict = self.judge.judged(one).verdict
-                if verdict is not Verdict.PASS:
-                    yield n, verdict
-
-    def joints_turned(self, one: JoinedExpectation) -> Turned:
-        """The faults that leave two devices without a session between them. Which links the devices would still tell of
-        is not known of a fault."""
-        broken = self.broken.get(one.kind.name)
-        if one.by is None or broken is None:
-            return {}
-        met = f"(a_here AND p_device IS NOT NULL AND ({one.by.sql(resolver(AFTER))}))"
-        ends = f"id, a_device, p_device, coalesce({met}, false)"
-        whole = self.pairs.fetched(f"SELECT {ends} FROM {self.pairs.with_peers(one.kind)}")
-        left = Counter((device, other) for _, device, other, met in whole if met)
-        lost: dict[int, set[tuple[int, str, str]]] = defaultdict(set)
-        was = {n: (device, other) for n, device, other, met in whole if met}
-        for fault, n, _, _, still in self.pairs.fetched(f"SELECT fault, {ends} FROM {broken.table(True)}"):
-            if n in was and not still:
-                lost[fault].add((n, *was[n]))
-        found = {}
-        for fault, gone in lost.items():
-            less = Counter((device, other) for _, device, other in gone)
-            if any(left[pair] <= n and pair in one.pairs for pair, n in less.items()):
-                found[fault] = Verdict.FAIL
-        return found
-
-    def rows_turned(self, one: Expectation, broken: _Broken) -> Turned:
-        """Of `every` and `none` each row is judged by itself."""
-        asked = self.judge.asked(one)
-        if one.quantifier == "none":
-            verdict = f"NOT (a_here AND {asked.where} AND {asked.demand})"
-        else:
-            here = f"NOT ({asked.where} OR (b_here AND {asked.where_before})) OR {asked.demand}"
-            gone = "true" if one.gone_allowed else f"NOT {asked.where_before}"
-            verdict = f"CASE WHEN a_here THEN {here} WHEN b_here THEN {gone} ELSE true END"
-        waived = " OR ".join(self.judge.explaining(w) for w in self.judge.waivers if w.kind is one.kind) or "false"
-        rows = self.pairs.rows(
-            f"SELECT fault, bool_or(NOT v) AS wrong FROM (SELECT fault, {verdict} AS v "
-            f"FROM {broken.table(one.needs_peer)} WHERE ({waived}) IS NOT TRUE) WHERE v IS NOT TRUE GROUP BY fault"
-        )
-        return {row["fault"]: Verdict.FAIL if row["wrong"] else Verdict.UNPROVEN for row in rows}
-
-    def exactly_turned(self, one: Expectation, broken: _Broken, fields: tuple[str, ...]) -> Turned:
-        """Of `exactly` whatever is gone, or says something else in one of its fields."""
-        where = self.judge.asked(one).where
-        other = " OR ".join(f"x.a_{name} IS DISTINCT FROM w.a_{name}" for name in fields)
-        rows = self.pairs.rows(
-            f"SELECT DISTINCT fault FROM {broken.table(one.needs_peer)} x JOIN "
-            f"(SELECT *, {where} AS was FROM {self.judge.table(one)}) w USING (id) "
-            f"WHERE was AND (NOT x.a_here OR {other})"
-        )
-        return {row["fault"]: Verdict.FAIL for row in rows}
-
-    def some_turned(self, one: Expectation, broken: _Broken, good: Result) -> Turned:
-        """Of `some` only the records matter that a fault adds to those that match, or takes from them."""
-        met, whole = self.met(one), self.judge.table(one)
-        rows = self.pairs.rows(
-            f"SELECT fault, count(*) FILTER ({met}) - count(DISTINCT id) FILTER (was) AS more "
-            f"FROM (SELECT x.*, coalesce(w.was, false) AS was FROM {broken.table(one.needs_peer)} x "
-            f"LEFT JOIN (SELECT id, {met} AS was FROM {whole}) w USING (id)) GROUP BY fault"
-        )
-        return {row["fault"]: Verdict.FAIL for row in rows if good.found + row["more"] <= 0}
-
-    def met(self, one: Expectation) -> str:
-        """Whether a record counts, as SQL."""
-        asked = self.judge.asked(one)
-        return f"(a_here AND {asked.where}" + (f" AND {asked.demand})" if one.quantifier == "some" else ")")
-
-    def counts_turned(self, one: Expectation, broken: _Broken) -> Iterator[tuple[int, Verdict]]:
-        """Of what counts, only the groups that a fault touches are counted again."""
-        columns = [resolver(AFTER)(path) or "NULL" for path in one.per]
-        columns += [resolver(AFTER)(one.of) or "NULL"] if one.of else [f"a_{key}" for key in one.kind.keys]
-        asked, at = f"id, {', '.join(columns)}", 1 + len(one.per)
-        groups: dict[tuple[Any, ...], Counter[tuple[Any, ...]]] = defaultdict(Counter)
-        was: dict[int, tuple[tuple[Any, ...], tuple[Any, ...]]] = {}
-        for row in self.pairs.fetched(f"SELECT {asked} FROM {self.judge.table(one)} WHERE {self.met(one)}"):
-            was[row[0]] = (row[1:at], row[at:])
-            groups[row[1:at]][row[at:]] += 1
-        changed: dict[int, dict[tuple[Any, ...], Counter[tuple[Any, ...]]]] = defaultdict(lambda: defaultdict(Counter))
-        taken: set[tuple[int, int]] = set()
-        table = broken.table(one.needs_peer)
-        for fault, met, *rest in self.pairs.fetched(f"SELECT fault, {self.met(one)}, {asked} FROM {table}"):
-            row = tuple(rest)
-            if row[0] in was and (fault, row[0]) not in taken:
-                taken.add((fault, row[0]))
-                same, item = was[row[0]]
-                changed[fault][same][item] -= 1
-            if met:
-                changed[fault][row[1:at]][row[at:]] += 1
-        known = {group.same: group for group in self.judge.counting.groups(one)}
-        for fault, touched in changed.items():
-            verdicts = []
-            for same, delta in touched.items():
-                if any(delta.values()):
-                    left = Counter(groups.get(same, {}))
-                    left.update(delta)
-                    verdicts.append(self.recounted(one, known.get(same, Group(same)), left))
-            if (found := worst(verdicts)) is not Verdict.PASS:
-                yield fault, found
-
-    def recounted(self, one: Expectation, group: Group, items: Counter[tuple[Any, ...]]) -> Verdict:
-        """The verdict on a group with other records in it."""
-        there = [n for n in items.values() if n > 0]
-        if not there and any(path[0] not in ("label", "device") for path in one.per):
-            return Verdict.PASS  # what nobody says is not counted
-        counts = {**group.counts, "n": len(there), "hops": sum(there)}
-        return self.judge.counting.verdict(one, replace(group, counts=counts))
+            return some.turned(judge.asking, one, broken, good.found)
+        return _TURNED[one.quantifier](judge.asking, one, broken)
 
     def differing(self, wanted: set[int]) -> set[int]:
         """Which of these faults leave a difference that no entry explains, or that one explains besides its number."""
@@ -256,7 +136,7 @@ class _Challenger:
             if not wanted & broken.touched_faults or not KINDS[name].compared:
                 continue
             explained = {
-                n: broken.keys_where(self.judge.explaining(one))
+                n: broken.keys_where(self.judge.asking.explaining(one))
                 for n, one in enumerate(self.asked.explain)
                 if one.kind.name == name
             }
@@ -265,7 +145,7 @@ class _Challenger:
                 by = [
                     n
                     for n, keys in explained.items()
-                    if self.asked.explain[n].what in (None, difference.what) and (fault, *key) in keys
+                    if difference.what in self.asked.explain[n].what and (fault, *key) in keys
                 ]
                 if any(n in counted and _identity(difference) not in counted[n] for n in by):
                     found.add(fault)
@@ -300,7 +180,7 @@ class _Challenger:
     @cached_property
     def explaining(self) -> Explaining:
         """The differences without a fault, to be explained."""
-        return Explaining(self.judge, compare_pairs(self.pairs))
+        return Explaining(self.judge.asking, compare_pairs(self.pairs))
 
     def accounted(self) -> dict[int, set[tuple[Any, ...]]]:
         """For each entry that says how many differences it explains, those that it does without a fault."""
@@ -311,112 +191,7 @@ class _Challenger:
         }
 
 
-class _Broken:
-    """The rows of one kind as the faults leave them."""
-
-    def __init__(self, pairs: Pairs, kind: Kind, changes: list[tuple[int, Change]]) -> None:
-        self.pairs, self.kind, self.changes = pairs, kind, changes
-        self.name = f"broken_{kind.name}"
-        self.touched = self._make(self.name, pairs.table(kind), ("a",))
-        self.with_peers = False
-
-    @cached_property
-    def touched_faults(self) -> set[int]:
-        return set(self.touched)
-
-    def table(self, peers: bool) -> str:
-        if peers and not self.with_peers:
-            self._make(f"{self.name}_peers", self.pairs.with_peers(self.kind), ("a", "p"))
-            self.with_peers = True
-        return f"{self.name}_peers" if peers else self.name
-
-    def _make(self, name: str, table: str, sides: tuple[str, ...]) -> list[int]:
-        """Makes a table of broken rows out of one of whole rows; the fault of each whole row that one touches."""
-        import pyarrow as pa
-
-        database = self.pairs.database
-        whole: pa.Table = database.sql(f"SELECT * FROM {table}").to_arrow_table()
-        taken: list[int] = []
-        faults: list[int] = []
-        touched: list[int] = []
-        values: dict[str, dict[int, Any]] = defaultdict(dict)
-        for letter in sides:
-            index = _Index(whole, letter)
-            for fault, change in self.changes:
-                for row in index.rows(change):
-                    touched.append(fault)
-                    for changed in _changed(change, letter, self.kind):
-                        for column, value in changed.items():
-                            values[column][len(taken)] = value
-                        taken.append(row)
-                        faults.append(fault)
-        broken = _with(whole.take(pa.array(taken, pa.int64())), values, faults)
-        database.register("given", broken)
-        database.execute(f"CREATE TABLE {name} AS SELECT * FROM given")
-        database.unregister("given")
-        return touched
-
-    def keys_where(self, condition: str) -> set[tuple[Any, ...]]:
-        """The faults and keys of the rows of which this is true."""
-        keys = ", ".join(f"coalesce(a_{key}, b_{key})" for key in self.kind.keys)
-        peers = "p_" in condition or "q_" in condition
-        return set(
-            self.pairs.database.execute(f"SELECT fault, {keys} FROM {self.table(peers)} WHERE {condition}").fetchall()
-        )
-
-    def differences(self, wanted: set[int]) -> Iterator[tuple[int, Difference]]:
-        """The differences that faults leave in the rows that they touch."""
-        rows: dict[int, list[dict[str, Any]]] = defaultdict(list)
-        for row in self.pairs.rows(f"SELECT * FROM {self.name}"):
-            if row["fault"] in wanted:
-                rows[row["fault"]].append(row)
-        for fault, several in rows.items():
-            for difference in differences(self.kind, several):
-                yield fault, difference
-
-
-class _Index:
-    """Finds the rows of a table that a change is about, by whatever fields it names."""
-
-    def __init__(self, table: pa.Table, letter: str) -> None:
-        self.table, self.letter = table, letter
-        self.known: dict[tuple[str, ...], dict[tuple[Any, ...], list[int]]] = {}
-
-    def rows(self, change: Change) -> list[int]:
-        names = tuple(change.match)
-        if names not in self.known:
-            columns = [self.table.column(f"{self.letter}_{name}").to_pylist() for name in names]
-            here = self.table.column("a_here").to_pylist()
-            found: dict[tuple[Any, ...], list[int]] = defaultdict(list)
-            for n, values in enumerate(zip(*columns, strict=True)):
-                if here[n]:
-                    found[values].append(n)
-            self.known[names] = found
-        return self.known[names].get(tuple(change.match.values()), [])
-
-
-def _changed(change: Change, letter: str, kind: Kind) -> list[dict[str, Any]]:
-    """What becomes of a row: other values, nothing, or, where it is another record then, nothing and a new one."""
-    gone = {"a_here": False} if letter == "a" else {f"{letter}_{name}": None for name in kind.fields}
-    if change.fields is None:
-        return [gone]
-    fields = {f"{letter}_{name}": value for name, value in change.fields.items()}
-    if letter != "a" or not set(change.fields) & {*kind.keys, *kind.members}:
-        return [fields]
-    return [gone, {**fields, "id": NEW, "b_here": False, **{f"b_{name}": None for name in kind.fields}}]
-
-
-def _with(table: pa.Table, values: dict[str, dict[int, Any]], faults: list[int]) -> pa.Table:
-    """A table with some values replaced, and the number of the fault of each row."""
-    import pyarrow as pa
-
-    for name, replaced in values.items():
-        column = table.column(name).to_pylist()
-        for n, value in replaced.items():
-            column[n] = value.replace(tzinfo=None) if hasattr(value, "tzinfo") else value
-        at = table.schema.get_field_index(name)
-        table = table.set_column(at, table.schema.field(at), pa.array(column, table.schema.field(at).type))
-    return table.append_column("fault", pa.array(faults, pa.int32()))
+_TURNED = {"every": every.turned, "none": none.turned, "exactly": exactly.turned}
 
 
 def _tried(fault: Fault, by: list[tuple[str, Verdict]], breaks: int) -> Tried:

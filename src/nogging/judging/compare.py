@@ -1,34 +1,32 @@
 """The differences between two captures, by the natures of the fields.
 
 A key that is only in one of them is gone or new. A `state` that differs is moved; so is a `gauge` that left its
-tolerance, and the set of next hops of a route. A `timer` whose moment is later than the resolution of its text and
-the skew of the clocks allow, and a `counter` that went backwards, is restarted, unless the counter wrapped or was
-cleared. A record is only gone or new if the other capture's answer was there to say so.
+tolerance, and the set of next hops of a route, each with its own state. A `timer` whose moment is later than the
+resolution of its text and the skew of the clocks allow, and a `counter` that went backwards, is restarted, unless the
+counter wrapped or was cleared; so is a timer that began, and a count of changes that grew. What was told on one side
+only is moved as well. A record is only gone or new if the other capture's answer was there to say so: what is certain
+is always told, and beside it where the comparison was blind.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from pathlib import Path
+from datetime import timedelta
 from typing import Any
 
-from nogging.captures.capture import Capture, opened
 from nogging.judging.gaps import Gap, gaps, not_comparable
-from nogging.judging.growth import Growth, growing
 from nogging.judging.pairs import AFTER, BEFORE, Pairs, side_of
 from nogging.judging.renamed import with_proposals
-from nogging.judging.verdict import Difference, Noise
+from nogging.judging.unread import Compared, compared
+from nogging.judging.verdict import HOPS, Difference, Growth, Noise
 from nogging.predicates import identifier
 from nogging.records import KINDS, Kind, Nature
-from nogging.records.field import RESOLUTION
+from nogging.records.field import REMAINDER, RESOLUTION, SKEW
 
-SKEW = 5.0
-"""Seconds by which clocks and the moments of the answers may be apart."""
 TOLERANCE = 0.1
 """The share by which a gauge may differ."""
 _WRAPS = (2**32, 2**64)
-HOPS = "hops"
 
 
 @dataclass(frozen=True)
@@ -41,26 +39,15 @@ class Comparison:
     kinds: tuple[str, ...] = field(default_factory=tuple)
     noise: tuple[Noise, ...] = ()
     growing: tuple[Growth, ...] = ()
-
-
-def compare(
-    before: Capture | str | Path, after: Capture | str | Path, *, quiet: Iterable[Capture | str | Path] = ()
-) -> Comparison:
-    """Compares two captures over all kinds. Raises `CaptureError` for a directory that is none.
-
-    `quiet` are captures from before between which nothing was done: they teach what varies by itself.
-    """
-    from nogging.judging.noise import noise_of
-
-    pairs = Pairs(opened(after), opened(before))
-    found = replace(compare_pairs(pairs), growing=growing(pairs))
-    return noise_of(found, pairs, list(quiet))
+    notes: tuple[str, ...] = ()
+    """What is to be known of the captures, and hides nothing."""
 
 
 def differences(kind: Kind, rows: Sequence[dict[str, Any]]) -> list[Difference]:
     """The differences in some rows of a kind's table of pairs, whatever the captures lack."""
     if not kind.members:
-        return [one for row in rows for one in _differences(kind, row, {AFTER: [], BEFORE: []})]
+        nothing = _View(kind, {AFTER: [], BEFORE: []}, {AFTER: set(), BEFORE: set()}, False)
+        return [one for row in rows for one in _differences(nothing, row)]
     found: dict[tuple[Any, ...], Difference] = {}
     for row in rows:
         key = {name: row[f"a_{name}"] if row["a_here"] or not row["b_here"] else row[f"b_{name}"] for name in kind.keys}
@@ -75,34 +62,93 @@ def compare_pairs(pairs: Pairs) -> Comparison:
     assert pairs.before is not None
     found: list[Difference] = []
     places = not_comparable(pairs.before, pairs.after)
+    unread = compared(pairs.before, pairs.after)
     blind = [f"{device}, '{command}': {reason}" for device, command, reason in places]
-    differing = {(device, command) for device, command, _ in places}
-    compared = [kind for kind in KINDS.values() if kind.compared]
-    for kind in compared:
+    blind += [f"{one.device}, '{one.command}': {one}" for one in unread.changed]
+    blind += swapped(pairs)
+    kinds = [kind for kind in KINDS.values() if kind.compared]
+    for kind in kinds:
         if not any(one.records(kind.name).num_rows for one in (pairs.before, pairs.after)):
             continue
         table = pairs.differing(kind)
         blind += [_told_twice(kind, row) for row in pairs.doubled[kind.name]]
-        lacking = {
-            AFTER: gaps(pairs.after, kind.name, AFTER, pairs.before),
-            BEFORE: gaps(pairs.before, kind.name, BEFORE, pairs.after),
-        }
-        on_both = {(gap.device, gap.question) for gap in lacking[AFTER] if gap.question}
-        on_both &= {(gap.device, gap.question) for gap in lacking[BEFORE]}
-        missing = {when: _hiding(found, differing, on_both) for when, found in lacking.items()}
+        view = _View(kind, _hiding(pairs, kind, unread), _doubtful(unread), _other_keys(pairs))
         rows = _routes(pairs, kind, table) if kind.members else _rows(pairs, kind, table)
-        found += [one for row in rows for one in _differences(kind, row, missing)]
-    return Comparison(tuple(with_proposals(found)), tuple(dict.fromkeys(blind)), tuple(kind.name for kind in compared))
-
-
-def _hiding(found: list[Gap], differing: set[tuple[str, str]], on_both: set[tuple[str, str]]) -> list[Gap]:
-    """The gaps that could hide a record of the other side: lines that are as unread there as here cannot, and neither
-    can a question that neither side has an answer to."""
-    return [
-        gap
-        for gap in found
-        if (gap.device, gap.question) not in on_both and (not gap.unread or (gap.device, gap.unread) in differing)
+        found += [one for row in rows for one in _differences(view, row)]
+        blind += view.not_comparable
+    notes = [
+        f"{device}, '{command}': {n} unread lines differ in nothing but numbers and times"
+        for (device, command), n in unread.varied.items()
     ]
+    return Comparison(
+        tuple(with_proposals(found)),
+        tuple(dict.fromkeys(blind)),
+        tuple(kind.name for kind in kinds),
+        notes=(*pairs.before.remarks, *pairs.after.remarks, *notes),
+    )
+
+
+def swapped(pairs: Pairs) -> list[str]:
+    """Tells of a capture from before that was made after the other one."""
+    assert pairs.before is not None
+    early, late = pairs.before.began, pairs.after.ended
+    if early - late <= timedelta(seconds=SKEW):
+        return []
+    return [f"the capture from before ({pairs.before.folder}) was made after the one from after: are they swapped?"]
+
+
+Doubts = set[tuple[str, str, int]]
+"""The device, the answer and the first line of records in which a line is unread that is not so on the other side."""
+
+
+@dataclass
+class _View:
+    """One kind being compared: what could hide its records, whose values are in doubt, what could not be compared."""
+
+    kind: Kind
+    missing: Mapping[str, list[Gap]]
+    doubts: Mapping[str, Doubts]
+    other_keys: bool
+    not_comparable: list[str] = field(default_factory=list)
+
+
+def _hiding(pairs: Pairs, kind: Kind, unread: Compared) -> dict[str, list[Gap]]:
+    """The gaps of each side that could hide a record of the other: lines that are as unread there as here cannot, and
+    neither can a question that neither side has an answer to."""
+    assert pairs.before is not None
+    found = {
+        AFTER: gaps(pairs.after, kind.name, AFTER, pairs.before),
+        BEFORE: gaps(pairs.before, kind.name, BEFORE, pairs.after),
+    }
+    on_both = {(gap.device, gap.question) for gap in found[AFTER] if gap.question}
+    on_both &= {(gap.device, gap.question) for gap in found[BEFORE]}
+    hiding: dict[str, list[Gap]] = {}
+    for side, several in found.items():
+        hiding[side] = [gap for gap in several if not gap.lines and (gap.device, gap.question) not in on_both]
+        for gap in several:
+            changed = unread.lines(gap.device, gap.unread, side) if gap.lines else []
+            lines = tuple(line.text for line in changed if line.kind != kind.name)  # within one of them is no other
+            if lines:
+                hiding[side].append(replace(gap, lines=lines))
+    return hiding
+
+
+def _doubtful(unread: Compared) -> dict[str, Doubts]:
+    return {
+        side: {
+            (one.device, one.command, line.within)
+            for one in unread.changed
+            for line in getattr(one, side)
+            if line.within is not None
+        }
+        for side in (BEFORE, AFTER)
+    }
+
+
+def _other_keys(pairs: Pairs) -> bool:
+    """Whether secrets were masked under two keys, so that they cannot be compared."""
+    assert pairs.before is not None
+    return pairs.before.manifest.masking_key != pairs.after.manifest.masking_key
 
 
 def _told_twice(kind: Kind, row: dict[str, Any]) -> str:
@@ -114,47 +160,66 @@ def _told_twice(kind: Kind, row: dict[str, Any]) -> str:
 def _rows(pairs: Pairs, kind: Kind, table: str) -> list[dict[str, Any]]:
     """The pairs that could be a difference."""
     told = [_distinct(name) for name in kind.named(Nature.STATE)]
-    told += [f"a_{name} < b_{name}" for name in kind.named(Nature.COUNTER)]
+    told += [f"{_a(name)} < {_b(name)}" for name in kind.named(Nature.COUNTER)]
+    told += [f"{_a(name)} > {_b(name)}" for name in kind.named(Nature.COUNTER) if kind.fields[name].of_changes]
     told += [
-        f"abs(a_{name} - b_{name}) > {TOLERANCE} * greatest(abs(b_{name}), 1)" for name in kind.named(Nature.GAUGE)
+        f"abs({_a(name)} - {_b(name)}) > {TOLERANCE} * greatest(abs({_b(name)}), 1)"
+        for name in kind.named(Nature.GAUGE)
     ]
     told += [_restarted_sql(name) for name in kind.named(Nature.TIMER)]
+    told += [
+        f"({_a(name)} IS NULL) <> ({_b(name)} IS NULL)"
+        for nature in (Nature.COUNTER, Nature.GAUGE, Nature.TIMER)
+        for name in kind.named(nature)
+    ]
     both = " OR ".join(f"({one})" for one in told) or "false"
     order = ", ".join(identifier(f"a_{key}") for key in kind.keys)
     return pairs.rows(f"SELECT * FROM {table} WHERE NOT a_here OR NOT b_here OR {both} ORDER BY device, {order}, id")
 
 
+def _a(name: str) -> str:
+    return identifier(f"a_{name}")
+
+
+def _b(name: str) -> str:
+    return identifier(f"b_{name}")
+
+
 def _distinct(name: str) -> str:
-    return f"{identifier('a_' + name)} IS DISTINCT FROM {identifier('b_' + name)}"
+    return f"{_a(name)} IS DISTINCT FROM {_b(name)}"
 
 
 def _restarted_sql(name: str) -> str:
-    resolution = f"greatest(a_{name}{RESOLUTION}, b_{name}{RESOLUTION})"
-    return f"epoch(a_{name}) - epoch(b_{name}) > {resolution} + {SKEW}"
+    resolution = f"greatest({_a(name + RESOLUTION)}, {_b(name + RESOLUTION)})"
+    return f"epoch({_a(name)}) - epoch({_b(name)}) > coalesce({resolution}, 0) + {SKEW}"
 
 
 def _routes(pairs: Pairs, kind: Kind, table: str) -> list[dict[str, Any]]:
-    """The keys whose sets of members, or states, differ; a row as `_rows` gives it, with `hops` as a field."""
+    """The keys whose sets of members, each with its own state, differ; a row as `_rows` gives it, with `hops` as a
+    field."""
     keys, states = kind.keys, kind.named(Nature.STATE)
-    members = ", ".join(f"{identifier(m)}: {{0}}_{m}" for m in kind.members)
+    members = ", ".join(f"{identifier(m)}: {identifier('{0}_' + m)}" for m in (*kind.members, *states))
     sides = []
     for letter in ("a", "b"):
         columns = [f"bool_or({letter}_here) AS {letter}_here"]
-        columns += [f"list_sort(list({{{members.format(letter)}}}) FILTER ({letter}_here)) AS {letter}_{HOPS}"]
-        columns += [f"list_sort(list(DISTINCT {letter}_{s}) FILTER ({letter}_here)) AS {letter}_{s}" for s in states]
+        columns += [f"list_sort(list({{{members.replace('{0}', letter)}}}) FILTER ({letter}_here)) AS {letter}_{HOPS}"]
+        columns += [
+            f"list_sort(list(DISTINCT {one}) FILTER ({letter}_here)) AS {one}"
+            for one in (identifier(f"{letter}_{state}") for state in states)
+        ]
         columns += [f"any_value({letter}_answer) AS {letter}_answer"]
         columns += [f"[min({letter}_line[1]), max({letter}_line[2])] AS {letter}_line"]
         sides += columns
-    whole = ", ".join(f"coalesce(a_{key}, b_{key}) AS k_{key}" for key in keys)
+    whole = ", ".join(f"coalesce({_a(key)}, {_b(key)}) AS k_{key}" for key in keys)
     grouped = ", ".join(f"k_{key}" for key in keys)
-    different = " OR ".join(_distinct(name) for name in (HOPS, *states))
     return pairs.rows(
         f"SELECT * FROM (SELECT {grouped}, {', '.join(sides)} FROM (SELECT *, {whole} FROM {table}) "
-        f"GROUP BY {grouped}) WHERE {different} ORDER BY {grouped}"
+        f"GROUP BY {grouped}) WHERE {_distinct(HOPS)} ORDER BY {grouped}"
     )
 
 
-def _differences(kind: Kind, row: dict[str, Any], missing: dict[str, list[Gap]]) -> Iterable[Difference]:
+def _differences(view: _View, row: dict[str, Any]) -> Iterable[Difference]:
+    kind = view.kind
     key = {name: row.get(f"k_{name}", row.get(f"a_{name}")) for name in kind.keys}
     if not row["a_here"] and f"k_{kind.keys[0]}" not in row:
         key = {name: row[f"b_{name}"] for name in kind.keys}
@@ -162,23 +227,38 @@ def _differences(kind: Kind, row: dict[str, Any], missing: dict[str, list[Gap]])
     after = _record(kind, row, "a") if row["a_here"] else None
     if before is None or after is None:
         there = BEFORE if before is None else AFTER
-        if not any(gap.could_hold(key) for gap in missing[there]):
+        if not any(gap.could_hold(key) for gap in view.missing[there]):
             yield Difference(kind.name, key, "new" if before is None else "gone", {}, before, after)
         return
-    hidden = {
-        name
-        for side, record in ((BEFORE, before), (AFTER, after))
-        for gap in missing[side]
-        if gap.device == key["device"]
-        for name in gap.tells
-        if record[name] is None
-    }
+    hidden = _hidden(view, key, before, after)
     moved = {name: (before[name], after[name]) for name in _moved(kind, before, after) if name not in hidden}
+    for name, (old, new) in list(moved.items()) if view.other_keys else ():
+        if _masked(old) and _masked(new):
+            view.not_comparable.append(f"{key['device']}: {kind.name} {name} holds secrets that two keys masked")
+            del moved[name]
     if moved:
         yield Difference(kind.name, key, "moved", moved, before, after)
-    restarted = {name: (before[name], after[name]) for name in _restarted(kind, before, after)}
+    restarted = {n: (before[n], after[n]) for n in _restarted(kind, before, after) if n not in hidden}
     if restarted:
         yield Difference(kind.name, key, "restarted", restarted, before, after)
+
+
+def _masked(value: Any) -> bool:
+    return isinstance(value, str) and "<masked:" in value
+
+
+def _hidden(view: _View, key: Mapping[str, Any], before: dict[str, Any], after: dict[str, Any]) -> set[str]:
+    """The fields that one side does not tell, perhaps for no other reason than that nobody could read it;
+    the words of a record come from every answer that tells of it."""
+    found: set[str] = set()
+    for side, record in ((BEFORE, before), (AFTER, after)):
+        silent = {name for name in view.kind.fields if record.get(name) is None}
+        for gap in view.missing[side]:
+            if gap.about(key):
+                found |= (silent & gap.tells) | {REMAINDER.name}
+        if record.get("line") and (key["device"], record["answer"], record["line"][0]) in view.doubts[side]:
+            found |= silent | {REMAINDER.name}
+    return found
 
 
 def _record(kind: Kind, row: dict[str, Any], letter: str) -> dict[str, Any]:
@@ -193,15 +273,25 @@ def _record(kind: Kind, row: dict[str, Any], letter: str) -> dict[str, Any]:
 
 
 def _moved(kind: Kind, before: dict[str, Any], after: dict[str, Any]) -> Iterable[str]:
-    if kind.members and before[HOPS] != after[HOPS]:
-        yield HOPS
-    for name in kind.named(Nature.STATE):
-        if before[name] != after[name]:
-            yield name
-    for name in () if kind.members else kind.named(Nature.GAUGE):
+    states = kind.named(Nature.STATE)
+    if kind.members:
+        changed = [name for name in states if before[name] != after[name]]
+        # what all next hops have in common is told once, and their own where it is theirs alone
+        if not changed or _bare(before[HOPS], changed) != _bare(after[HOPS], changed):
+            yield HOPS
+        yield from changed
+        return
+    yield from (name for name in states if before[name] != after[name])
+    for name in kind.named(Nature.GAUGE):
         old, new = before[name], after[name]
-        if old is not None and new is not None and abs(new - old) > TOLERANCE * max(abs(old), 1):
+        if (old is None) != (new is None) or (old is not None and abs(new - old) > TOLERANCE * max(abs(old), 1)):
             yield name
+    yield from (name for name in kind.named(Nature.COUNTER) if (before[name] is None) != (after[name] is None))
+
+
+def _bare(hops: list[dict[str, Any]], without: Sequence[str]) -> list[dict[str, Any]]:
+    left = ({name: value for name, value in hop.items() if name not in without} for hop in hops)
+    return sorted(left, key=repr)
 
 
 def _restarted(kind: Kind, before: dict[str, Any], after: dict[str, Any]) -> Iterable[str]:
@@ -209,15 +299,17 @@ def _restarted(kind: Kind, before: dict[str, Any], after: dict[str, Any]) -> Ite
         return
     for name in kind.named(Nature.TIMER):
         old, new = before[name], after[name]
-        if old is None or new is None:
+        if new is None:
             continue
         bound = max(before[name + RESOLUTION] or 0, after[name + RESOLUTION] or 0) + SKEW
-        if (new - old).total_seconds() > bound:
+        if old is None or (new - old).total_seconds() > bound:
             yield name
     cleared = _cleared(before, after)
     for name in kind.named(Nature.COUNTER):
         old, new = before[name], after[name]
-        if old is not None and new is not None and new < old and not cleared and not _wrapped(old, new):
+        if old is None or new is None or old == new:
+            continue
+        if kind.fields[name].of_changes if new > old else not cleared and not _wrapped(old, new):
             yield name
 
 

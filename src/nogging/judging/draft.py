@@ -27,7 +27,7 @@ MOST_DEVICES = 30
 ENOUGH = 0.95
 """The share of the routes of a device that has to stay."""
 
-KEYS = KINDS["neighbor"].keys
+KEYS = ("device", *(name for name in KINDS["neighbor"].keys if name != "device"))
 Rows = list[dict[str, Any]]
 
 
@@ -147,7 +147,7 @@ class _Drafter:
             literal = quoted(value) if isinstance(value, str) else str(value)
             where = " or ".join(_described(word) for word in words)
             where = f"({where})" if len(words) > 1 and (odd[value] or silent) else where
-            where += f" and {field} is not null" if silent else ""
+            where += f" and {self.telling(field)}" if silent else ""
             body = ("every: interface", f"where: {where}{_but(odd[value])}", f"must: {field} = {literal}")
             why = f"whatever is described as {' or '.join(words)} {meaning}"
             yield Drafted(f"{field} is {value} on every {' and '.join(words)}", why, body)
@@ -156,8 +156,15 @@ class _Drafter:
         for field in ("in_errors", "in_fcs_errors", "out_errors", "late_collisions"):
             told = [row[field] for row in self.interfaces if row[field] is not None]
             if told and not any(told):
-                body = ("none: interface", f"where: coalesce({field}, 0) > 0")
+                body = ("none: interface", f"where: {self.telling(field)} and {field} > 0")
                 yield Drafted(f"No interface counts {field}", f"none of {len(told)} does", body)
+
+    def telling(self, field: str) -> str:
+        """The interfaces that tell a field: where it is not told, nothing is claimed."""
+        devices = {row["device"] for row in self.interfaces}
+        tell = {row["device"] for row in self.interfaces if row[field] is not None}
+        on = "" if tell == devices else f"device in ({', '.join(map(quoted, sorted(tell)))}) and "
+        return f"{on}{field} is not null"
 
     def settled(self) -> Iterator[Drafted]:
         protocols: dict[str, Rows] = defaultdict(list)
@@ -170,17 +177,18 @@ class _Drafter:
             names = ", ".join(quoted(row["neighbor"]) for row in astray)
             but = f" and neighbor not in ({names})" if names else ""
             where = f"where: protocol = {quoted(protocol)}{but}"
-            n = len({tuple(row[key] for key in KEYS) for row in rows}) - len(astray)
             yield Drafted(
                 f"Every {protocol} neighbor is settled",
                 _share(rows, astray, "settled"),
                 ("every: neighbor", where, "must: settled"),
             )
-            yield Drafted(
-                f"There are {n} {protocol} neighbors",
-                "a neighbor that is gone fails no other rule",
-                ("count: neighbor", where, f"must: n = {n}"),
-            )
+            of_device = Counter(key[0] for key in {tuple(row[key] for key in KEYS) for row in rows if row["settled"]})
+            for device, n in sorted(of_device.items()) if len(of_device) <= MOST_DEVICES else ():
+                yield Drafted(
+                    f"{device} has {n} {protocol} neighbor{'s' * (n != 1)}",
+                    "a neighbor that is gone fails no other rule",
+                    ("count: neighbor", f"{where} and device = {quoted(device)}", f"must: n = {n}"),
+                )
 
     def ends(self) -> Iterator[Drafted]:
         for field in ("mtu", "speed", "duplex"):
@@ -205,13 +213,18 @@ class _Drafter:
         keys = {tuple(row.values()) for row in table}
         devices = Counter(key[0] for key in keys)
         for device, n in sorted(devices.items()) if len(devices) <= MOST_DEVICES else ():
-            least = int(n * ENOUGH)
+            least = max(int(n * ENOUGH), 1)
             body = ("count: route", f"where: device = {quoted(device)}", f"must: n >= {least}")
             yield Drafted(f"{device} keeps its routes", f"it has {n}; {ENOUGH:.0%} of them", body)
-        default = sum(key[2] == "0.0.0.0/0" for key in keys)
-        if default:
-            body = ("count: route", "where: destination_prefix = '0.0.0.0/0'", f"must: n = {default}")
-            yield Drafted("Whoever had a default route has it", f"{default} do", body)
+        for default, family in (("0.0.0.0/0", "IPv4"), ("::/0", "IPv6")):
+            having = sorted({key[0] for key in keys if key[2] == default})
+            if not having:
+                continue
+            here = f"destination_prefix = {quoted(default)} and device in ({', '.join(map(quoted, having))})"
+            each = ("count: route", "per: device", f"where: {here}", "must: n >= 1")
+            yield Drafted(f"Whoever had an {family} default route has it", f"{len(having)} do", each)
+            others = here.replace("device in", "device not in")
+            yield Drafted(f"Nobody else has one ({family})", "none has", ("none: route", f"where: {others}"))
 
 
 def _described(word: str) -> str:

@@ -10,20 +10,23 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, model_validator
 
+from nogging.dialects.declared import dialects
+from nogging.dialects.notation import NotationError, Pattern, compile_pattern
 from nogging.errors import nearest
 from nogging.files import Path_, Source, Strict
-from nogging.judging.joined import JoinedExpectation, JoinedModel, joined_expectation
+from nogging.judging.expectation import Expectation, Explanation, Waiver
 from nogging.judging.pairs import Pairs
-from nogging.judging.paths import PathExpectation, PathModel, path_expectation
-from nogging.judging.reuse import Condition, Values, Vocabulary, with_included
+from nogging.judging.quantifiers.joined import JoinedExpectation, JoinedModel, joined_expectation
+from nogging.judging.quantifiers.path import PathExpectation, PathModel, path_expectation
+from nogging.judging.reuse import Condition, SharingModel, Vocabulary, with_included
 from nogging.judging.rows import Rows, Wanted, wanted
+from nogging.judging.verdict import HOPS
 from nogging.predicates import Path as NamePath
 from nogging.predicates import Predicate, Schema
-from nogging.reading.dialect import dialects
-from nogging.reading.notation import NotationError, Pattern, compile_pattern
 from nogging.records import KINDS, Kind, Nature, Type
 from nogging.records import Field as RecordField
 
+_WHATS = ("gone", "new", "moved", "restarted")
 QUANTIFIERS = ("every", "some", "none", "count", "exactly", "path", "joined")
 _OF_ALL = ("path", "joined")
 """What is not asked of records of a kind."""
@@ -75,10 +78,18 @@ class ExpectModel(Strict):
         return next(name for name in QUANTIFIERS if getattr(self, name) is not None)
 
 
+What = Literal["gone", "new", "moved", "restarted"]
+
+
 class ExplainModel(Strict):
+    """Which differences are meant: `what` becomes of the records and, of those that move, which `fields` may;
+    `whole: true` instead says that whatever becomes of them is meant."""
+
     title: str = ""
     kind: str
-    what: Literal["gone", "new", "moved", "restarted"] | None = None
+    what: What | tuple[What, ...] | None = None
+    fields: Names | None = None
+    whole: bool = False
     where: Condition | None = None
     times: Annotated[int, Field(ge=0)] | None = None
     must_occur: bool = False
@@ -109,11 +120,7 @@ class DifferencesModel(Strict):
     other: Literal["fail", "warn", "ignore"] | None = None
 
 
-class ExpectationsModel(Strict):
-    title: str = ""
-    include: tuple[str, ...] = ()
-    conditions: dict[str, Condition] = Field(default_factory=dict)
-    values: dict[str, Values] = Field(default_factory=dict)
+class ExpectationsModel(SharingModel):
     expect: tuple[ExpectModel, ...] = ()
     waivers: tuple[WaiverModel, ...] = ()
     acknowledged: tuple[AcknowledgedModel, ...] = ()
@@ -137,69 +144,7 @@ class WithStepsModel(ExpectationsModel):
     notices: Any = None
 
 
-@dataclass(frozen=True)
-class Expectation:
-    """An expectation whose predicates are checked. `demand` is what must hold; None where nothing more than
-    `where` is asked."""
-
-    title: str
-    quantifier: str
-    kind: Kind
-    where: Predicate | None
-    demand: Predicate | None
-    strength: str
-    gone_allowed: bool
-    may_be_empty: bool
-    wanted: Wanted | None = None
-    """The rows that `exactly` expects."""
-    per: tuple[NamePath, ...] = ()
-    """What is counted for itself: the records that say the same of these."""
-    of: NamePath | None = None
-    """The field whose different values are counted, instead of records."""
-
-    @property
-    def needs_peer(self) -> bool:
-        return (self.of or ("",))[0] == "peer" or any(
-            one is not None and one.uses("peer") for one in (self.where, self.demand)
-        )
-
-    @property
-    def fields(self) -> frozenset[str]:
-        """The fields of the record itself that it looks at."""
-        asked = [one.fields for one in (self.where, self.demand) if one is not None]
-        grouped = [path[0] for path in (*self.per, *((self.of,) if self.of else ())) if len(path) == 1]
-        return frozenset().union(*asked, grouped)
-
-    @property
-    def needs_before(self) -> bool:
-        return any(one is not None and one.uses("before") for one in (self.where, self.demand))
-
-
 AnyExpectation = Expectation | PathExpectation | JoinedExpectation
-
-
-@dataclass(frozen=True)
-class Explanation:
-    title: str
-    kind: Kind
-    what: str | None
-    where: Predicate | None
-    times: int | None
-    must_occur: bool = False
-    consequences: bool = False
-    """Whether what follows from these differences is explained with them."""
-
-
-@dataclass(frozen=True)
-class Waiver:
-    title: str
-    kind: Kind
-    where: Predicate
-    owner: str
-    until: date
-
-    def __str__(self) -> str:
-        return f"{self.title} ({self.owner}, until {self.until})"
 
 
 @dataclass(frozen=True)
@@ -281,9 +226,10 @@ class _Checked:
         )
 
     def acknowledged(self, model: AcknowledgedModel, where: Path_) -> Acknowledged:
-        if model.dialect is not None and model.dialect not in dialects():
+        known = dialects(self.pairs.after.own)
+        if model.dialect is not None and model.dialect not in known:
             raise self.source.error(
-                (*where, "dialect"), f"unknown dialect '{model.dialect}'{nearest(model.dialect, dialects())}"
+                (*where, "dialect"), f"unknown dialect '{model.dialect}'{nearest(model.dialect, known)}"
             )
         try:
             pattern = compile_pattern(model.line)
@@ -357,15 +303,47 @@ class _Checked:
     def explanation(self, model: ExplainModel, where: Path_) -> Explanation:
         kind = self.kind(model.kind, (*where, "kind"))
         condition = self.condition(model.where, self.pairs.schema(kind), (*where, "where"))
+        what: set[str] = {model.what} if isinstance(model.what, str) else set(model.what or ())
+        fields = self.may_move(model, kind, condition, what, where)
         return Explanation(
-            model.title or f"{model.what or 'any'} {kind.name}",
+            model.title or f"{', '.join(sorted(what)) or 'any'} {kind.name}",
             kind,
-            model.what,
+            frozenset(_WHATS if model.whole else what or {"moved"}),
             condition,
             model.times,
             model.must_occur,
             model.consequences,
+            fields,
         )
+
+    def may_move(
+        self, model: ExplainModel, kind: Kind, condition: Predicate | None, what: set[str], where: Path_
+    ) -> frozenset[str] | None:
+        """The fields of which an entry says that they may move; None where any may."""
+        listed = (model.fields,) if isinstance(model.fields, str) else model.fields or ()
+        if model.whole and (what or listed):
+            raise self.source.error((*where, "whole"), "the whole record is all of it: leave out 'what' and 'fields'")
+        if model.whole or (what and "moved" not in what and not listed):
+            return None
+        if listed and what and "moved" not in what:
+            raise self.source.error((*where, "fields"), "'fields' says what may move: add moved to 'what'", at_key=True)
+        known = [*kind.fields, *([HOPS] if kind.members else [])]
+        for n, name in enumerate(listed):
+            if name not in known:
+                raise self.source.error(
+                    (*where, "fields", *([n] if name != model.fields else [])),
+                    f"unknown field '{name}'{nearest(name, known)}",
+                )
+        found = set(listed) or (set(condition.settles()) if condition is not None else set()) - set(kind.keys)
+        found -= {name for name in found if name in kind.fields and kind.fields[name].nature is Nature.NOTE}
+        if not found:
+            raise self.source.error(
+                where,
+                "which differences are meant? Say 'what' (gone, new, moved, restarted) and, of those that move, which "
+                "'fields' may; or 'whole: true' for whatever becomes of the record",
+            )
+        found |= {HOPS} if found & set(kind.members) else set()
+        return frozenset(found | {one.name for one in kind.own if one.follows_from in found})
 
     def kind(self, name: str, where: Path_) -> Kind:
         if name not in KINDS:

@@ -3,22 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from nogging.judging.asking import Asking
 from nogging.judging.compare import Comparison
 from nogging.judging.consequences import Consequences
-from nogging.judging.expectations import Explanation
+from nogging.judging.expectation import Explanation
 from nogging.judging.verdict import Difference, Explained, Verdict
-
-if TYPE_CHECKING:
-    from nogging.judging.check import Judge
 
 
 class Explaining:
     """One comparison, whose differences are accounted for entry by entry."""
 
-    def __init__(self, judge: Judge, comparison: Comparison) -> None:
-        self.judge, self.comparison = judge, comparison
+    def __init__(self, asking: Asking, comparison: Comparison) -> None:
+        self.asking, self.comparison = asking, comparison
         self.accounted: set[int] = set()
         self.blind = bool(comparison.not_compared)
 
@@ -36,18 +34,20 @@ class Explaining:
         return tuple(found), left
 
     def matched(self, one: Explanation) -> list[int]:
-        keys: set[tuple[Any, ...]] = self.judge.keys_where(one)
+        keys: set[tuple[Any, ...]] = (
+            self.asking.changed_where(one) if one.kind.members else self.asking.keys_where(one, one.kind.keys)
+        )
         return [
             n
             for n, difference in enumerate(self.comparison.differences)
             if difference.kind == one.kind.name
-            and one.what in (None, difference.what)
+            and one.allows(difference.what, difference.fields)
             and difference.identity[1] in keys
         ]
 
     def following(self, causes: Sequence[int]) -> tuple[tuple[Difference, str], ...]:
         """What follows from some differences and is not accounted for by itself."""
-        follows = Consequences(self.judge.pairs, self.comparison.differences).of(causes)
+        follows = Consequences(self.asking.pairs, self.comparison.differences).of(causes)
         mine = [(n, why) for n, why in sorted(follows.items()) if n not in self.accounted]
         self.accounted.update(n for n, _ in mine)
         return tuple((self.comparison.differences[n], why) for n, why in mine)

@@ -17,6 +17,7 @@ from typing import Any
 
 from nogging.judging.pairs import Pairs
 from nogging.records import KINDS
+from nogging.records.values import is_address
 from nogging.routing.links import links
 
 STUCK = {"ospf": "exstart", "ospfv3": "exstart", "isis": "initializing", "bgp": "active", "bfd": "down"}
@@ -107,7 +108,7 @@ class Faults:
         subnets = [ipaddress.ip_network(f"{row['ip']}/{row['prefix_length'] or 32}", strict=False) for row in own]
         for row in self.rows["neighbor"]:
             if row["device"] == device and row["protocol"] in ("bgp", "bfd") and row["interface"] is None:
-                address = ipaddress.ip_address(row["neighbor"]) if _is_address(row["neighbor"]) else None
+                address = ipaddress.ip_address(row["neighbor"]) if is_address(row["neighbor"]) else None
                 if address is not None and any(address in subnet for subnet in subnets):
                     yield row
 
@@ -203,11 +204,3 @@ class Faults:
 
 def _key(kind: str, row: Mapping[str, Any]) -> dict[str, Any]:
     return {name: row[name] for name in KINDS[kind].keys}
-
-
-def _is_address(text: str) -> bool:
-    try:
-        ipaddress.ip_address(text)
-    except ValueError:
-        return False
-    return True

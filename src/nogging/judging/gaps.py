@@ -9,28 +9,27 @@ gap does not matter.
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from nogging.captures.capture import UNREAD, Capture
 from nogging.captures.manifest import (
+    ALTERED,
     CAPTURED,
     NOT_ANSWERED,
+    NOT_RUNNING,
     NOT_SUPPORTED,
     PARTIAL,
+    SAID_NOTHING,
     CommandEntry,
     DeviceEntry,
 )
+from nogging.judging.spelling import stands_in
 from nogging.judging.verdict import Failure
-from nogging.predicates import Path, Predicate, computed, identifier, quoted
+from nogging.predicates import Path, Predicate, computed, quoted
 from nogging.reading.declared import Reader
-from nogging.reading.reader import find_reader, readers
 from nogging.records import KINDS
-
-if TYPE_CHECKING:
-    from nogging.judging.pairs import Pairs
 
 
 @dataclass(frozen=True)
@@ -49,6 +48,10 @@ class Gap:
     """The command that would have had to be answered, where it was not."""
     tells: frozenset[str] = frozenset()
     """The fields that are hidden, where the records themselves are told by another answer."""
+    lines: tuple[str, ...] = ()
+    """The unread lines, where it is these that hide something."""
+    down: bool = False
+    """Whether what would have to answer does not run: then there are no records, but it may have been meant to run."""
 
     def matters(self, where: Predicate | None) -> bool:
         """Whether a record that is hidden in the gap could meet the condition."""
@@ -62,8 +65,14 @@ class Gap:
 
     def could_hold(self, record: Mapping[str, Any]) -> bool:
         """Whether this very record, of which at least the key is given, could be hidden in the gap."""
-        if self.tells:
+        if self.tells or self.down:
             return False
+        if self.lines and not stands_in(self.lines, KINDS[self.kind], record):
+            return False
+        return self.about(record)
+
+    def about(self, record: Mapping[str, Any]) -> bool:
+        """Whether what is missing would tell of records like this one."""
         same = all(record[name] == value for name, value in self.known.items() if name in record)
         return self.device == record.get("device") and same
 
@@ -78,76 +87,58 @@ class Gap:
         return None
 
 
-class Hidden:
-    """Many gaps, or witnesses, of which a condition is asked together: what is known of each is a row of a table."""
-
-    def __init__(self, pairs: Pairs, name: str, gaps: Sequence[Gap]) -> None:
-        self.pairs, self.gaps = pairs, gaps
-        self.tables: list[tuple[str, frozenset[str]]] = []
-        self.asked: dict[tuple[str, str], list[int]] = {}
-        groups: dict[frozenset[str], list[int]] = {}
-        for n, gap in enumerate(gaps):
-            groups.setdefault(frozenset(gap.known), []).append(n)
-        for k, (known, numbers) in enumerate(groups.items()):
-            self._make(f"hidden_{name}_{k}", known, numbers)
-
-    def _make(self, table: str, known: frozenset[str], numbers: list[int]) -> None:
-        import pyarrow as pa
-
-        columns: dict[str, list[Any]] = {"n": numbers}
-        facts = [self.pairs.facts(self.gaps[n].device) for n in numbers]
-        for path in [("device",), *(("label", one) for one in self.pairs.labels)]:
-            columns[".".join(path)] = [one[path] for one in facts]
-        for name in known - {"device"}:
-            columns[name] = [self.gaps[n].known[name] for n in numbers]
-        self.pairs.database.register("given", pa.table(columns))
-        self.pairs.database.execute(f"CREATE TABLE {table} AS SELECT * FROM given")
-        self.pairs.database.unregister("given")
-        self.tables.append((table, known | {"device"}))
-
-    def mattering(self, where: Predicate | None) -> list[Gap]:
-        """Those that could hide a record that meets the condition."""
-        if where is None or not self.gaps:
-            return list(self.gaps)
-        found: list[int] = []
-        for table, known in self.tables:
-
-            def resolve(path: Path, known: frozenset[str] = known) -> str | None:
-                name = ".".join(path)
-                return identifier(name) if path[0] == "label" or name in known else None
-
-            found += self._those(table, where.sql(resolve))
-        return [self.gaps[n] for n in sorted(found)]
-
-    def _those(self, table: str, condition: str) -> list[int]:
-        """Many conditions ask the same of what is known: the device, mostly."""
-        key = (table, condition)
-        if key not in self.asked:
-            rows = self.pairs.fetched(f"SELECT n FROM {table} WHERE ({condition}) IS NOT FALSE")
-            self.asked[key] = [row[0] for row in rows]
-        return self.asked[key]
-
-
 def gaps(capture: Capture, kind: str, when: str, other: Capture | None = None) -> list[Gap]:
     """All that a capture lacks about a kind; a device that only the other capture has is lacking as well."""
     found = []
+    if KINDS[kind].of_answers:
+        return list(_lost(capture, kind, when, other))
     for name, device in (other.devices if other is not None else {}).items():
         if name not in capture.devices:
-            for reader in (one for one in _feeding(device.dialect, kind) if not one.besides):
-                found.append(Gap(when, name, kind, "not in this capture", device.labels, reader.constants))
+            assert other is not None
+            for reader in (one for one in _feeding(other.readers(name), kind) if not one.besides):
+                found.append(Gap(when, name, kind, "not in this capture", device.labels, reader.known))
     unread = _unread(capture)
     for name, device in capture.devices.items():
-        for reason, feeding in _device_gaps(device, kind):
-            known, question = (feeding.constants, feeding.command) if feeding else ({}, "")
-            tells = _tells(feeding, kind)
+        feeding = list(_feeding(capture.readers(name), kind))
+        for reason, one in _device_gaps(capture, name, kind, feeding):
+            known, question = (one.known, one.command) if one else ({}, "")
+            tells = _tells(one, kind)
             found.append(Gap(when, name, kind, reason, device.labels, known, question=question, tells=tells))
-        for reader, command, entry in _answers(device, kind):
-            lines = [n for n, within in unread.get((name, command), ()) if within != kind]
+        for reader, command, entry in _answers(capture, name, feeding):
+            lines = [(n, text) for n, text, within in unread.get((name, command), ()) if within != kind]
             if entry.is_evidence and lines:
-                what = f"{len(lines)} unread line{'s' * (len(lines) > 1)} in '{command}' (first: line {lines[0]})"
-                tells = _tells(reader, kind)
-                found.append(Gap(when, name, kind, what, device.labels, reader.constants, command, tells=tells))
+                what = f"{len(lines)} unread line{'s' * (len(lines) > 1)} in '{command}' (first: line {lines[0][0]})"
+                tells, texts = _tells(reader, kind), tuple(text for _, text in lines)
+                found.append(
+                    Gap(when, name, kind, what, device.labels, reader.known, command, tells=tells, lines=texts)
+                )
     return found
+
+
+def _lost(capture: Capture, kind: str, when: str, other: Capture | None) -> Iterator[Gap]:
+    """The answers that a capture has not, of those that were asked for in it or given in the other one."""
+    nowhere: Mapping[str, DeviceEntry] = {}
+    elsewhere = other.devices if other is not None else nowhere
+    for name in {**capture.devices, **elsewhere}:
+        here = capture.devices.get(name)
+        asked = here.commands if here is not None else {}
+        for command in {**asked, **(elsewhere[name].commands if name in elsewhere else {})}:
+            entry = asked.get(command)
+            if entry is None or not entry.is_evidence:
+                reason = told(command, entry, here) if entry is not None and here is not None else "not in this capture"
+                labels = (here or elsewhere[name]).labels
+                yield Gap(when, name, kind, reason, labels, {"command": command}, question=command)
+
+
+def not_running(capture: Capture, kind: str, when: str, other: Capture | None) -> Iterator[Gap]:
+    """Where a process that would tell of a kind does not run, and the other capture does not say that it never did."""
+    for name, device in capture.devices.items():
+        for reader, command, entry in _answers(capture, name, list(_feeding(capture.readers(name), kind))):
+            there = other.devices.get(name) if other is not None else None
+            was = there.commands.get(command) if there is not None else None
+            if entry.outcome == NOT_RUNNING and (was is None or was.outcome != NOT_RUNNING):
+                reason = f"what answers '{command}' does not run"
+                yield Gap(when, name, kind, reason, device.labels, reader.known, down=True)
 
 
 def _tells(reader: Reader | None, kind: str) -> frozenset[str]:
@@ -160,38 +151,41 @@ def _tells(reader: Reader | None, kind: str) -> frozenset[str]:
 def witnesses(capture: Capture, kind: str) -> Iterator[Gap]:
     """The opposite of gaps: each answer that was there to show records of a kind, whether or not it showed any."""
     for name, device in capture.devices.items():
-        for reader, command, entry in _answers(device, kind):
-            if entry.is_evidence and not reader.besides:
+        every = [(reader, command, entry) for reader, command, entry in _answers(capture, name, capture.readers(name))]
+        for reader, command, entry in every:
+            if entry.is_evidence and not reader.besides and (KINDS[kind] in reader.kinds or KINDS[kind].of_answers):
                 reason = f"{entry.outcome.replace('_', ' ')} by '{command}'"
-                yield Gap("after", name, kind, reason, device.labels, reader.constants)
+                yield Gap("after", name, kind, reason, device.labels, reader.known)
 
 
-def _unread(capture: Capture) -> dict[tuple[str, str], list[tuple[int, str | None]]]:
+def _unread(capture: Capture) -> dict[tuple[str, str], list[tuple[int, str, str | None]]]:
     """The unread lines of each answer, and the kind of the record around each."""
-    found: dict[tuple[str, str], list[tuple[int, str | None]]] = {}
+    found: dict[tuple[str, str], list[tuple[int, str, str | None]]] = {}
     for row in capture.records(UNREAD).to_pylist():
-        found.setdefault((row["device"], row["answer"]), []).append((row["line"], row["kind"]))
+        found.setdefault((row["device"], row["answer"]), []).append((row["line"], row["text"], row["kind"]))
     return found
 
 
-def _feeding(dialect: str, kind: str) -> Iterator[Reader]:
-    return (reader for reader in readers(dialect) if KINDS[kind] in reader.kinds)
+def _feeding(every: Iterable[Reader], kind: str) -> Iterator[Reader]:
+    return (reader for reader in every if KINDS[kind] in reader.kinds)
 
 
-def _answers(device: DeviceEntry, kind: str) -> Iterator[tuple[Reader, str, CommandEntry]]:
-    for reader in _feeding(device.dialect, kind):
-        for command, entry in device.commands.items():
-            if find_reader(device.dialect, command) is reader:
-                yield reader, command, entry
+def _answers(capture: Capture, name: str, feeding: Sequence[Reader]) -> Iterator[tuple[Reader, str, CommandEntry]]:
+    for command, entry in capture.devices[name].commands.items():
+        reader = capture.reader(name, command)
+        if reader is not None and reader in feeding:
+            yield reader, command, entry
 
 
-def _device_gaps(device: DeviceEntry, kind: str) -> Iterator[tuple[str, Reader | None]]:
-    feeding = list(_feeding(device.dialect, kind))
+def _device_gaps(
+    capture: Capture, name: str, kind: str, feeding: Sequence[Reader]
+) -> Iterator[tuple[str, Reader | None]]:
+    device = capture.devices[name]
     if not feeding:
         yield f"no reader of {device.dialect} gives records of the kind {kind}", None
     for reader in (one for one in feeding if not one.instead_of):
         forms = [reader, *(one for one in feeding if one.instead_of == reader.name)]
-        asked = {c: entry for c, entry in device.commands.items() if find_reader(device.dialect, c) in forms}
+        asked = {command: entry for one, command, entry in _answers(capture, name, forms)}
         if any(form.command in asked and asked[form.command].is_evidence for form in forms):
             continue  # it tells of everything that the others tell of
         lame = next((command for command, entry in asked.items() if not entry.is_evidence), None)
@@ -211,6 +205,12 @@ def told(command: str, entry: CommandEntry, device: DeviceEntry) -> str:
     """In words, why an answer proves nothing."""
     if entry.outcome == NOT_SUPPORTED:
         return f"the device does not know '{command}'"
+    if entry.outcome == ALTERED:
+        return f"the answer to '{command}' proves nothing: {entry.reason}"
+    if entry.outcome == SAID_NOTHING:
+        return (
+            f"the answer to '{command}' holds nothing that could be read, and every device has something to say to it"
+        )
     if entry.outcome == PARTIAL:
         return f"the answer to '{command}' was cut off: {entry.reason}"
     if entry.outcome == NOT_ANSWERED and not device.commands_answered:
@@ -222,20 +222,20 @@ def not_comparable(before: Capture, after: Capture) -> list[tuple[str, str, str]
     """Where a comparison is blind: (device, command, reason), for what was asked in either capture."""
     found = []
     for name in dict.fromkeys([*before.devices, *after.devices]):
-        sides = [("before", before.devices.get(name)), ("after", after.devices.get(name))]
-        commands = dict.fromkeys(command for _, one in sides if one for command in one.commands)
+        sides = [("before", before, before.devices.get(name)), ("after", after, after.devices.get(name))]
+        commands = dict.fromkeys(command for _, _, one in sides if one for command in one.commands)
         for command in commands:
-            if not any(_compared(one.dialect, command) for _, one in sides if one):
+            if not any(_compared(capture, name, command) for _, capture, one in sides if one):
                 continue
-            reason = _blind(command, sides)
+            reason = _blind(command, [(when, one) for when, _, one in sides])
             if reason:
                 found.append((name, command, reason))
-    return found + _differing_unread(before, after)
+    return found
 
 
-def _compared(dialect: str, command: str) -> bool:
+def _compared(capture: Capture, device: str, command: str) -> bool:
     """Whether an answer holds what a comparison looks at: a log does not."""
-    reader = find_reader(dialect, command)
+    reader = capture.reader(device, command)
     return reader is None or any(kind.compared for kind in reader.kinds)
 
 
@@ -251,21 +251,3 @@ def _blind(command: str, sides: Iterable[tuple[str, DeviceEntry | None]]) -> str
     if both == [NOT_SUPPORTED, NOT_SUPPORTED]:
         return None
     return "; ".join(reasons) or None
-
-
-def _differing_unread(before: Capture, after: Capture) -> list[tuple[str, str, str]]:
-    """Unread lines that are the same before and after hide no difference; others may."""
-    texts: list[dict[tuple[str, str], Counter[str]]] = []
-    for capture in (before, after):
-        found: dict[tuple[str, str], Counter[str]] = {}
-        for row in capture.records(UNREAD).to_pylist():
-            found.setdefault((row["device"], row["answer"]), Counter())[row["text"].strip()] += 1
-        texts.append(found)
-    places = dict.fromkeys([*texts[0], *texts[1]])
-    dialects = {name: one.dialect for capture in (before, after) for name, one in capture.devices.items()}
-    different = [
-        (device, command)
-        for device, command in places
-        if texts[0].get((device, command)) != texts[1].get((device, command)) and _compared(dialects[device], command)
-    ]
-    return [(device, command, "unread lines that differ before and after") for device, command in different]

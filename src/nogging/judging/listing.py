@@ -11,13 +11,15 @@ from typing import TYPE_CHECKING
 
 from nogging.captures.capture import UNREAD, Capture
 from nogging.captures.manifest import DeviceEntry, Manifest
+from nogging.captures.sealing import Standing
+from nogging.dialects.places import Own
 from nogging.inventory import Inventory
-from nogging.judging.expectations import AnyExpectation, Expectation, load_expectations
-from nogging.judging.joined import JoinedExpectation
+from nogging.judging.expectation import Expectation
+from nogging.judging.expectations import AnyExpectation, load_expectations
 from nogging.judging.pairs import Pairs
-from nogging.judging.paths import PathExpectation
+from nogging.judging.quantifiers.joined import JoinedExpectation
+from nogging.judging.quantifiers.path import PathExpectation
 from nogging.predicates.tree import varying
-from nogging.reading.reader import readers
 from nogging.records import KINDS
 
 if TYPE_CHECKING:
@@ -50,9 +52,10 @@ class Listing:
 class _Planned(Capture):
     """The devices of an inventory, of which nothing was captured."""
 
-    def __init__(self, devices: Mapping[str, DeviceEntry]) -> None:
-        self.folder = Path()
+    def __init__(self, devices: Mapping[str, DeviceEntry], own: Own) -> None:
+        self.folder, self.own = Path(), own
         self.manifest = Manifest("", "", devices=dict(devices))
+        self.standing = Standing.OPEN
 
     @cached_property
     def _tables(self) -> dict[str, pa.Table]:
@@ -65,10 +68,12 @@ class _Planned(Capture):
 
 def planned(of: Inventory | Capture) -> Pairs:
     """Pairs in which nothing was captured, for what can be told of expectations without any answer."""
-    devices = (
-        of.devices if isinstance(of, Capture) else {d.name: DeviceEntry(d.dialect, dict(d.labels)) for d in of.devices}
-    )
-    nothing = _Planned(devices)
+    if isinstance(of, Capture):
+        devices = {name: DeviceEntry(one.dialect, dict(one.labels)) for name, one in of.devices.items()}
+        nothing = _Planned(devices, of.own)
+    else:
+        own = (of.readers,) if of.readers is not None else ()
+        nothing = _Planned({d.name: DeviceEntry(d.dialect, dict(d.labels)) for d in of.devices}, own)
     return Pairs(nothing, nothing)
 
 
@@ -93,9 +98,8 @@ def _listed(one: AnyExpectation, pairs: Pairs) -> Listed:
         by = f" by {one.by.text}" if one.by is not None else ""
         words = "; ".join(f"{device} to {other}" for device, other in one.pairs) or "nothing"
         return Listed(one.title, one.strength, f"joined{by}: {words}", tuple(dict.fromkeys(a for a, _ in one.pairs)))
-    devices = pairs.after.devices
     about = pairs.devices_with(one.where)
-    blind = [name for name in about if not any(one.kind in reader.kinds for reader in readers(devices[name].dialect))]
+    blind = [name for name in about if not any(one.kind in reader.kinds for reader in pairs.after.readers(name))]
     return Listed(one.title, one.strength, words_of(one), tuple(about), tuple(blind), _values(one, pairs, about))
 
 

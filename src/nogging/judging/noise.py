@@ -1,10 +1,11 @@
 """What varies by itself: taught by captures between which nothing was done, and then not mistaken for the change.
 
-Two things are learned from each two quiet captures in a row. Which records differed, and how: the same record that
-differs in the same way again is noise. And, of routes and of addresses in tables, how many differed in the same way in
-how much time: in a full Internet table it is never the same prefixes that come and go. As many as chance would give in
-the time between before and after (three standard deviations above the quickest quiet rate) are noise; if there are
-more, none of them is.
+Two things are learned from each two quiet captures in a row. What a record did: the same record that does the very same
+again, from the same value to the same value, is noise. And, of routes and of addresses in tables, how many differed in
+the same way in how much time: in a full Internet table it is never the same prefixes that come and go. As many as
+chance would give in the time between before and after (three standard deviations above the quickest quiet rate), and no
+more than a small share of the table, are noise; if there are more, none of them is. A default route is never noise, and
+neither is a state that was not seen in any quiet capture.
 """
 
 from __future__ import annotations
@@ -21,11 +22,16 @@ from nogging.captures.capture import Capture, opened
 from nogging.errors import QuestionError
 from nogging.judging.compare import Comparison, compare_pairs
 from nogging.judging.pairs import Pairs
-from nogging.judging.verdict import Difference, Noise
+from nogging.judging.verdict import HOPS, Difference, Noise, words_that_differ
+from nogging.records import KINDS, Field, Nature
+from nogging.records.field import REMAINDER
 
 MANY = ("route", "arp", "fdb")
 """Kinds of which other records vary each time."""
 _DEVIATIONS = 3
+_SHARE = 0.1
+"""As large a share of a table may be noise, however much time has passed."""
+_DEFAULTS = ("0.0.0.0/0", "::/0")
 _Sort = tuple[str, str, str, str, tuple[str, ...]]
 
 
@@ -36,38 +42,79 @@ class Quiet:
         ordered = sorted((opened(one) for one in captures), key=lambda one: one.ended)
         if len(ordered) < 2:
             raise QuestionError("two quiet captures at least tell what varies by itself (the one from before is one)")
-        self.known: set[tuple[Any, ...]] = set()
+        self.known: set[str] = set()
+        self.words: dict[tuple[Any, ...], set[str]] = {}
+        """The words that a record gained or lost."""
+        self.spans: dict[tuple[Any, ...], tuple[float, float]] = {}
+        """How far the gauges of a record went."""
         self.rates: dict[_Sort, float] = defaultdict(float)
         for earlier, later in pairwise(ordered):
             found = compare_pairs(Pairs(later, earlier)).differences
-            seconds = max((later.ended - earlier.ended).total_seconds(), 1.0)
-            self.known |= {_same(one) for one in found}
+            for one in found:
+                self.known.add(_same(one))
+                if REMAINDER.name in one.fields and not isinstance(one.fields[REMAINDER.name][0], list):
+                    gone, come = words_that_differ(*one.fields[REMAINDER.name])
+                    self.words.setdefault(one.identity, set()).update(gone, come)
+                self._span(one)
             for sort, n in Counter(map(_sort, found)).items():
-                self.rates[sort] = max(self.rates[sort], n / seconds)
+                seconds = _between(earlier, later, sort[1])
+                if seconds is not None:
+                    self.rates[sort] = max(self.rates[sort], n / seconds)
 
-    def noise(self, differences: Sequence[Difference], seconds: float) -> dict[int, str]:
-        """Which differences are noise, after as many seconds, and how each is known to be."""
-        found = {n: "differed in the same way between quiet captures" for n, one in _numbered(differences, self.known)}
+    def _span(self, one: Difference) -> None:
+        for name, values in one.fields.items():
+            if KINDS[one.kind].fields.get(name) in _gauges(one) and None not in values:
+                low, high = self.spans.get((*one.identity, name), values)
+                self.spans[*one.identity, name] = min(low, high, *values), max(low, high, *values)
+
+    def is_known(self, one: Difference) -> bool:
+        """Whether a record did the very same between quiet captures."""
+        if _same(one) in self.known:
+            return True
+        if set(one.fields) == {REMAINDER.name}:
+            gone, come = words_that_differ(*one.fields[REMAINDER.name])
+            return {*gone, *come} <= self.words.get(one.identity, set())
+        gauges = {field.name for field in _gauges(one)}
+        if not one.fields or not gauges.issuperset(one.fields):
+            return False
+        spans = [self.spans.get((*one.identity, name)) for name in one.fields]
+        return all(
+            span is not None and new is not None and span[0] <= new <= span[1]
+            for span, (_, new) in zip(spans, one.fields.values(), strict=True)
+        )
+
+    def noise(self, differences: Sequence[Difference], pairs: Pairs) -> dict[int, str]:
+        """Which differences are noise, and how each is known to be."""
+        found = {
+            n: "differed in the same way between quiet captures"
+            for n, one in enumerate(differences)
+            if self.is_known(one)
+        }
         others: dict[_Sort, list[int]] = defaultdict(list)
         for n, one in enumerate(differences):
-            if n not in found and one.kind in MANY:
+            if n not in found and one.kind in MANY and not _is_default(one):
                 others[_sort(one)].append(n)
         for sort, numbers in others.items():
-            expected = self.rates.get(sort, 0.0) * seconds
-            most = math.ceil(expected + _DEVIATIONS * math.sqrt(expected))
-            if len(numbers) <= most:
+            if len(numbers) <= self.most(sort, pairs):
                 _, device, what, protocol, _ = sort
                 told = " ".join(one for one in (protocol, sort[0]) if one)
                 found |= dict.fromkeys(numbers, f"no more {told}s {what} on {device} than between quiet captures")
         return found
+
+    def most(self, sort: _Sort, pairs: Pairs) -> int:
+        """As many differences of a sort as chance would give in the time that has passed."""
+        assert pairs.before is not None
+        seconds = _between(pairs.before, pairs.after, sort[1])
+        expected = self.rates.get(sort, 0.0) * (seconds or 0.0)
+        chance = math.ceil(expected + _DEVIATIONS * math.sqrt(expected))
+        return min(chance, int(_SHARE * _size(pairs.before, sort)))
 
 
 def noise_of(found: Comparison, pairs: Pairs, quiet: Sequence[Capture | str | Path]) -> Comparison:
     """A comparison with what is noise told apart, as far as the quiet captures, and the one from before, teach it."""
     if not quiet or pairs.before is None:
         return found
-    seconds = (pairs.after.ended - pairs.before.ended).total_seconds()
-    noise = Quiet([*quiet, pairs.before]).noise(found.differences, max(seconds, 1.0))
+    noise = Quiet([*quiet, pairs.before]).noise(found.differences, pairs)
     titles: dict[str, list[Difference]] = defaultdict(list)
     for n, title in sorted(noise.items()):
         titles[title].append(found.differences[n])
@@ -76,14 +123,52 @@ def noise_of(found: Comparison, pairs: Pairs, quiet: Sequence[Capture | str | Pa
     return replace(found, differences=left, noise=told)
 
 
-def _numbered(differences: Sequence[Difference], known: set[tuple[Any, ...]]) -> list[tuple[int, Difference]]:
-    return [(n, one) for n, one in enumerate(differences) if _same(one) in known]
+def _between(earlier: Capture, later: Capture, device: str) -> float | None:
+    """The seconds between the answers of a device; None where there are none to tell."""
+    ends = [
+        max((one.ended() for one in capture.devices[device].commands.values() if one.started), default=None)
+        if device in capture.devices
+        else None
+        for capture in (earlier, later)
+    ]
+    if ends[0] is None or ends[1] is None or ends[1] <= ends[0]:
+        return None
+    return (ends[1] - ends[0]).total_seconds()
 
 
-def _same(one: Difference) -> tuple[Any, ...]:
-    return (*one.identity, one.what, tuple(one.fields))
+def _size(capture: Capture, sort: _Sort) -> int:
+    """How many records of a kind and a protocol a device has."""
+    import pyarrow.compute as pc
+
+    kind, device, _, protocol, _ = sort
+    table = capture.records(kind)
+    mine = table.filter(pc.equal(table.column("device"), device))
+    name = next((one for one in ("source_protocol", "protocol") if protocol and one in KINDS[kind].fields), None)
+    return int(mine.num_rows if name is None else pc.sum(pc.equal(mine.column(name), protocol)).as_py() or 0)
+
+
+def _gauges(one: Difference) -> list[Field]:
+    return [field for field in KINDS[one.kind].own if field.nature is Nature.GAUGE]
+
+
+def _is_default(one: Difference) -> bool:
+    return one.key.get("destination_prefix") in _DEFAULTS
+
+
+def _same(one: Difference) -> str:
+    """A difference to the very values; that something began again is the same whenever it did."""
+    timed = one.what == "restarted"
+    return repr((one.identity, one.what, tuple(one.fields) if timed else tuple(one.fields.items())))
 
 
 def _sort(one: Difference) -> _Sort:
+    """What differences are counted together: of the states of a record, only those with the same."""
     protocol = str(one.key.get("source_protocol") or one.key.get("protocol") or "")
-    return one.kind, one.device, one.what, protocol, tuple(one.fields)
+    states = [field.name for field in KINDS[one.kind].own if field.nature is Nature.STATE]
+    told = [f"{name}={(one.after or {}).get(name)}" for name in states if name in one.fields]
+    told += sorted({str(_troubled(hop)) for hop in (one.after or {}).get(HOPS) or ()} if HOPS in one.fields else ())
+    return one.kind, one.device, one.what, protocol, (*one.fields, *told)
+
+
+def _troubled(hop: dict[str, Any]) -> dict[str, Any]:
+    return {name: hop.get(name) for name in ("active", "chosen", "installed", "trouble", "special_next_hop")}

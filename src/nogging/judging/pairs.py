@@ -12,11 +12,13 @@ from typing import TYPE_CHECKING, Any
 
 from nogging.captures.capture import UNREAD, Capture
 from nogging.errors import QuestionError
+from nogging.judging.gaps import gaps
 from nogging.predicates import Path, Predicate, Schema, computed, holds, identifier, quoted
 from nogging.predicates.addresses import register
 from nogging.predicates.database import closed_database
-from nogging.predicates.tree import Node, Resolve
+from nogging.predicates.tree import Doubt, Node, Resolve
 from nogging.records import KINDS, Field, Kind, Nature, Type
+from nogging.records.field import SKEW
 from nogging.routing.links import links
 
 if TYPE_CHECKING:
@@ -50,6 +52,7 @@ _JOINS = {
 }
 ELAPSED = "elapsed"
 _ELAPSED = Field(ELAPSED, Type.NUMBER, Nature.NOTE, "the time between the answers before and after", unit="s")
+_CLEARED = "discontinuity_time"
 LONG = 20_000
 """As many records of a kind are a long table."""
 PEERED = tuple(_JOINS)
@@ -64,6 +67,8 @@ class Pairs:
         self.made: set[str] = set()
         self.doubled: dict[str, list[dict[str, Any]]] = {}
         self.known_unread: dict[tuple[str, str], bool] = {}
+        self.known_blind: dict[tuple[str, str], list[str]] = {}
+        self.known_alone: dict[tuple[str, str], str] = {}
 
     @cached_property
     def database(self) -> duckdb.DuckDBPyConnection:
@@ -145,6 +150,77 @@ class Pairs:
             self.made.add(name)
             self._make(kind, name)
         return name
+
+    def resolver(self, side: str, kind: Kind) -> Resolve:
+        """Names of a predicate as columns of a kind's table of pairs, with the record taken from one side.
+
+        A counter that was cleared or began again in between is judged by what it shows after: before, it was nothing.
+        """
+        plain = resolver(side)
+        counters = set(kind.named(Nature.COUNTER)) if side == AFTER else set()
+        began = f"a_{_CLEARED} IS NOT NULL AND epoch(a_{_CLEARED}) - coalesce(epoch(b_{_CLEARED}), 0) > {SKEW}"
+
+        def resolve(path: Path) -> str | None:
+            if path[0] != "before" or path[-1] not in counters:
+                return plain(path)
+            before, after = identifier("b_" + path[1]), identifier("a_" + path[1])
+            anew = f"{after} < {before}" + (f" OR ({began})" if _CLEARED in kind.fields else "")
+            return f"(CASE WHEN {before} IS NOT NULL AND ({anew}) THEN 0 ELSE {before} END)"
+
+        return resolve
+
+    def doubt(self, side: str, kind: Kind) -> Doubt:
+        """When a null in a kind's table of pairs is not known to be none: an unread line may hold the value, or the
+        other end, or the record from before, is not known."""
+
+        def doubt(path: Path) -> str | None:
+            if path[0] == "label" or path in ((ELAPSED,), ("device",)):
+                return None
+            if path[0] == "peer":
+                return f"({'p' if side == AFTER else 'q'}_device IS NULL AND NOT ({self._alone(kind, side)}))"
+            of = BEFORE if path[0] == "before" else side
+            conditions = self._unread(kind, of, path[-1])
+            if path[0] == "before" and side == AFTER:
+                conditions += self._blind_before(kind)
+            return " OR ".join(conditions) or None
+
+        return doubt
+
+    def _alone(self, kind: Kind, side: str) -> str:
+        """When it is known that nothing is at the other end, or nothing of the capture's: where the device hears others
+        by LLDP and nobody on this port, and, of sessions, where every address of the capture is known."""
+        capture = self.after if side == AFTER else self.before
+        if capture is None:
+            return "false"
+        if (kind.name, side) not in self.known_alone:
+            lacking = gaps(capture, "neighbor", side)
+            deaf = {gap.device for gap in lacking if gap.known.get("protocol", "lldp") == "lldp"}
+            rows = capture.records("neighbor").select(["device", "protocol"]).to_pylist()
+            hearing = {row["device"] for row in rows if row["protocol"] == "lldp"} - deaf
+            heard = f"device IN ({', '.join(map(quoted, sorted(hearing)))})" if hearing else "false"
+            if kind.name == "neighbor":
+                letter, whole = letter_of(side), str(not gaps(capture, "address", side)).lower()
+                session = f"coalesce({letter}_protocol IN ('bgp', 'bfd'), false)"
+                heard = f"CASE WHEN {session} THEN {whole} ELSE {heard} END"
+            self.known_alone[kind.name, side] = heard
+        return self.known_alone[kind.name, side]
+
+    def _unread(self, kind: Kind, side: str, field: str) -> list[str]:
+        """When a value is null perhaps for no other reason than that nobody could read it."""
+        letter = letter_of(side)
+        if not self.has_unread(kind, side):
+            return []
+        return [f"({letter}_unread AND {identifier(f'{letter}_{field}')} IS NULL)"]
+
+    def _blind_before(self, kind: Kind) -> list[str]:
+        """Where no record from before is no proof that there was none."""
+        if self.before is None:
+            return ["true"]
+        if (kind.name, BEFORE) not in self.known_blind:
+            lacking = [gap.device for gap in gaps(self.before, kind.name, BEFORE, self.after) if not gap.tells]
+            self.known_blind[kind.name, BEFORE] = sorted(set(lacking))
+        names = ", ".join(quoted(name) for name in self.known_blind[kind.name, BEFORE])
+        return [f"(NOT b_here AND device IN ({names}))"] if names else []
 
     def has_unread(self, kind: Kind, side: str) -> bool:
         """Whether unread lines stand within any record of a kind."""

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from importlib.resources import files as package_files
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any, TypeVar
 
 from pydantic import Field as ModelField
 
@@ -20,9 +20,6 @@ from nogging.predicates import Path as NamePath
 from nogging.predicates import PredicateError, Schema, from_mapping, parse, quoted
 from nogging.predicates.tree import VALUE, Call, Constant, Node, Predicate, chosen
 from nogging.records import KINDS, Field, Nature, Type
-
-if TYPE_CHECKING:
-    from nogging.judging.expectations import ExpectationsModel
 
 READY = "ready"
 """`ready/<name>.yaml` is one of the files that come with Nogging, unless there is such a file beside the user's."""
@@ -39,8 +36,18 @@ class CaseModel(Strict):
 
 
 Values = Scalar | tuple[CaseModel | Scalar, ...]
-File = tuple["ExpectationsModel", Source]
-FormOf = Callable[[Any], "type[ExpectationsModel]"]
+
+
+class SharingModel(Strict):
+    """What a file may share with others."""
+
+    title: str = ""
+    include: tuple[str, ...] = ()
+    conditions: dict[str, Condition] = ModelField(default_factory=dict)
+    values: dict[str, Values] = ModelField(default_factory=dict)
+
+
+Model = TypeVar("Model", bound=SharingModel)
 
 
 def ready_files() -> list[str]:
@@ -53,13 +60,13 @@ def _ready() -> Path:
 
 
 def with_included(
-    path: Path, form: FormOf, included: type[ExpectationsModel], inside: tuple[Path, ...] = ()
-) -> list[File]:
+    path: Path, form: Callable[[Any], type[Model]], included: type[Model], inside: tuple[Path, ...] = ()
+) -> list[tuple[Model, Source]]:
     """A file and all that it includes, itself last, each file once; `FileError` for one that includes itself. Its own
     values tell its `form`; what is included has one of its own."""
     data, source = plain_values(read_text(path), str(path))
     own = validated(data, source, form(data))
-    found: list[File] = []
+    found: list[tuple[Model, Source]] = []
     for n, name in enumerate(own.include):
         place = _place(path, name, source, ("include", n))
         if place.resolve() in (path.resolve(), *inside):
@@ -82,7 +89,7 @@ def _place(path: Path, name: str, source: Source, where: Path_) -> Path:
 class Vocabulary:
     """The conditions and the values that the files name."""
 
-    def __init__(self, files: Iterable[File], labels: dict[NamePath, Field]) -> None:
+    def __init__(self, files: Iterable[tuple[SharingModel, Source]], labels: dict[NamePath, Field]) -> None:
         self.labels: Schema = {("device",): Field("device", Type.TEXT, Nature.KEY, "the device"), **labels}
         self.conditions: dict[str, tuple[Condition, Source]] = {}
         self.values: dict[str, tuple[Values, Source]] = {}

@@ -15,10 +15,10 @@ from pydantic import Field as ModelField
 from nogging.captures.capture import Capture
 from nogging.errors import FileError, nearest
 from nogging.files import Path_, Source, Strict, read_text
-from nogging.judging.pairs import AFTER, Pairs, resolver
+from nogging.judging.gaps import gaps
+from nogging.judging.pairs import AFTER, Pairs
 from nogging.judging.select import matching
 from nogging.predicates import Predicate
-from nogging.reading.dialect import load_dialect
 from nogging.records import Kind
 from nogging.records.values import reader_of
 
@@ -43,6 +43,8 @@ class Wanted:
     def __init__(self, kind: Kind, fields: Iterable[str], pairs: Pairs) -> None:
         self.kind, self.fields, self.pairs = kind, tuple(fields), pairs
         self.rows: dict[Row, str] = {}
+        self.doubts: list[str] = []
+        """What was missing where the rows are from, so that they may not be all."""
 
     def add(self, given: Mapping[str, Any], place: str, told: Told) -> None:
         """One row; `FileError` for a value that does not fit its field, and for a row that is there already."""
@@ -60,7 +62,7 @@ class Wanted:
 
     def _names(self, device: str) -> dict[str, str]:
         entry = self.pairs.after.devices.get(device)
-        return load_dialect(entry.dialect).long_names if entry is not None else {}
+        return self.pairs.after.dialect(device).long_names if entry is not None else {}
 
     def _value(self, name: str, value: Any, names: dict[str, str]) -> Any:
         field = self.kind.fields[name]
@@ -135,7 +137,10 @@ def _from_capture(
         _known(name, kind, lambda message, _: source.error((*where, "fields"), message))
     folder = Path(source.path).parent / rows.capture
     found = Wanted(kind, rows.fields, pairs)
-    sql = condition.sql(resolver(AFTER)) if condition is not None else "true"
-    for row in matching(Pairs(Capture(folder)), kind, sql):
+    other = Pairs(Capture(folder))
+    sql = condition.sql(other.resolver(AFTER, kind), other.doubt(AFTER, kind)) if condition is not None else "true"
+    for row in matching(other, kind, sql):
         found.rows[tuple(row[name] for name in rows.fields)] = str(folder)
+    lacking = (gap for gap in gaps(other.after, kind.name, AFTER) if not gap.tells and gap.matters(condition))
+    found.doubts += dict.fromkeys(f"the rows may not be all: {folder}: {gap.device}: {gap.reason}" for gap in lacking)
     return found

@@ -6,7 +6,7 @@ from typing import Any
 
 from nogging.captures.capture import UNREAD, Capture
 from nogging.errors import QuestionError
-from nogging.judging.pairs import AFTER, Pairs, resolver, side_of
+from nogging.judging.pairs import AFTER, Pairs, side_of
 from nogging.predicates import PredicateError, identifier, parse
 from nogging.records import KINDS, Kind
 
@@ -21,7 +21,7 @@ def select(capture: Capture, kind: str, where: str | None = None) -> tuple[list[
     pairs = Pairs(capture)
     schema = {path: field for path, field in pairs.schema(KINDS[kind]).items() if path[0] != "before"}
     try:
-        condition = parse(where, schema).sql(resolver(AFTER))
+        condition = parse(where, schema).sql(pairs.resolver(AFTER, KINDS[kind]), pairs.doubt(AFTER, KINDS[kind]))
     except PredicateError as error:
         raise QuestionError(f'in the predicate "{where}", at character {error.offset + 1}: {error}') from None
     return matching(pairs, KINDS[kind], condition), list(KINDS[kind].fields)

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
+from difflib import SequenceMatcher
 from enum import StrEnum
-from typing import TYPE_CHECKING, Any
-
-if TYPE_CHECKING:
-    from nogging.judging.growth import Growth
+from typing import Any
 
 NO_BEFORE = "there is no capture from before (give one with --before)"
+HOPS = "hops"
+"""What stands for the field of a route that holds its next hops, each with its own state."""
 PATH = "path"
 """What stands for the kind of a result that is about the way of a packet."""
 
@@ -21,6 +21,18 @@ class Verdict(StrEnum):
     PASS = "pass"
     FAIL = "fail"
     UNPROVEN = "unproven"
+
+
+def concluded(
+    failures: Sequence[Failure], unproven: Sequence[Failure], *, failed: str = "", nothing: str = "", passed: str
+) -> tuple[Verdict, str]:
+    """The verdict with its reason, in the one order that there is: what failed for certain outweighs what is open, that
+    outweighs that there was `nothing` to look at, and only what none of these is passes."""
+    if failures:
+        return Verdict.FAIL, failed or failures[0].reason
+    if unproven:
+        return Verdict.UNPROVEN, unproven[0].reason
+    return (Verdict.UNPROVEN, nothing) if nothing else (Verdict.PASS, passed)
 
 
 def worst(verdicts: Iterable[Verdict]) -> Verdict:
@@ -101,6 +113,19 @@ class Difference:
         return self.kind, tuple(self.key.values())
 
 
+def words_that_differ(old: str | None, new: str | None) -> tuple[list[str], list[str]]:
+    """Of two remainders, the words that only the one and only the other has, in their order."""
+    one, other = (old or "").split(), (new or "").split()
+    matcher = SequenceMatcher(None, one, other, autojunk=False)
+    gone: list[str] = []
+    come: list[str] = []
+    for tag, a, b, c, d in matcher.get_opcodes():
+        if tag != "equal":
+            gone += one[a:b]
+            come += other[c:d]
+    return gone, come
+
+
 @dataclass(frozen=True)
 class Noise:
     """Differences that are no more than what varies by itself, and how that is known."""
@@ -124,6 +149,27 @@ class Explained:
     times: int
     following: tuple[tuple[Difference, str], ...] = ()
     """What follows from what it explains, each with the reason why."""
+
+
+@dataclass(frozen=True)
+class Growth:
+    """One counter of faults: its value before and after, and the seconds between the two answers."""
+
+    kind: str
+    key: dict[str, Any]
+    field: str
+    before: int
+    after: int
+    seconds: float | None
+
+    @property
+    def device(self) -> str:
+        return str(self.key["device"])
+
+    @property
+    def per_minute(self) -> float | None:
+        """How fast it grew; None where the time between is not known."""
+        return (self.after - self.before) * 60 / self.seconds if self.seconds and self.seconds > 0 else None
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,11 @@ if TYPE_CHECKING:
     import duckdb
 
 MEMORY = "4GB"
+_ORDER = (
+    "moment_order(a, b, apart) AS CASE WHEN a IS NULL OR b IS NULL THEN NULL "
+    "WHEN abs(epoch(a) - epoch(b)) <= apart THEN 0 WHEN a < b THEN -1 ELSE 1 END"
+)
+"""Which of two moments was first; neither, where they are no further apart than they were told exactly."""
 
 
 def closed_database() -> duckdb.DuckDBPyConnection:
@@ -27,6 +32,7 @@ def closed_database() -> duckdb.DuckDBPyConnection:
             "memory_limit": MEMORY,
         },
     )
+    connection.execute(f"CREATE MACRO {_ORDER}")
     connection.execute("SET lock_configuration = true")
     return connection
 

@@ -28,9 +28,12 @@ from nogging.predicates.tree import (
     Path,
     Predicate,
     quoted,
+    shown,
+    walk,
     with_constants,
 )
 from nogging.records import Field, Type
+from nogging.records.field import RESOLUTION, SKEW
 from nogging.records.values import address, enumerated, mac, prefix
 
 Schema = Mapping[Path, Field]
@@ -233,7 +236,19 @@ class _Checker:
         if sign is None:
             raise self.refused(raw, "this comparison is not taken in a predicate")
         left, right = self.alike([raw["left"], raw["right"]])
+        if self.type_of(left) == self.type_of(right) == "moment" and "DISTINCT" not in sign:
+            return self.moments(left, sign, right)
         return Call(f"({{}} {sign} {{}})", (left, right), "boolean", sees_null="DISTINCT" in sign)
+
+    def moments(self, left: Node, sign: str, right: Node) -> Node:
+        """Moments are as exact as their texts told them, and those of two captures as exact as the clocks."""
+        names = [one.path for part in (left, right) for one in walk(part) if isinstance(one, Name)]
+        exact = ((*path[:-1], path[-1] + RESOLUTION) for path in dict.fromkeys(names))
+        resolutions = tuple(Name(path) for path in exact if path in self.schema)
+        apart = ["coalesce({}, 0)"] * len(resolutions)
+        clocks = SKEW if len({path[:-1] for path in names}) > 1 else 0
+        form = f"(moment_order({{}}, {{}}, greatest({', '.join([*apart, '0'])}) + {clocks}) {sign} 0)"
+        return Call(form, (left, right, *resolutions), "boolean", text=f"{shown(left)} {sign} {shown(right)}")
 
     def between(self, raw: dict[str, Any]) -> Node:
         parts = self.alike([raw["input"], raw["lower"], raw["upper"]])

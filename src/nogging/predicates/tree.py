@@ -17,6 +17,9 @@ Path = tuple[str, ...]
 Resolve = Callable[[Path], str | None]
 """What stands for a name in SQL; None where its value is not known at all."""
 
+Doubt = Callable[[Path], str | None]
+"""When the value of a name, although it stands there (as null), is not known, as a condition in SQL; None for never."""
+
 
 @dataclass(frozen=True)
 class Name:
@@ -107,9 +110,20 @@ class Predicate:
         """The fields of the record itself that it uses."""
         return frozenset(path[0] for path in self.names if len(path) == 1)
 
-    def sql(self, resolve: Resolve) -> str:
-        """The predicate as SQL over what the names resolve to."""
-        return _written(self.node, resolve)
+    def sql(self, resolve: Resolve, doubt: Doubt | None = None) -> str:
+        """The predicate as SQL over what the names resolve to; unknown where it looks at a null that is in doubt."""
+        return _written(self.node, resolve, doubt)
+
+    def settles(self) -> frozenset[str]:
+        """The fields of the record that it wants to have one certain value: what must be joined by `and` for all."""
+        nodes = (part.node for part in self.parts())
+        equal = (node for node in nodes if isinstance(node, Call) and node.form == "({} = {})")
+        return frozenset(
+            one.path[0]
+            for node in equal
+            for one, other in (node.arguments, node.arguments[::-1])
+            if isinstance(one, Name) and len(one.path) == 1 and isinstance(other, Constant)
+        )
 
     def parts(self) -> list[Predicate]:
         """What is joined by `and` at the top, one predicate each: a failure is told part by part."""
@@ -132,7 +146,7 @@ def varying(*predicates: Predicate | None) -> list[Call]:
     return list({one.text: one for one in calls}.values())
 
 
-def _written(node: Node, resolve: Resolve) -> str:
+def _written(node: Node, resolve: Resolve, doubt: Doubt | None = None) -> str:
     if isinstance(node, Name):
         return resolve(node.path) or "NULL"
     if isinstance(node, Constant):
@@ -141,7 +155,15 @@ def _written(node: Node, resolve: Resolve) -> str:
         return "NULL"
     if len(node.arguments) == 2 and not node.form.endswith("{*})") and _lacks(node, resolve):
         return "NULL"
-    return _filled(node, node.form, [_written(argument, resolve) for argument in node.arguments])
+    found = _filled(node, node.form, [_written(argument, resolve, doubt) for argument in node.arguments])
+    doubts = _doubts(node, doubt) if node.sees_null and doubt is not None else []
+    return f"(CASE WHEN {' OR '.join(doubts)} THEN NULL ELSE {found} END)" if doubts else found
+
+
+def _doubts(node: Node, doubt: Doubt) -> list[str]:
+    """When what an expression sees as null is not known to be none."""
+    found = (doubt(one.path) for one in walk(node) if isinstance(one, Name))
+    return list(dict.fromkeys(f"({one})" for one in found if one))
 
 
 def _lacks(node: Call, resolve: Resolve) -> bool:

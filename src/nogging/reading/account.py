@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
-from nogging.reading.dialect import Dialect
+from nogging.dialects.declared import Dialect
 from nogging.records import Kind
 
 if TYPE_CHECKING:
@@ -14,6 +14,7 @@ if TYPE_CHECKING:
 
 NO_PATTERN = "no pattern of the reader matches"
 NO_ROWS = "nothing follows that would make a record of it"
+REFUSAL = "the device says that there is nothing to answer, beside records"
 CUT = "the answer ends here, in the middle"
 
 
@@ -51,7 +52,14 @@ class Reading:
     unread: list[Unread] = field(default_factory=list)
     skipped: int = 0
     not_configured: bool = False
+    not_running: bool = False
     not_supported: bool = False
+    refusals: list[Unread] = field(default_factory=list)
+    """The lines by which the device says so. Beside records they are unread: they are about something else."""
+    passed: list[tuple[int, str]] = field(default_factory=list)
+    """The words that no field took of lines outside of any record, each with the line's number."""
+    says_always: bool = False
+    """Whether the answer holds a record on every device, so that one without any tells nothing."""
     taken: dict[int, tuple[str, ...]] = field(default_factory=dict)
     leaves: int | None = None
     took: dict[int, list[Took]] | None = None
@@ -97,11 +105,25 @@ def _article(word: str) -> str:
     return f"{'an' if word[0] in 'aeiou' else 'a'} {word}"
 
 
-def says(reading: Reading, dialect: Dialect, stripped: str) -> bool:
+def says(reading: Reading, dialect: Dialect, stripped: str, number: int = 1) -> bool:
     """Takes a line by which the device says that there is nothing to answer."""
-    if stripped.startswith(dialect.not_configured):
+    if stripped.startswith(dialect.not_running):
+        reading.not_running = True
+    elif stripped.startswith(dialect.not_configured):
         reading.not_configured = True
     else:
         reading.not_supported = True
+    reading.refusals.append(Unread(number, stripped, REFUSAL))
     reading.skipped += 1
     return True
+
+
+def settle(reading: Reading) -> Reading:
+    """Refusals beside records say nothing of the whole answer, and are unread."""
+    if reading.refusals and reading.counts():
+        reading.unread += reading.refusals
+        reading.unread.sort(key=lambda one: one.line)
+        reading.skipped -= len(reading.refusals)
+        reading.not_configured = reading.not_running = reading.not_supported = False
+        reading.refusals = []
+    return reading

@@ -5,47 +5,48 @@ from __future__ import annotations
 import re
 from functools import cache
 
+from nogging.dialects.declared import load_dialect
+from nogging.dialects.notation import Pattern, compile_pattern
+from nogging.dialects.places import Own
 from nogging.errors import QuestionError
-from nogging.reading.dialect import load_dialect
-from nogging.reading.notation import Pattern, compile_pattern
 from nogging.reading.reader import find_reader
 
 
-def mode_of(dialect: str, command: str) -> str:
+def mode_of(dialect: str, command: str, own: Own = ()) -> str:
     """The mode in which a command is asked: its reader's, else that of the dialect's commands that read."""
-    reader = find_reader(dialect, command)
+    reader = find_reader(dialect, command, own)
     if reader is not None:
         return reader.mode
-    return next((mode for pattern, mode in _reads(dialect) if pattern.regex.fullmatch(command)), "")
+    return next((mode for pattern, mode in _reads(dialect, own) if pattern.regex.fullmatch(command)), "")
 
 
-def require_reading(dialect: str, command: str) -> None:
+def require_reading(dialect: str, command: str, own: Own = ()) -> None:
     """Raises `QuestionError` with the reason for a command that is not known to read only."""
-    reason = why_not(dialect, command)
+    reason = why_not(dialect, command, own)
     if reason is not None:
         raise QuestionError(
             f"'{command}' is not asked of {dialect} devices: {reason} (--any-command asks it all the same)"
         )
 
 
-def why_not(dialect: str, command: str) -> str | None:
+def why_not(dialect: str, command: str, own: Own = ()) -> str | None:
     """Why a command is not known to read; None for one that is."""
     if not command.isprintable() or command != command.strip():
         return "it holds more than one line, or characters that are not printable"
-    found = load_dialect(dialect)
-    mode = mode_of(dialect, command)
+    found = load_dialect(dialect, own)
+    mode = mode_of(dialect, command, own)
     writes = next((one for one in found.session.never(mode) if re.search(one, command)), None)
     if writes is not None:
         return "it could write a file or run another command"
-    if find_reader(dialect, command) is not None:
+    if find_reader(dialect, command, own) is not None:
         return None
     if command.split()[0].lower() in found.sends:
         return "it sends traffic"
-    if not any(pattern.regex.fullmatch(command) for pattern, _ in _reads(dialect)):
+    if not any(pattern.regex.fullmatch(command) for pattern, _ in _reads(dialect, own)):
         return "it is not known to read only"
     return None
 
 
 @cache
-def _reads(dialect: str) -> tuple[tuple[Pattern, str], ...]:
-    return tuple((compile_pattern(text), mode) for text, mode in load_dialect(dialect).reads.items())
+def _reads(dialect: str, own: Own) -> tuple[tuple[Pattern, str], ...]:
+    return tuple((compile_pattern(text), mode) for text, mode in load_dialect(dialect, own).reads.items())

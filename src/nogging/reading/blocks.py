@@ -16,15 +16,47 @@ import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
+from nogging.dialects.notation import keeping_nothing
+from nogging.reading.account import Reading
 from nogging.reading.declared import Action, Form, Reader
-from nogging.reading.notation import keeping_nothing
-from nogging.reading.slots import Slot, filled, lacking
+from nogging.reading.remainder import Words
+from nogging.reading.slots import Slot, Slots, filled, lacking
 from nogging.records import Kind
+from nogging.records.field import REMAINDER
 
-if TYPE_CHECKING:
-    from nogging.reading.lines import Lines
+
+class LineByLine(Protocol):
+    """What reads an answer line by line, as far as several lines at once go into it: its place in the answer, the open
+    record, and the account. Whatever else it knows is none of this module's business."""
+
+    reader: Reader
+    texts: list[str]
+    reading: Reading
+    carried: dict[str, Any]
+    slots: Slots
+    refusals: tuple[str, ...]
+    absent: dict[str, list[tuple[str, str]]]
+    words: Words
+    blank: int
+    last: tuple[Kind, dict[str, Any]] | None
+
+    @property
+    def is_between(self) -> bool:
+        """Whether it is within no table and no section."""
+
+    @property
+    def open(self) -> Any: ...
+    @open.setter
+    def open(self, record: Any) -> None: ...
+    @property
+    def stack(self) -> list[Any]: ...
+    def close(self) -> None: ...
+    def leave_words(self, line: str, number: int, words: str) -> None: ...
+    def begin(self, kind: Kind, values: dict[str, Any], number: int) -> dict[str, Any]: ...
+    def opened(self, kind: Kind, row: dict[str, Any], number: int, level: int | None) -> Any: ...
+
 
 OFTEN_ENOUGH = 3
 MOST_BLOCKS = 8
@@ -75,12 +107,14 @@ class Block:
     """Where the lines stand that give something, step by step."""
     added: list[int]
     """Where those stand that add to the record."""
+    lines: list[tuple[Action | None, int]]
+    """What each line does, None for a blank one, and how many groups of the match are its."""
 
 
 class Blocks:
     """What an answer has shown so far of its records' lines, and the blocks made of that."""
 
-    def __init__(self, lines: Lines) -> None:
+    def __init__(self, lines: LineByLine) -> None:
         self.lines, self.reader = lines, lines.reader
         self.stripped = [line.strip() for line in lines.texts]
         self.text = "\n".join(self.stripped) + "\n"
@@ -93,7 +127,7 @@ class Blocks:
 
     def past(self, number: int, end: int) -> int:
         """Takes blocks from this line on, as long as they come; the first line after them."""
-        if self.lines.columns is not None or self.lines.section[0]:
+        if not self.lines.is_between:
             return number
         while (found := next((one for one in self.blocks if self.takes(one, number, end)), None)) is not None:
             number += found.height
@@ -107,7 +141,7 @@ class Blocks:
             return False
         lines, before = self.lines, self.lines.open
         try:
-            rows, taken = self.rows(block, number, match.groups())
+            rows, taken = self.rows(block, number, match)
         except ValueError:
             lines.open = before
             return False
@@ -123,10 +157,10 @@ class Blocks:
         lines.reading.taken.update(zip([number + place for place in block.places], taken, strict=True))
         return True
 
-    def rows(self, block: Block, number: int, texts: tuple[Any, ...]) -> tuple[_Rows, _Fields]:
+    def rows(self, block: Block, number: int, match: re.Match[str]) -> tuple[_Rows, _Fields]:
         """The records that a block begins, and the fields that each line gave; `ValueError` where its lines do not all
         belong to them."""
-        lines = self.lines
+        lines, texts = self.lines, match.groups()
         lines.open = None
         made: _Rows = []
         taken: _Fields = []
@@ -153,7 +187,33 @@ class Blocks:
             taken += names
         assert lines.open is not None
         lines.open.lines += [number + place for place in block.added]
+        self.leave_words(block, number, match, made)
         return made, taken
+
+    def leave_words(self, block: Block, number: int, match: re.Match[str], made: _Rows) -> None:
+        """Gives the words that no field took to the records, or to the answer, line by line."""
+        lines, at = self.lines, match.start()
+        rows = iter(made[1:])
+        regs = match.regs[1:]
+        group = 0
+        for place, (action, groups) in enumerate(block.lines, number):
+            line = lines.texts[place - 1]
+            end = at + len(self.stripped[place - 1])
+            if action is None:
+                lines.blank = place
+            else:
+                own = [(a - at, b - at) for a, b in regs[group : group + groups] if a >= 0] if groups else ()
+                words = lines.words.of(self.text[at:end], own)
+                group += groups
+                if action is Action.ROW:
+                    next(rows)[1][REMAINDER.name] = words
+                elif action is Action.OPEN:
+                    lines.open.words = words
+                elif action is Action.ADD:
+                    lines.open.add_words(place, words, len(line) - len(line.lstrip()) > lines.open.indent)
+                else:
+                    lines.leave_words(line, place, words)
+            at = end + 1
 
     def saw(self, number: int, form: Form | None) -> None:
         """Notes which form took a line that was read by itself."""
@@ -214,7 +274,10 @@ def _block(regex: re.Pattern[str], forms: Sequence[Form | None], steps: list[_St
     added = [place for step in steps if step.action is Action.ADD for place in step.places]
     known = [form for form in forms if form is not None]
     skipped = sum(form.action is Action.SKIP for form in known)
-    return Block(regex, len(forms), steps, skipped, known[0].level, places, added)
+    told: list[tuple[Action | None, int]] = [
+        (form.action, form.pattern.regex.groups) if form is not None else (None, 0) for form in forms
+    ]
+    return Block(regex, len(forms), steps, skipped, known[0].level, places, added, told)
 
 
 def suits(reader: Reader) -> bool:

@@ -7,15 +7,17 @@ records and where their fields are.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
 from pydantic import Field, model_validator
 
+from nogging.dialects.notation import Pattern, Value
 from nogging.files import Strict
-from nogging.reading.notation import Pattern, Value
+from nogging.reading.commands import fits, given
 from nogging.records import Kind
 
 
@@ -93,6 +95,13 @@ class EntryModel(Strict):
     within: tuple[EntryModel, ...] = ()
 
 
+class SilentModel(Strict):
+    """A line of which no word is compared, in the notation, and why."""
+
+    line: str
+    why: str
+
+
 class ReaderModel(Strict):
     dialect: str
     commands: tuple[str, ...]
@@ -103,6 +112,11 @@ class ReaderModel(Strict):
     proven: str = ""
     """The real system whose answers it was proven on; without it, written from knowledge of the format."""
     mode: str = ""
+    silent: tuple[SilentModel, ...] = ()
+    left_out: str = ""
+    """Why nothing is compared that stands outside of its records."""
+    may_say_nothing: bool = False
+    """Whether a device may have nothing to say to it, although every device has such records."""
     always: dict[str, Scalar] = Field(default_factory=dict)
     start: dict[str, Scalar] = Field(default_factory=dict)
     values: dict[str, dict[str, Scalar]] = Field(default_factory=dict)
@@ -235,6 +249,8 @@ class Reader:
 
     name: str
     path: Path
+    own: tuple[Path, ...]
+    """The folders besides the library that it was found in, or beside."""
     dialect: str
     commands: tuple[str, ...]
     asked: bool
@@ -243,6 +259,9 @@ class Reader:
     """The name of the reader whose question this one answers in another form."""
     proven: str
     mode: str
+    may_say_nothing: bool
+    silent: tuple[Pattern, ...]
+    left_out: str
     kinds: tuple[Kind, ...]
     constants: Mapping[str, Any]
     start: Mapping[str, Any]
@@ -262,6 +281,26 @@ class Reader:
         """The command that a capture sends for this reader."""
         return self.commands[0]
 
+    @property
+    def says_always(self) -> bool:
+        """Whether every device has something to say to its question."""
+        return not self.besides and not self.may_say_nothing and any(kind.always for kind in self.kinds)
+
+    def asked_by(self, command: str) -> Reader:
+        """The reader with what a command says of all its answer: the VRF, where that is what it asks for."""
+        command = command.strip()
+        if not self.start or not command:
+            return self
+        exact = ((one, one.regex.fullmatch(command)) for one in self.command_patterns)
+        fitting = [(one, match) for one, match in exact if match is not None] or [
+            (one.pattern, one.match)
+            for one in sorted(fits(self.command_patterns, command), key=lambda fit: fit.looseness)
+        ]
+        if not fitting or not all(pattern.values for pattern, _ in fitting):
+            return self
+        said = {name: text for name, text in given(*fitting[0]) if name in self.start}
+        return replace(self, start={**self.start, **said}) if said else self
+
     def answers(self, command: str) -> bool:
         return any(pattern.regex.fullmatch(command.strip()) for pattern in self.command_patterns)
 
@@ -274,13 +313,24 @@ class Reader:
                 self._by_word[word] = found
         return found
 
-    def provides(self, kind: Kind) -> frozenset[str]:
-        """The fields of a kind that this reader can give; what is not among them it never gives."""
+    @cached_property
+    def known(self) -> Mapping[str, Any]:
+        """What is known of a record that it might have read and did not: what none of its lines may say otherwise."""
+        return {name: value for name, value in self.constants.items() if name not in self.told}
+
+    @cached_property
+    def told(self) -> frozenset[str]:
+        """The fields that its lines, or paths, tell or set."""
         named = {value.field for form in self.forms for value in form.values}
         parts = (one for form in self.forms for several in form.parts.values() for one in several)
         named |= {value.field for part in parts for value in part.values}
         named |= {value.field for heading in self.headings for value in heading.columns.values()}
-        named |= {name for form in self.forms for name in form.set} | set(self.constants) | set(self.start)
+        named |= {name for form in self.forms for name in form.set}
+        named |= {name for form in self.forms for several in form.parts.values() for one in several for name in one.set}
         named |= {name for heading in self.headings for name in heading.set}
         named |= {name for entry in self.entries for name in entry.named()}
-        return frozenset(named & set(kind.fields))
+        return frozenset(named)
+
+    def provides(self, kind: Kind) -> frozenset[str]:
+        """The fields of a kind that this reader can give; what is not among them it never gives."""
+        return frozenset((self.told | set(self.constants) | set(self.start)) & set(kind.fields))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from nogging.reading.account import Reading
+from nogging.reading.account import Reading, settle
 from nogging.reading.declared import Reader
 from nogging.reading.lines import Lines
 
@@ -24,8 +24,9 @@ def run(
     whole: bool = True,
     skew: float | None = None,
     explain: bool = False,
+    command: str = "",
 ) -> Reading:
-    """Reads an answer.
+    """Reads an answer; what the `command` says (the VRF that was asked about) holds for it where its text does not.
 
     `at` is the moment of the answer, from which ages are counted (now, where it is not given); `skew` is how many
     seconds the device's clock, which tells dates, is ahead of that. `whole` is false for an answer that was cut
@@ -34,6 +35,15 @@ def run(
     """
     skew = skew if skew is not None and abs(skew) > UNNOTICED else 0.0
     at = at or datetime.now(UTC)
+    reader = reader.asked_by(command)
+    reading = settle(_read(reader, text, at, device, whole, skew, explain))
+    reading.says_always = reader.says_always
+    if reader.left_out:
+        reading.passed = []
+    return reading
+
+
+def _read(reader: Reader, text: str, at: datetime, device: str, whole: bool, skew: float, explain: bool) -> Reading:
     if reader.notation == "lines" and whole and not explain and text.count("\n") >= WORTH_IT and len(text) < TOO_LONG:
         from nogging.reading.flat import Flat, can
 

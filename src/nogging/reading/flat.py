@@ -23,18 +23,22 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from nogging.reading.account import Reading
-from nogging.reading.columns import Bools, Cells, Column, Ints, Octets, converted, squared
+from nogging.dialects.notation import loose
+from nogging.reading.account import Reading, Unread, without
+from nogging.reading.columns import Bools, Cells, Column, Ints, Octets, converted, squared, texts
 from nogging.reading.declared import Action, Form, Reader
 from nogging.reading.layout import Layout, Part, Word, layout_of
 from nogging.reading.lines import Lines
-from nogging.reading.notation import loose
+from nogging.reading.remainder import KEPT, left
 from nogging.records import Kind
+from nogging.records.field import REMAINDER
 from nogging.records.tables import arrow_type, schema, table
 
 if TYPE_CHECKING:
     from nogging.reading.slots import Slots
 
+Place = tuple[int, int]
+"""The word of a layout, and the part of it."""
 MOST_TRIES = 256
 LONGEST_WORD = 64
 _BLOCK, _AT_ONCE = 1 << 20, 1 << 15
@@ -48,14 +52,14 @@ def is_flat(reader: Reader) -> bool:
     carried = {value.field for form in reader.forms if form.action is Action.CARRY for value in form.values}
     carried |= {*reader.constants, *reader.start}
     apart = all(carried.isdisjoint(kind.members) and (not kind.derive or kind.derive_table) for kind in reader.kinds)
-    return simple and apart and not reader.headings
+    return simple and apart and not (reader.headings or reader.silent)
 
 
 def _alone(form: Form) -> bool:
     plain = not any(value.words > 1 or value.quoted for value in form.values)
     return (
         plain
-        and not (form.parts or form.section or form.within)
+        and not (form.parts or form.section or form.within or form.pattern.verbatim)
         and form.indent is None
         and form.several is None
         and not form.carries
@@ -97,9 +101,22 @@ class Flat:
         for kind in self.reader.kinds:
             mine = [one for one in found if len(one.lines) and self.kind_of(one.layout.form) is kind]
             if mine:
-                reading.fast[kind.name] = _Assembled(kind, mine, self.plain.absent[kind.name], given[kind.name]).table()
+                made = _Assembled(kind, mine, self.plain.absent[kind.name], given[kind.name]).table()
+                reading.fast[kind.name] = self.whole(kind, made, reading)
         reading.spread(found)
         return reading
+
+    def whole(self, kind: Kind, made: pa.Table, reading: Reading) -> pa.Table:
+        """The records that have all that a record needs; the lines of the others are unread."""
+        lacking = [name for name in kind.required if made.column(name).null_count]
+        for name in lacking:
+            known = made.column(name).is_valid()
+            numbers = pc.list_element(made.filter(pc.invert(known)).column("line"), 0).to_pylist()
+            reading.unread += [Unread(n, self.words[n - 1], without(kind, name)) for n in numbers]
+            made = made.filter(known)
+        if lacking:
+            reading.unread.sort(key=lambda one: one.line)
+        return made
 
     def kind_of(self, form: Form) -> Kind:
         return form.kind or self.reader.kinds[0]
@@ -145,26 +162,44 @@ class Flat:
 
     def part_of(self, layout: Layout, lines: Ints) -> _Found:
         """As many lines as the processor has at hand."""
-        cells: dict[int, Cells] = {}
+        cells: dict[Place, Cells] = {}
         for n, word in enumerate(layout.words):
             kept, inside = self.words.fitting(word, n, lines)
             if not kept.all():
-                lines, cells = lines[kept], {slot: one.kept(kept) for slot, one in cells.items()}
+                lines, cells = lines[kept], {place: one.kept(kept) for place, one in cells.items()}
             cells.update(inside)
         kept = self.certain(layout.form, lines)
         columns: dict[str, Column] = {}
         kind = self.kind_of(layout.form)
         slots = self.slots.of(layout.form, kind)
-        for slot, one in cells.items():
-            given, fits = converted(slots[slot], kind, self.words.data, one)
-            columns.update(given)
-            kept &= fits
+        for place, one in cells.items():
+            slot = layout.words[place[0]][place[1]].slot
+            if slot is not None:
+                given, fits = converted(slots[slot], kind, self.words.data, one)
+                columns.update(given)
+                kept &= fits
+        columns[REMAINDER.name] = self.remainder(layout, cells, len(lines))
         for name in kind.required if layout.form.action is Action.ROW else ():
             if name in columns:
                 kept &= columns[name].known()
         for name, value in layout.form.set.items():
             columns[name] = Column.constant(kind.fields[name], value, len(lines))
         return _Found(layout, lines[kept], {name: column.kept(kept) for name, column in columns.items()})
+
+    def remainder(self, layout: Layout, cells: dict[Place, Cells], count: int) -> Column:
+        """The words of the lines that no field took: the same for all, but for what the pattern passes over."""
+        parts: list[str | Place] = []
+        for n, word in enumerate(layout.words):
+            parts += [" "] if n else []
+            for k, part in enumerate(word):
+                parts.append(part.literal if part.literal else (n, k) if part.slot is None else KEPT)
+        if all(isinstance(part, str) for part in parts):
+            return Column.constant(REMAINDER, left("".join(map(str, parts))), count)
+        data = self.words.data
+        made = [part if isinstance(part, str) else texts(squared(data, cells[part]), cells[part]) for part in parts]
+        rests = pc.binary_join_element_wise(*made, "").dictionary_encode()
+        words = pa.array([left(rest) for rest in rests.dictionary.to_pylist()], pa.string())
+        return Column(pa.DictionaryArray.from_arrays(rests.indices, words))
 
     def certain(self, form: Form, lines: Ints) -> Bools:
         """Whether no earlier form could take a line, and the device does not say by it that there is nothing."""
@@ -242,7 +277,7 @@ class _Words(Sequence[str]):
         every = pa.LargeStringArray.from_buffers(len(self), pa.py_buffer(self.begins), pa.py_buffer(self.data))
         return every if len(lines) == len(self) else every.take(pa.array(lines))
 
-    def fitting(self, word: Word, n: int, lines: Ints) -> tuple[Bools, dict[int, Cells]]:
+    def fitting(self, word: Word, n: int, lines: Ints) -> tuple[Bools, dict[Place, Cells]]:
         """Which lines have this word in the n-th place, and where the values in it are (for those lines only)."""
         which = self.first[lines] + n
         begin = self.starts[which].astype(np.int64)
@@ -250,7 +285,7 @@ class _Words(Sequence[str]):
         if not any(part.is_value for part in word):
             return self.same(word[0].literal, begin, lengths), {}
         one = _Square(squared(self.data, Cells(begin, np.minimum(lengths, LONGEST_WORD))), lengths)
-        cells: dict[int, Cells] = {}
+        cells: dict[Place, Cells] = {}
         at = np.zeros(len(lines), dtype=np.int64)
         for k, part in enumerate(word):
             if not part.is_value:
@@ -258,10 +293,9 @@ class _Words(Sequence[str]):
                 continue
             ends = one.end_of(word[k + 1 :], at)
             one.value(part, at, ends)
-            if part.slot is not None:
-                cells[part.slot] = Cells(begin + at, np.maximum(ends - at, 0), one.cut(k, word, ends))
+            cells[n, k] = Cells(begin + at, np.maximum(ends - at, 0), one.cut(k, word, ends))
             at = ends
-        return one.kept, {slot: found.kept(one.kept) for slot, found in cells.items()}
+        return one.kept, {place: found.kept(one.kept) for place, found in cells.items()}
 
     def same(self, literal: str, begin: Ints, lengths: Ints) -> Bools:
         """Which words are this very one."""
@@ -405,7 +439,10 @@ class FastReading(Reading):
 
     def spread(self, found: list[_Found]) -> None:
         """Notes which line gave which fields."""
-        self.taken = _Taken(self.taken, [(one.lines + 1, tuple(one.columns)) for one in found if len(one.lines)])  # type: ignore[assignment]
+        gave = [
+            (one.lines + 1, tuple(n for n in one.columns if n != REMAINDER.name)) for one in found if len(one.lines)
+        ]
+        self.taken = _Taken(self.taken, gave)  # type: ignore[assignment]
 
     @property
     def records(self) -> dict[str, pa.Table]:

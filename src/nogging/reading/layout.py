@@ -18,8 +18,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cache
 
+from nogging.dialects.notation import Choice, Literal, Pattern, Sequence_, Trace, Value, traced
 from nogging.reading.declared import Form
-from nogging.reading.notation import Choice, Literal, Pattern, Sequence_, Trace, Value, traced
 
 _WORD = re.compile(r"[^ \t]+")
 
@@ -52,6 +52,7 @@ class Layout:
 
 @cache
 def _traced(pattern: Pattern) -> tuple[re.Pattern[str], Trace]:
+    """Patterns of two readers may be equal: nothing here may belong to one reader's own objects, only to the text."""
     return traced(pattern)
 
 
@@ -61,15 +62,14 @@ def layout_of(form: Form, line: str) -> Layout | None:
     match = regex.fullmatch(line)
     if match is None:
         return None
-    slots = iter(range(len(form.values)))
-    order = {id(value): next(slots) for value in form.values}
+    order = {value.offset: n for n, value in enumerate(form.values)}
     found: dict[int, tuple[int, Part]] = {}
     for n, (value, without) in enumerate(trace.values):
         start, end = match.span(f"v{n}")
         if start >= 0:
             if value.rest:
                 return None
-            found[start] = (end, Part(slot=order.get(id(value)), without=without))
+            found[start] = (end, Part(slot=order.get(value.offset), without=without))
     pieces = [(at.start(), list(_parts(line, at.start(), at.end(), found))) for at in _WORD.finditer(line)]
     for n, choice in enumerate(trace.choices):
         at = match.start(f"c{n}")

@@ -17,17 +17,22 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
+from nogging.dialects.declared import load_dialect
 from nogging.reading.account import CUT, NO_PATTERN, NO_ROWS, Reading, Took, Unread, says, without
 from nogging.reading.blocks import Blocks, suits
 from nogging.reading.declared import Action, Form, Heading, Reader
-from nogging.reading.dialect import load_dialect
+from nogging.reading.remainder import Words
 from nogging.reading.slots import MOST_KNOWN, Slots, absent_of, inherited, lacking
 from nogging.reading.under import Columns, positions
 from nogging.records import Kind
+from nogging.records.field import REMAINDER
+from nogging.records.words import together
 
+LONGEST_TOTAL = 2
+"""As many lines at the end of an answer, after a blank one, may sum it up."""
 WORTH_IT = 100
 """Fewer lines than this are not worth looking for what comes again."""
-_Same = tuple[Form, Kind | None, dict[str, Any]]
+_Same = tuple[Form, Kind | None, dict[str, Any], str]
 
 
 @dataclass
@@ -38,12 +43,27 @@ class _Pending:
     values: dict[str, Any]
     lines: list[int]
     unread: bool = False
+    words: str = ""
 
 
 class _Open:
     """A record that lines are still being added to."""
 
-    __slots__ = ("alone", "doubt", "frame", "indent", "kind", "lines", "pending", "row", "unread")
+    __slots__ = (
+        "alone",
+        "doubt",
+        "flat",
+        "frame",
+        "indent",
+        "kind",
+        "lines",
+        "pending",
+        "row",
+        "said",
+        "undecided",
+        "unread",
+        "words",
+    )
 
     def __init__(self, kind: Kind, row: dict[str, Any], line: int, indent: int, frame: bool) -> None:
         self.kind, self.row, self.indent, self.frame = kind, row, indent, frame
@@ -53,6 +73,23 @@ class _Open:
         self.pending: list[_Pending] = []
         self.lines = [line]
         self.unread = False
+        self.words = ""
+        """The words of its lines that no field took."""
+        self.flat = False
+        """Whether lines that tell of it stand no further in than it does."""
+        self.said = line
+        """The last line that told something of it."""
+        self.undecided: list[tuple[int, str]] = []
+        """Lines that stand no further in than it does and say nothing: its own, if more is told of it after them."""
+
+    def add_words(self, number: int, words: str, further_in: bool) -> None:
+        """The words of a line that tells more of it."""
+        if not further_in:
+            self.flat = True
+            for _, undecided in self.undecided:
+                self.words = together(self.words, undecided)
+            self.undecided = []
+        self.words, self.said = together(self.words, words), number
 
 
 class Lines:
@@ -60,7 +97,7 @@ class Lines:
 
     def __init__(self, reader: Reader, at: datetime, device: str, skew: float, explain: bool = False) -> None:
         self.reader, self.at, self.device = reader, at, device
-        self.dialect = load_dialect(reader.dialect)
+        self.dialect = load_dialect(reader.dialect, reader.own)
         self.carried = dict(reader.start)
         self.stack: list[_Open] = []
         self.open: _Open | None = None
@@ -71,10 +108,15 @@ class Lines:
         self.reading.took = {} if explain else None
         self.slots = Slots(reader, at, skew)
         self.texts: list[str] = []
+        self.words = Words(reader.silent)
+        self.rest = ""
+        """What is left of the line that is being taken."""
+        self.number = self.blank = 0
+        self.ended = False
         self.by: Form | None = None
         """The form that took the last line."""
         self.starts: dict[str, dict[str, Any]] = {}
-        self.refusals = self.dialect.not_configured + self.dialect.not_supported
+        self.refusals = self.dialect.refusals
         self.same: dict[str, _Same] = {}
         """The lines of which no more need be known than their text, as they were taken: many say the same again."""
         fields = {name for kind in reader.kinds for name in kind.fields}
@@ -97,6 +139,11 @@ class Lines:
                 self.refuse(number, line, CUT)
         return self.end()
 
+    @property
+    def is_between(self) -> bool:
+        """Whether it is within no table and no section."""
+        return self.columns is None and not self.section[0]
+
     def by_blocks(self, end: int) -> None:
         """All lines before `end`, several at a time where they come as they did before."""
         blocks, number = Blocks(self), 1
@@ -109,7 +156,9 @@ class Lines:
     def line(self, number: int, line: str) -> None:
         """One line into its account."""
         stripped = line.strip()
+        self.number = number
         if not stripped:
+            self.blank = number if number < len(self.texts) else self.blank
             self.drop_first()
             self.columns = None
             return
@@ -123,9 +172,9 @@ class Lines:
 
     def again_so(self, same: _Same, line: str, number: int) -> bool:
         """Takes a line that has been seen before as it was taken then; False where it has to be looked at anew."""
-        form, kind, values = same
+        form, kind, values, self.rest = same
         if form.action is Action.SKIP:
-            self.reading.skipped += 1
+            self.passed(line, number)
             self.by = form
             return True
         if (form.kind or self.target(form.action)) is not kind or kind is None:
@@ -137,6 +186,7 @@ class Lines:
 
     def end(self) -> Reading:
         self.drop_first()
+        self.ended = True
         self.close()
         self.reading.unread.sort(key=lambda one: one.line)
         return self.reading
@@ -149,7 +199,8 @@ class Lines:
         self.reason = NO_PATTERN
         sure = self.reading.took is None
         if stripped.startswith(self.refusals):
-            return says(self.reading, self.dialect, stripped)
+            self.reading.passed.append((number, self.words.of(stripped, ())))
+            return says(self.reading, self.dialect, stripped, number)
         for form in self.reader.forms_for(stripped.split(None, 1)[0]):
             sure = sure and not form.is_bound
             if form.is_bound and not self.stands_right(form, line):
@@ -157,6 +208,7 @@ class Lines:
             match = form.pattern.regex.fullmatch(stripped)
             if match is None:
                 continue
+            self.rest = self.words.of(stripped, match.regs[1:], form.pattern)
             if self.act(form, match.groups(), line, number):
                 self.note(form, stripped, line, number, sure)
                 return True
@@ -173,7 +225,7 @@ class Lines:
         if self.reading.took is not None:
             self.explain(form, stripped, line, number)
         elif sure and form.is_plain and not self.lengths and len(self.same) < MOST_KNOWN:
-            self.same[stripped] = (form, self.kind, self.gave)
+            self.same[stripped] = (form, self.kind, self.gave, self.rest)
 
     def stands_right(self, form: Form, line: str) -> bool:
         """Whether a line stands where a form wants it."""
@@ -193,7 +245,7 @@ class Lines:
     def act(self, form: Form, texts: tuple[str | None, ...], line: str, number: int) -> bool:
         action = form.action
         if action is Action.SKIP:
-            self.reading.skipped += 1
+            self.passed(line, number)
             self.gave, self.kind = {}, None
             return True
         kind = form.kind or self.target(action)
@@ -273,6 +325,7 @@ class Lines:
             self.close_last()
         row = dict(values) if self.stack else self.begin(kind, values, number)
         self.open = _Open(kind, row, number, indent, self.form.frame)
+        self.open.words = self.rest
         self.open.alone = self.form.alone
         self.stack.append(self.open)
         self.last = (kind, row)
@@ -293,6 +346,7 @@ class Lines:
                 return False
         row.update(values)
         row.setdefault("line", [number, number])[1] = number
+        self.open.add_words(number, self.rest, _indent(line) > self.open.indent)
         self.open.lines.append(number)
         self.reading.taken[number] = tuple(values)
         return True
@@ -305,7 +359,7 @@ class Lines:
                 self.reason = "an unread line before it may say more of what it belongs to"
                 return False
             self.open.doubt = None
-            self.open.pending.append(_Pending(kind, values, [number]))
+            self.open.pending.append(_Pending(kind, values, [number], words=self.rest))
             self.reading.taken[number] = tuple(values)
             return True
         return self.keep(kind, self.begin(kind, values, number), number, values)
@@ -320,13 +374,29 @@ class Lines:
         self.carried.update(values)
         self.starts.clear()
         self.reading.skipped += 1
+        self.reading.passed.append((number, self.rest))
         return True
+
+    def passed(self, line: str, number: int) -> None:
+        """A line that says nothing: its words are the open record's, if it stands further in, else the answer's."""
+        self.reading.skipped += 1
+        self.leave_words(line, number, self.rest)
+
+    def leave_words(self, line: str, number: int, words: str) -> None:
+        """Gives the words of a line that says nothing to the open record, or to the answer."""
+        if self.open is None:
+            self.reading.passed.append((number, words))
+        elif _indent(line) > self.open.indent:
+            self.open.words = together(self.open.words, words)
+        else:
+            self.open.undecided.append((number, words))
 
     def keep(self, kind: Kind, row: dict[str, Any], number: int, values: dict[str, Any]) -> bool:
         missing = lacking(kind, row, self.absent[kind.name])
         if missing:
             self.reason = without(kind, missing)
             return False
+        row[REMAINDER.name] = self.rest
         self.reading.rows[kind.name].append(row)
         self.last = (kind, row)
         self.reading.taken[number] = tuple(values)
@@ -340,17 +410,30 @@ class Lines:
     def close_last(self) -> None:
         record = self.stack.pop()
         self.open = self.stack[-1] if self.stack else None
+        self.decide(record)
         if record.frame:
             self.close_frame(record)
             return
         if self.stack:
-            self.stack[-1].pending.append(_Pending(record.kind, record.row, record.lines, record.unread))
+            pending = _Pending(record.kind, record.row, record.lines, record.unread, record.words)
+            self.stack[-1].pending.append(pending)
             return
         missing = lacking(record.kind, record.row, [] if record.unread else self.absent[record.kind.name])
         if not missing:
+            record.row[REMAINDER.name] = record.words
             self.reading.rows[record.kind.name].append(record.row)
             return
         self.leave(record.lines, without(record.kind, missing))
+
+    def decide(self, record: _Open) -> None:
+        """Whose the lines are that came after all that was told of a record and stand no further in: its own where all
+        of it stands so, but for a short last paragraph of the answer, which is a total; else the answer's."""
+        last = [number for number, _ in record.undecided if self.ended and number > self.blank > record.said]
+        for number, words in record.undecided:
+            if record.flat and (number not in last or len(last) > LONGEST_TOTAL):
+                record.words = together(record.words, words)
+            else:
+                self.reading.passed.append((number, words))
 
     def close_frame(self, frame: _Open) -> None:
         """Makes the records of a frame, now that all is known that they have in common."""
@@ -362,6 +445,7 @@ class Lines:
             row = {name: value for name, value in row.items() if name in one.kind.fields}
             missing = lacking(one.kind, row, [] if one.unread or frame.unread else self.absent[one.kind.name])
             if missing is None:
+                row[REMAINDER.name] = together(frame.words, one.words)
                 self.reading.rows[one.kind.name].append(row)
                 made = True
             else:
@@ -399,6 +483,7 @@ class Lines:
                 self.close_to(line)
                 self.columns = Columns(heading, starts)
                 self.reading.skipped += 1
+                self.reading.passed.append((self.number, self.words.of(line.strip(), ())))
                 return True
         return False
 
@@ -417,6 +502,8 @@ class Lines:
             cells = self.columns.cells(line)
             begins = self.take_first(cells)
             texts = tuple(cells.get(title) for title in heading.columns)
+            others_ = (text for title, text in cells.items() if title not in heading.columns)
+            self.rest = " ".join(filter(None, (self.words.of(text, ()) for text in others_)))
             *others, values = self.each(heading, kind, texts)
             kept = (self.row if heading.kind else self.add)(kind, values, line, number)
             for one in others if kept else ():

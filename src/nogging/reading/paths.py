@@ -7,16 +7,20 @@ leaves its leaf unread; a record without a required field gives all its leaves b
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from datetime import datetime
 from typing import Any
 
+from nogging.dialects.declared import load_dialect
 from nogging.reading.account import CUT, Reading, Took, Unread, says, without
 from nogging.reading.declared import Entry, Leaf, Reader
-from nogging.reading.dialect import load_dialect
 from nogging.reading.documents import Document, Key, Node, document
+from nogging.reading.remainder import Words
 from nogging.reading.slots import Slots, absent_of, inherited, lacking
 from nogging.records import Kind
+from nogging.records.field import REMAINDER
+from nogging.records.words import together
 
 NOT_MAPPED = "no path of the reader leads here"
 NOT_CARRIED = "what holds for all of this could not be read"
@@ -30,7 +34,7 @@ class Paths:
 
     def __init__(self, reader: Reader, at: datetime, device: str, skew: float, explain: bool = False) -> None:
         self.reader, self.device = reader, device
-        self.dialect = load_dialect(reader.dialect)
+        self.dialect = load_dialect(reader.dialect, reader.own)
         self.reading = Reading(reader.kinds, {kind.name: [] for kind in reader.kinds})
         self.reading.took = {} if explain else None
         self.slots = Slots(reader, at, skew)
@@ -39,10 +43,15 @@ class Paths:
         self.known: set[Key] = set()
         self.reasons: dict[Key, str] = {}
         self.records: dict[Key, tuple[int, str]] = {}
+        self.made: dict[Key, dict[str, Any]] = {}
+        """The first record that was made of a node."""
+        self.words = Words(reader.silent)
+        self.rests: dict[Key, str] = {}
+        """What is left of the leaves that were read."""
 
     def read(self, text: str, whole: bool) -> Reading:
         said = next((line.strip() for line in text.split("\n") if line.strip()), "")
-        if said.startswith(self.dialect.not_configured + self.dialect.not_supported):
+        if said.startswith(self.dialect.refusals):
             says(self.reading, self.dialect, said)
             text = text.replace(said, "", 1)
         if not text.strip():
@@ -54,6 +63,8 @@ class Paths:
             self.entries(self.reader.entries, found.root, dict(self.reader.start), None)
         except (ValueError, RecursionError) as error:
             return self.unreadable(text, f"this is no {self.reader.notation.upper()}: {error}" if whole else CUT)
+        for rows in self.reading.rows.values():
+            rows.sort(key=_place)
         self.account(found)
         return self.reading
 
@@ -125,6 +136,8 @@ class Paths:
         match = leaf.pattern.regex.fullmatch(text)
         if match is None:
             raise ValueError(f"'{text}' is not written as {leaf.pattern.text}")
+        if leaf.pattern.elements:
+            self.rests[node.key] = self.words.of(text, match.regs[1:], leaf.pattern)
         return self.slots.values(leaf, kind, match.groups(), carried)
 
     def record(
@@ -152,6 +165,8 @@ class Paths:
             node.document.line(one) for one in (node, *around, *(leaf for leaf, _ in taken)) if one.key is not None
         ]
         row["answer"], row["line"] = None, [min(lines), max(lines)]
+        row[REMAINDER.name] = together(*(self.rests.get(leaf.key) for leaf, _ in taken))
+        self.made.setdefault(node.key, row)
         self.records[node.key] = (min(lines), kind.name)
         self.reading.rows[kind.name].append(row)
         self.taken(taken)
@@ -172,13 +187,32 @@ class Paths:
         for node in nodes:
             self.known.update(leaf.key for leaf in found.leaves(node))
 
+    def pass_(self, found: Document, leaf: Node) -> None:
+        """A leaf that says nothing: its words are those of the record around it, else the answer's."""
+        self.reading.skipped += 1
+        where, _, value = found.told(leaf).partition(": ")
+        told = f"{re.split('[./]', where)[-1]}: {value}"
+        words = self.words.of(told, ())
+        row = next((self.made[key] for key in found.around(leaf) if key in self.made), None)
+        if row is None:
+            self.reading.passed.append((found.line(leaf), words))
+        else:
+            row[REMAINDER.name] = together(row[REMAINDER.name], words)
+
     def account(self, found: Document) -> None:
         self.reading.leaves = 0
         for leaf in found.leaves(found.root):
             if leaf.key in self.accounted or leaf.key in self.known:
                 self.reading.leaves += leaf.key in self.accounted
-                self.reading.skipped += leaf.key not in self.accounted
+                if leaf.key not in self.accounted:
+                    self.pass_(found, leaf)
                 continue
             within, kind = next((self.records[key] for key in found.around(leaf) if key in self.records), (None, None))
             reason = self.reasons.get(leaf.key, NOT_MAPPED)
             self.reading.unread.append(Unread(found.line(leaf), found.told(leaf), reason, within, kind))
+
+
+def _place(row: Mapping[str, Any]) -> int:
+    """Where a record begins: entries that share what they read make their records one after the other."""
+    first: int = row["line"][0]
+    return first

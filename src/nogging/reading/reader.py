@@ -15,8 +15,12 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from nogging.dialects.declared import load_dialect, require_dialect
+from nogging.dialects.notation import Choice, NotationError, Pattern, Value, compile_pattern, whole_text
+from nogging.dialects.places import Own, files, places
 from nogging.errors import FileError, QuestionError, nearest
 from nogging.files import Path_, Source, load, loads, read_text
+from nogging.reading.commands import Fit, Typed, fits, is_meant, spelled_out, typed
 from nogging.reading.declared import (
     PREFIX_LENGTH,
     Action,
@@ -32,9 +36,6 @@ from nogging.reading.declared import (
     Scalar,
     Select,
 )
-from nogging.reading.dialect import load_dialect, require_dialect
-from nogging.reading.notation import NotationError, Pattern, Value, compile_pattern, whole_text
-from nogging.reading.places import files, places
 from nogging.records import KINDS, Kind, Type
 from nogging.records.values import boolean, enumerated
 
@@ -42,10 +43,10 @@ from nogging.records.values import boolean, enumerated
 class _Compiler:
     """A reader's model into a reader; every mistake becomes an error at its place in the file."""
 
-    def __init__(self, path: Path, model: ReaderModel, source: Source) -> None:
-        self.path, self.model, self.source = path, model, source
+    def __init__(self, path: Path, model: ReaderModel, source: Source, own: Own) -> None:
+        self.path, self.model, self.source, self.own = path, model, source, own
         self.numbers = count(len(model.lines))
-        self.namespaces = {**load_dialect(model.dialect).namespaces, **model.namespaces}
+        self.namespaces = {**load_dialect(model.dialect, own).namespaces, **model.namespaces}
         named: list[tuple[str | None, Path_]] = [
             (line.kind, ("lines", n, "kind")) for n, line in enumerate(model.lines)
         ]
@@ -65,6 +66,7 @@ class _Compiler:
         return Reader(
             name=self.path.stem,
             path=self.path,
+            own=self.own,
             dialect=model.dialect,
             commands=model.commands,
             asked=model.asked and not model.instead_of,
@@ -72,6 +74,9 @@ class _Compiler:
             besides=model.besides,
             proven=model.proven,
             mode=model.mode,
+            may_say_nothing=model.may_say_nothing,
+            left_out=model.left_out,
+            silent=tuple(self.pattern(one.line, ("silent", n, "line")) for n, one in enumerate(model.silent)),
             kinds=tuple(self.kinds.values()),
             constants=self.fixed(model.always, ("always",), self.kinds.values()),
             start=self.fixed(model.start, ("start",), self.kinds.values()),
@@ -147,7 +152,8 @@ class _Compiler:
             line.alone,
             line.level,
             line.indent is not None or bool(line.within),
-            line.action is not Action.CARRY and not (line.several or line.parts or line.section or line.carries),
+            line.action is not Action.CARRY
+            and not (line.several or line.parts or line.section or line.carries or pattern.verbatim),
         )
 
     def part(self, text: str, kinds: Iterable[Kind], where: Path_) -> Part:
@@ -200,7 +206,7 @@ class _Compiler:
         for name, value in given.items():
             self.known(name, kinds, (*where, name))
             found = next(kind.fields[name] for kind in kinds if name in kind.fields)
-            if found.values and isinstance(value, str):
+            if found.values and isinstance(value, str) and value != found.absent:
                 try:
                     enumerated(found, value)
                 except ValueError as error:
@@ -224,10 +230,10 @@ def _named(entries: Iterable[EntryModel], where: Path_) -> list[tuple[str | None
 
 
 @cache
-def load_reader(path: Path) -> Reader:
+def load_reader(path: Path, own: Own = ()) -> Reader:
     """Reads and checks one reader's file."""
     model, source = load(path, ReaderModel)
-    return _Compiler(path, model, source).reader()
+    return _Compiler(path, model, source, own).reader()
 
 
 @dataclass(frozen=True)
@@ -240,7 +246,11 @@ class Head:
 
     def fits(self, command: str) -> int | None:
         """How loosely it answers a command: the fewest values in a pattern that fits; None where none does."""
-        fitting = [one.text.count("<") for one in self.patterns if one.regex.fullmatch(command.strip())]
+        fitting = [
+            one.text.count("<")
+            for one in self.patterns
+            if (match := one.regex.fullmatch(command.strip())) is not None and is_meant(one, match)
+        ]
         return min(fitting, default=None)
 
 
@@ -248,19 +258,19 @@ class _HeadModel(BaseModel):
     commands: tuple[str, ...]
 
 
-def heads(dialect: str) -> tuple[Head, ...]:
+def heads(dialect: str, own: Own = ()) -> tuple[Head, ...]:
     """The heads of all readers of a dialect, the user's own first, in the order of their files' names."""
-    return _heads(dialect, places())
+    return _heads(dialect, own, places(own))
 
 
 @cache
-def _heads(dialect: str, where: tuple[Path, ...]) -> tuple[Head, ...]:
-    require_dialect(dialect)
+def _heads(dialect: str, own: Own, where: tuple[Path, ...]) -> tuple[Head, ...]:
+    require_dialect(dialect, own)
     found = [path for name, path in files(dialect, where).items() if name != "dialect.yaml"]
-    return tuple(_head(path) for path in found)
+    return tuple(_head(path, own) for path in found)
 
 
-def _head(path: Path) -> Head:
+def _head(path: Path, own: Own) -> Head:
     """Reads no more of a file than its commands; what is wrong with it is told when all of it is loaded."""
     kept, within = "", False
     for line in read_text(path).splitlines(keepends=True):
@@ -271,36 +281,68 @@ def _head(path: Path) -> Head:
         model, _ = loads(kept, str(path), _HeadModel)
         return Head(path, model.commands, tuple(compile_pattern(text) for text in model.commands))
     except (FileError, NotationError):
-        reader = load_reader(path)
+        reader = load_reader(path, own)
         return Head(path, reader.commands, reader.command_patterns)
 
 
-def readers(dialect: str) -> tuple[Reader, ...]:
+def readers(dialect: str, own: Own = ()) -> tuple[Reader, ...]:
     """The readers of a dialect, all of them loaded."""
-    return tuple(load_reader(head.path) for head in heads(dialect))
+    return tuple(load_reader(head.path, own) for head in heads(dialect, own))
 
 
-def find_reader(dialect: str, command: str) -> Reader | None:
+def find_reader(dialect: str, command: str, own: Own = ()) -> Reader | None:
     """The reader for the answer to a command, the one that knows it most exactly; None where none does."""
-    return _find(dialect, command, places())
+    return _find(dialect, command, own, places(own))
 
 
 @cache
-def _find(dialect: str, command: str, where: tuple[Path, ...]) -> Reader | None:
-    fitting = [(fit, n) for n, head in enumerate(_heads(dialect, where)) if (fit := head.fits(command)) is not None]
-    return load_reader(_heads(dialect, where)[min(fitting)[1]].path) if fitting else None
+def _find(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> Reader | None:
+    found = _meant(dialect, command, own, where)
+    return load_reader(_heads(dialect, own, where)[found.head].path, own) if found is not None else None
 
 
-def require_reader(dialect: str, command: str) -> Reader:
-    """The reader for the answer to a command; `QuestionError` where there is none."""
-    found = find_reader(dialect, command)
+@dataclass(frozen=True)
+class _Meant:
+    """The head that a command is for; where it was typed short, the pattern that it is short for."""
+
+    head: int
+    asked: Typed
+    short_for: Fit | None = None
+
+
+def _meant(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> _Meant | None:
+    known, asked = _heads(dialect, own, where), typed(command, load_dialect(dialect, own))
+    fitting = [(fit, n) for n, head in enumerate(known) if (fit := head.fits(asked.core)) is not None]
+    if fitting:
+        return _Meant(min(fitting)[1], asked)
+    short = [(one.looseness, n, one) for n, head in enumerate(known) for one in fits(head.patterns, asked.core)]
+    if not short:
+        return None
+    _, n, meant = min(short, key=lambda one: one[:2])
+    return _Meant(n, asked, meant)
+
+
+def spelled(dialect: str, command: str, own: Own = ()) -> tuple[str, str]:
+    """A command in its full words, as far as a reader knows it, and the pipe that filters its answer."""
+    found = _meant(dialect, command, own, places(own))
     if found is None:
-        known = [command for head in heads(dialect) for command in head.commands]
+        return command, ""
+    fit = found.short_for
+    if fit is None or any(isinstance(one, Choice) for one in fit.pattern.elements):
+        return found.asked.core, found.asked.filter
+    return spelled_out(fit), found.asked.filter
+
+
+def require_reader(dialect: str, command: str, own: Own = ()) -> Reader:
+    """The reader for the answer to a command; `QuestionError` where there is none."""
+    found = find_reader(dialect, command, own)
+    if found is None:
+        known = [command for head in heads(dialect, own) for command in head.commands]
         raise QuestionError(f"no reader of {dialect} knows the command '{command}'{nearest(command, known)}")
     return found
 
 
-def readers_of(dialect: str, kinds: Iterable[str]) -> list[Reader]:
+def readers_of(dialect: str, kinds: Iterable[str], own: Own = ()) -> list[Reader]:
     """The readers that a capture of these kinds asks for."""
     wanted = set(kinds)
-    return [r for r in readers(dialect) if r.asked and wanted & {kind.name for kind in r.kinds}]
+    return [r for r in readers(dialect, own) if r.asked and wanted & {kind.name for kind in r.kinds}]

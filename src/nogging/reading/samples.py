@@ -24,6 +24,7 @@ from nogging.files import Strict, dump, load
 from nogging.reading.account import Reading
 from nogging.reading.engine import run
 from nogging.reading.reader import load_reader
+from nogging.records.field import REMAINDER
 
 ANSWER, RECORDS = ".answer", ".records.yaml"
 
@@ -61,6 +62,10 @@ def _plain(reading: Reading, command: str, at: str) -> dict[str, Any]:
 
 
 def _row(row: dict[str, Any]) -> dict[str, Any]:
-    kept = {name: value for name, value in row.items() if value is not None and name not in ("device", "answer")}
+    kept = {
+        name: value
+        for name, value in row.items()
+        if value is not None and name not in ("device", "answer", REMAINDER.name)
+    }
     kept["line"] = "-".join(str(n) for n in dict.fromkeys(row["line"]))
     return {name: value.isoformat() if isinstance(value, datetime) else value for name, value in kept.items()}

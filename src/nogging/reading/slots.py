@@ -7,9 +7,9 @@ from datetime import datetime
 from functools import cache
 from typing import Any, Protocol
 
+from nogging.dialects.declared import load_dialect
+from nogging.dialects.notation import Value
 from nogging.reading.declared import PREFIX_LENGTH, Reader
-from nogging.reading.dialect import load_dialect
-from nogging.reading.notation import Value
 from nogging.records import Kind, Nature, Type
 from nogging.records.field import RESOLUTION
 from nogging.records.values import integer, reader_of
@@ -33,7 +33,7 @@ class Slots:
 
     def __init__(self, reader: Reader, at: datetime, skew: float) -> None:
         self.reader, self.at, self.skew = reader, at, skew
-        self.names = load_dialect(reader.dialect).long_names
+        self.names = load_dialect(reader.dialect, reader.own).long_names
         self.known: dict[tuple[int, str | None], list[Slot]] = {}
 
     def values(
@@ -169,7 +169,8 @@ def lacking(kind: Kind, row: dict[str, Any], absent: list[tuple[str, str]]) -> s
     if kind.derive is not None:
         kind.derive(row)
     for name, value in absent:
-        row.setdefault(name, value)
+        if row.get(name) is None:
+            row[name] = value
     for name in kind.required:
         if row.get(name) is None:
             return name

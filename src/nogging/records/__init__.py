@@ -1,6 +1,7 @@
 """The kinds of records, each declared once in its own module."""
 
 from nogging.records.address import ADDRESS
+from nogging.records.answer import ANSWER
 from nogging.records.arp import ARP
 from nogging.records.component import COMPONENT
 from nogging.records.event import EVENT
@@ -15,7 +16,7 @@ from nogging.records.setting import SETTING
 from nogging.records.system import SYSTEM
 from nogging.records.vlan import VLAN
 
-_ALL = (COMPONENT, SYSTEM, SETTING, INTERFACE, QUEUE, VLAN, FDB, ADDRESS, ARP, NEIGHBOR, ROUTE, LISTENER, EVENT)
+_ALL = (COMPONENT, SYSTEM, SETTING, INTERFACE, QUEUE, VLAN, FDB, ADDRESS, ARP, NEIGHBOR, ROUTE, LISTENER, ANSWER, EVENT)
 
 KINDS: dict[str, Kind] = {kind.name: kind for kind in _ALL}
 """All kinds by name, from the lowest layer up: the order in which a cause comes before its effects."""

@@ -54,7 +54,7 @@ class Field:
     `values` are the words that an enumeration may take; `required` says that a record without it is none;
     `refers` names the field of another kind (`interface.name`) that a nested record inherits it from; `absent`
     is the value that it means when a device that would have told it says nothing (no description is the empty text);
-    `of_faults` marks a counter of what should not happen.
+    `of_faults` marks a counter of what should not happen, `of_changes` one that grows when a state changed in between.
     """
 
     name: str
@@ -68,6 +68,9 @@ class Field:
     refers: str = ""
     absent: str | None = None
     of_faults: bool = False
+    of_changes: bool = False
+    follows_from: str = ""
+    """The field that it says again in other words."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,6 +85,10 @@ class Kind:
     meaning: str
     standard: str
     own: tuple[Field, ...]
+    of_answers: bool = False
+    """Whether its records are made of the answers themselves, and read by no reader."""
+    always: bool = False
+    """Whether every device has one: an answer without any tells nothing."""
     compared: bool = True
     """False where every record is new: messages of a log."""
     known_again: tuple[tuple[str, ...], ...] = ()
@@ -92,7 +99,7 @@ class Kind:
     @cached_property
     def fields(self) -> dict[str, Field]:
         """All fields by name, in order: the device, the kind's own, the resolution of timers, the evidence."""
-        found = [DEVICE, *self.own]
+        found = [DEVICE, *self.own, *([REMAINDER] if self.compared else [])]
         found += [_resolution(field) for field in self.own if field.nature is Nature.TIMER]
         return {field.name: field for field in (*found, *EVIDENCE)}
 
@@ -119,7 +126,10 @@ class Kind:
         return tuple(name for name, field in self.fields.items() if field.nature is nature)
 
 
+REMAINDER = Field("remainder", Type.TEXT, Nature.STATE, "the words of its lines that no field took")
 RESOLUTION = "_resolution"
+SKEW = 5.0
+"""Seconds by which clocks and the moments of the answers may be apart."""
 DEVICE = Field("device", Type.TEXT, Nature.KEY, "the device's name in the inventory", required=True)
 EVIDENCE = (
     Field("answer", Type.TEXT, Nature.NOTE, "the command whose answer the record was read from"),

@@ -1,9 +1,17 @@
 """`interface`: one record an interface, its state and its counters."""
 
+from typing import Any
+
 from nogging.records.field import Field, Kind, Nature, Type
 
 _ADMIN = ("up", "down", "testing")
 _OPER = ("up", "down", "testing", "unknown", "dormant", "not_present", "lower_layer_down")
+
+
+def _derived(record: dict[str, Any]) -> None:
+    """Where a device tells no speed of the medium, what is declared is the best that is known (RFC 8343, speed)."""
+    if record.get("speed") is None and record.get("bandwidth") is not None:
+        record["speed"] = record["bandwidth"]
 
 
 def _counter(name: str, meaning: str, standard: str = "", unit: str = "") -> Field:
@@ -12,6 +20,10 @@ def _counter(name: str, meaning: str, standard: str = "", unit: str = "") -> Fie
 
 def _faults(name: str, meaning: str, standard: str = "") -> Field:
     return Field(name, Type.INTEGER, Nature.COUNTER, meaning, standard, of_faults=True)
+
+
+def _changes(name: str, meaning: str, standard: str = "") -> Field:
+    return Field(name, Type.INTEGER, Nature.COUNTER, meaning, standard, of_changes=True)
 
 
 INTERFACE = Kind(
@@ -43,6 +55,7 @@ INTERFACE = Kind(
         Field("phys_address", Type.MAC, Nature.STATE, "its address on the medium", "RFC 8343, phys-address"),
         Field("mtu", Type.INTEGER, Nature.STATE, "the largest packet that it sends", "RFC 8344, mtu", "octet"),
         Field("speed", Type.INTEGER, Nature.STATE, "its bandwidth", "RFC 8343, speed", "bit/s"),
+        Field("bandwidth", Type.INTEGER, Nature.STATE, "what is declared for routing", "RFC 8343, speed", "bit/s"),
         Field("duplex", Type.TEXT, Nature.STATE, "full or half", "IEEE 802.3", values=("full", "half", "auto")),
         Field("ospf_area_id", Type.ADDRESS, Nature.STATE, "the OSPF area that it lies in", "RFC 9129, area-id"),
         Field("ospf_cost", Type.INTEGER, Nature.STATE, "what a way over it costs in OSPF", "RFC 9129, cost"),
@@ -57,8 +70,8 @@ INTERFACE = Kind(
             "when its counters were last cleared",
             "RFC 8343, discontinuity-time",
         ),
-        _counter("up_transitions", "how often it came up", "RFC 2863, linkUp"),
-        _counter("down_transitions", "how often it went down", "RFC 2863, linkDown"),
+        _changes("up_transitions", "how often it came up", "RFC 2863, linkUp"),
+        _changes("down_transitions", "how often it went down", "RFC 2863, linkDown"),
         _counter("in_octets", "octets received", "RFC 8343, in-octets", "octet"),
         _counter("in_pkts", "packets received", "RFC 8343, in-unicast-pkts and the others together"),
         _counter("in_unicast_pkts", "unicasts received", "RFC 8343, in-unicast-pkts"),
@@ -81,5 +94,7 @@ INTERFACE = Kind(
         _faults("late_collisions", "collisions after the slot time", "IEEE 802.3, aLateCollisions"),
         _faults("resets", "how often the interface was reset"),
     ),
+    always=True,
+    derive=_derived,
     known_again=(("phys_address",), ("description",)),
 )

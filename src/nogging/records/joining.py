@@ -10,7 +10,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from nogging.records.field import Kind, Nature
+from nogging.records.field import REMAINDER, Kind, Nature
+from nogging.records.words import together
 
 Row = dict[str, Any]
 
@@ -30,7 +31,9 @@ def joined(kind: Kind, answers: Iterable[list[Row]], besides: Sequence[list[Row]
         for row in rows:
             key = tuple(row.get(name) for name in names)
             if key in known and _agree(kind, known[key], row):
+                words = together(known[key].get(REMAINDER.name), row.get(REMAINDER.name))
                 known[key].update((name, value) for name, value in row.items() if known[key].get(name) is None)
+                known[key][REMAINDER.name] = words
             elif not fills:
                 known.setdefault(key, row)
                 found.append(row)
@@ -39,7 +42,7 @@ def joined(kind: Kind, answers: Iterable[list[Row]], besides: Sequence[list[Row]
 
 def _agree(kind: Kind, one: Row, other: Row) -> bool:
     """Whether two records of one key come from two answers and tell no different states."""
-    states = kind.named(Nature.STATE)
+    states = [name for name in kind.named(Nature.STATE) if name != REMAINDER.name]
     return one["answer"] != other["answer"] and all(
         one.get(name) is None or other.get(name) is None or one[name] == other[name] for name in states
     )

@@ -15,7 +15,7 @@ def _derived(record: dict[str, Any]) -> None:
     same as not told."""
     if record.get("destination_prefix") is not None:
         record["family"] = "ipv6" if ":" in record["destination_prefix"] else "ipv4"
-    if record.get("special_next_hop") is not None:
+    if record.get("special_next_hop"):
         record["outgoing_interface"] = ""
 
 
@@ -25,13 +25,16 @@ def _derived_table(routes: pa.Table) -> pa.Table:
 
     six = pc.match_substring(routes.column("destination_prefix"), ":")
     family = pc.if_else(six, "ipv6", "ipv4")
-    nowhere = pc.if_else(pc.is_valid(routes.column("special_next_hop")), "", routes.column("outgoing_interface"))
+    special = pc.fill_null(routes.column("special_next_hop"), "")
+    nowhere = pc.if_else(pc.not_equal(special, ""), "", routes.column("outgoing_interface"))
     for name, values in (("family", family), ("outgoing_interface", nowhere)):
         routes = routes.set_column(routes.schema.get_field_index(name), pa.field(name, pa.string()), values)
     return routes
 
 
 SOURCES = ("direct", "local", "static", "kernel", "ospf", "ospfv3", "bgp", "isis", "rip", "other")
+
+TROUBLE = ("rejected", "queued", "link_down", "unresolved", "backup", "trapped", "offload_failed")
 
 ROUTE = Kind(
     "route",
@@ -72,11 +75,15 @@ ROUTE = Kind(
             "what happens instead of forwarding",
             "RFC 8349, special-next-hop",
             values=("blackhole", "unreachable", "prohibit", "receive"),
+            absent="",
         ),
         Field("recursive", Type.BOOLEAN, Nature.MEMBER, "resolved through the hops that follow it"),
         Field("route_preference", Type.INTEGER, Nature.STATE, "preference", "RFC 8349, route-preference"),
         Field("metric", Type.INTEGER, Nature.STATE, "metric", "RFC 8349, metric of the protocol's model"),
-        Field("active", Type.BOOLEAN, Nature.STATE, "chosen among its equals", "RFC 8349, active"),
+        Field("active", Type.BOOLEAN, Nature.STATE, "whether packets are forwarded by it", "RFC 8349, active"),
+        Field("chosen", Type.BOOLEAN, Nature.STATE, "whether it was chosen among all routes to its prefix"),
+        Field("installed", Type.BOOLEAN, Nature.STATE, "whether the forwarding table has this next hop"),
+        Field("trouble", Type.TEXT, Nature.STATE, "why it is not used although it is there", values=TROUBLE, absent=""),
         Field("family", Type.TEXT, Nature.NOTE, "its address family", "RFC 8349", values=("ipv4", "ipv6")),
         Field("weight", Type.INTEGER, Nature.NOTE, "its share among equal next hops"),
         Field("last_updated", Type.MOMENT, Nature.NOTE, "when it last changed", "RFC 8349, last-updated"),

@@ -13,4 +13,5 @@ SYSTEM = Kind(
         Field("machine", Type.TEXT, Nature.STATE, "the hardware's model", "RFC 7317, machine"),
         Field("boot_datetime", Type.MOMENT, Nature.TIMER, "when it last began", "RFC 7317, boot-datetime"),
     ),
+    always=True,
 )

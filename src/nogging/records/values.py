@@ -97,6 +97,15 @@ def address(text: str) -> str:
         raise ValueError(f"'{text}' is not an IP address") from None
 
 
+def is_address(text: str) -> bool:
+    """Whether a text is an address, and nothing more."""
+    try:
+        ipaddress.ip_address(text)
+    except ValueError:
+        return False
+    return True
+
+
 def prefix(text: str) -> str:
     """An IPv4 or IPv6 prefix with its host bits cleared; a bare address is its own whole length."""
     if text == "default":
@@ -240,7 +249,17 @@ def reader_of(
         return _unit_reader(unit, whole=field.type is Type.INTEGER)
     if field.type is Type.INTERFACE:
         return lambda text: interface_spelling(text, names)
+    if field.type is Type.NUMBER and field.unit == "s":
+        return _seconds
     return _PLAIN[field.type]
+
+
+def _seconds(text: str) -> float:
+    """A length of time as seconds, as a number of them or in any of the ways in which devices write one."""
+    try:
+        return number(text)
+    except ValueError:
+        return span(text)[0]
 
 
 def _moment_reader(unit: str, at: datetime, skew: float) -> Callable[[str], Moment]:

@@ -6,8 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import fields
 from typing import Any
 
-from nogging.judging.growth import Growth
-from nogging.judging.verdict import Difference, Evidence, Explained, Failure, Judgement, Result, Verdict
+from nogging.judging.verdict import Difference, Evidence, Explained, Failure, Growth, Judgement, Result, Verdict
 
 Told = Mapping[str, Any]
 

@@ -24,6 +24,8 @@ def matches(found: Mapping[str, Match | None], doubts: Mapping[str, str]) -> Ite
                 f"{clean(name):<{names}}  {doubts.get(name) or 'no route'}", style="yellow" if name in doubts else "red"
             )
             continue
+        if name in doubts:
+            yield Text(f"{clean(name):<{names}}  perhaps not: {clean(doubts[name])}", style="yellow")
         for n, hop in enumerate(one.hops):
             yield Text(f"{clean(name) if n == 0 else '':<{names}}  {routes[name] if n == 0 else '':<{width}}  {hop}")
 

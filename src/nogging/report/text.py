@@ -13,10 +13,24 @@ from typing import Any
 
 from rich.text import Text
 
-from nogging.judging.compare import HOPS, Comparison
-from nogging.judging.growth import Growth
-from nogging.judging.verdict import PATH, Difference, Evidence, Explained, Failure, Judgement, Result, Verdict
-from nogging.records import KINDS
+from nogging.judging.compare import Comparison
+from nogging.judging.verdict import (
+    HOPS,
+    PATH,
+    Difference,
+    Evidence,
+    Explained,
+    Failure,
+    Growth,
+    Judgement,
+    Result,
+    Verdict,
+    words_that_differ,
+)
+from nogging.records import KINDS, Nature
+from nogging.records.field import REMAINDER
+
+MOST_WORDS = 12
 
 STYLES = {
     "pass": "green",
@@ -401,12 +415,34 @@ def _on(differences: list[Difference], one: Difference) -> str:
 
 def _change(one: Difference) -> str:
     """What changed, from what to what."""
-    if HOPS in one.fields:
-        old, new = one.fields[HOPS]
-        return f": {_hops(old)} → {_hops(new)}"
     if not one.fields:
         return f" ({_state(one)})" if _state(one) else ""
-    return ": " + ", ".join(f"{name} {shown(old)} → {shown(new)}" for name, (old, new) in one.fields.items())
+    told = []
+    if HOPS in one.fields:
+        old, new = one.fields[HOPS]
+        telling = _telling(one.kind, [*old, *new])
+        told.append(f"{_hops(old, telling)} → {_hops(new, telling)}")
+    told += [moved(name, old, new) for name, (old, new) in one.fields.items() if name != HOPS]
+    return ": " + ", ".join(told)
+
+
+def moved(name: str, old: Any, new: Any) -> str:
+    """What became of one field; of a remainder, the words that differ."""
+    if name != REMAINDER.name or isinstance(old, list) or isinstance(new, list):
+        return f"{name} {shown(old)} → {shown(new)}"
+    gone, come = words_that_differ(old, new)
+    return f"words {_few(gone)} → {_few(come)}"
+
+
+def _few(words: list[str]) -> str:
+    told = " ".join(words[:MOST_WORDS]) + (" …" if len(words) > MOST_WORDS else "")
+    return f"'{clean(told)}'" if words else "nothing"
+
+
+def _telling(kind: str, hops: list[Mapping[str, Any]]) -> list[str]:
+    """The states by which next hops differ from each other: the others go without saying."""
+    states = [field.name for field in KINDS[kind].own if field.nature is Nature.STATE]
+    return [name for name in states if len({str(hop.get(name)) for hop in hops}) > 1]
 
 
 def _state(one: Difference) -> str:
@@ -414,8 +450,15 @@ def _state(one: Difference) -> str:
     return f"state {record['state']}" if record.get("state") not in (None, "present", "full", "established") else ""
 
 
-def _hops(hops: list[Mapping[str, Any]]) -> str:
-    return " + ".join("via " + " ".join(shown(v) for v in hop.values() if v != "") for hop in hops) or "nowhere"
+def _hops(hops: list[Mapping[str, Any]], telling: list[str]) -> str:
+    return " + ".join(f"via {_hop(hop, telling)}" for hop in hops) or "nowhere"
+
+
+def _hop(hop: Mapping[str, Any], telling: list[str]) -> str:
+    """A next hop with what tells it from the others."""
+    members = [shown(hop[name]) for name in KINDS["route"].members if hop.get(name) not in (None, "")]
+    states = [f"{name} {shown(hop.get(name))}" for name in telling if hop.get(name) != ""]
+    return " ".join(members) + (f" ({', '.join(states)})" if states else "")
 
 
 def records(rows: list[dict[str, Any]], width: int | None) -> list[Text]:

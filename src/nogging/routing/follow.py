@@ -1,17 +1,20 @@
 """The way of a packet through the captured tables, device by device, with every branch of equal cost.
 
-At each device the longest match decides. A hop leads to whoever has the next hop's address, else to whoever is at the
-other end of the link; each way ends in one of the `ENDS`. Two of these say that nothing is proven: a next hop that is
-nobody of the capture's, and a table that may lack what would have led on.
+At each device the longest match decides, in the VRF of the interface that the packet came in by. A hop leads to whoever
+has the next hop's address on that link, and one without an address to the other end of it; each way ends in one of the
+`ENDS`. Two of these say that nothing is proven: a next hop that is nobody of the capture's, and a table, a link or a
+VRF of which the capture does not tell enough. What is down is not reached.
 """
 
 from __future__ import annotations
 
+import ipaddress
 from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import Path
+from typing import Any
 
 from nogging.captures.capture import Capture, opened
 from nogging.errors import QuestionError, nearest
@@ -39,11 +42,12 @@ MOST_WAYS = 4096
 
 @dataclass(frozen=True)
 class Step:
-    """A device on the way, the route that it takes there, and the hop by which it goes on."""
+    """A device on the way, the route that it takes there, the hop by which it goes on, and the VRF that it is in."""
 
     device: str
     match: Match | None = None
     hop: Hop | None = None
+    vrf: str = DEFAULT
 
 
 @dataclass(frozen=True)
@@ -58,6 +62,15 @@ class Way:
     def devices(self) -> tuple[str, ...]:
         return tuple(step.device for step in self.steps)
 
+    @property
+    def places(self) -> tuple[str, ...]:
+        """The devices, each with the interface that it goes out of, and how the way ends."""
+        return (*(" ".join((step.device, _out(step.hop))).rstrip() for step in self.steps), self.ending)
+
+
+def _out(hop: Hop | None) -> str:
+    return "" if hop is None else hop.interface or hop.address or hop.special or ""
+
 
 class Follower:
     """Follows packets through one capture."""
@@ -65,8 +78,16 @@ class Follower:
     def __init__(self, capture: Capture) -> None:
         self.capture, self.tables = capture, Tables(capture)
         self.owners: dict[str, list[End]] = defaultdict(list)
-        for row in capture.records("address").select(["device", "interface", "ip"]).to_pylist():
-            self.owners[row["ip"]].append((row["device"], row["interface"]))
+        self.subnets: dict[End, list[ipaddress.IPv4Network | ipaddress.IPv6Network]] = defaultdict(list)
+        for row in capture.records("address").select(["device", "interface", "ip", "prefix_length"]).to_pylist():
+            end = row["device"], row["interface"]
+            self.owners[row["ip"]].append(end)
+            if row["prefix_length"] is not None:
+                self.subnets[end].append(ipaddress.ip_network(f"{row['ip']}/{row['prefix_length']}", strict=False))
+        self.ports: dict[End, dict[str, Any]] = {
+            (row["device"], row["name"]): row
+            for row in capture.records("interface").select(["device", "name", "vrf", "oper_status"]).to_pylist()
+        }
         self.peers: dict[End, list[End]] = defaultdict(list)
         for link in links(capture):
             self.peers[link.device, link.interface].append((link.peer_device, link.peer_interface))
@@ -80,21 +101,35 @@ class Follower:
                 raise QuestionError(f"more than {MOST_WAYS} ways from {source} to {address}")
         return found
 
+    def is_down(self, end: End) -> bool:
+        """Whether an interface is known not to be up."""
+        return self.ports.get(end, {}).get("oper_status") not in ("up", "unknown", None)
+
+    def vrf_of(self, end: End) -> str | None:
+        """The VRF that an interface belongs to; None where that is not told and the device has more than one."""
+        told = self.ports.get(end, {}).get("vrf")
+        if told is not None:
+            return str(told)
+        return DEFAULT if self.tables.vrfs(end[0]) <= {DEFAULT} else None
+
     def _from(self, device: str, address: Address, vrf: str, before: tuple[Step, ...]) -> Iterator[Way]:
-        if any(owner == device for owner, _ in self.owners.get(str(address), ())):
-            yield Way((*before, Step(device)), Ending.ARRIVES)
+        own = [end for end in self.owners.get(str(address), ()) if end[0] == device and self.vrf_of(end) in (vrf, None)]
+        if own:
+            down = all(self.is_down(end) for end in own)
+            why = f"{own[0][1]} of {device}, which has the address, is down" if down else ""
+            yield Way((*before, Step(device, vrf=vrf)), Ending.DROPPED if down else Ending.ARRIVES, why)
             return
-        if any(step.device == device for step in before):
-            yield Way((*before, Step(device)), Ending.LOOP, f"back at {device}")
+        if any((step.device, step.vrf) == (device, vrf) for step in before):
+            yield Way((*before, Step(device, vrf=vrf)), Ending.LOOP, f"back at {device}")
             return
         match = self.tables.lookup(device, address, vrf)
-        if match is None:
-            doubt = self.tables.doubt(device, address)
+        doubt = self.tables.doubt(device, address) if match is None else match.doubt
+        if match is None or doubt:
             ending = Ending.UNKNOWN if doubt else Ending.NO_ROUTE
-            yield Way((*before, Step(device)), ending, doubt or f"{device} has no route to it")
+            yield Way((*before, Step(device, match, vrf=vrf)), ending, doubt or f"{device} has no route to it")
             return
         for hop in match.hops:
-            yield from self._by(hop, address, vrf, (*before, Step(device, match, hop)))
+            yield from self._by(hop, address, vrf, (*before, Step(device, match, hop, vrf)))
 
     def _by(self, hop: Hop, address: Address, vrf: str, steps: tuple[Step, ...]) -> Iterator[Way]:
         device = steps[-1].device
@@ -102,33 +137,97 @@ class Follower:
             yield Way(steps, Ending.ARRIVES, f"{device} takes it for itself")
         elif hop.special:
             yield Way(steps, Ending.DROPPED, f"{hop.special} on {device}")
+        elif hop.interface is not None and self.is_down((device, hop.interface)):
+            yield Way(steps, Ending.DROPPED, f"{hop.interface} of {device} is down")
         elif hop.address is None and hop.interface is None:
             yield Way(steps, Ending.UNKNOWN, "the route tells neither a next hop nor an interface")
+        elif hop.interface is None:
+            yield self._unresolved(hop, vrf, steps)
+        elif hop.address is None and not self._is_on_link(steps[-1].match, hop):
+            yield from self._out_of((device, hop.interface), address, steps)
         elif hop.address is None or hop.address == str(address):
-            yield from self._delivered(hop, address, vrf, steps)
-        elif (after := self._next(device, hop)) is not None:
-            yield from self._from(after, address, vrf, steps)
+            yield from self._delivered((device, hop.interface), address, steps)
         else:
-            yield Way(steps, Ending.LEAVES, f"{hop.address} is nobody's in the capture")
+            yield from self._onward(hop, address, steps)
 
-    def _delivered(self, hop: Hop, address: Address, vrf: str, steps: tuple[Step, ...]) -> Iterator[Way]:
-        """Over a connected subnet: to the device that has the address, or to a host that was not captured."""
-        owners = self.owners.get(str(address), ())
-        if owners:
-            yield from self._from(owners[0][0], address, vrf, steps)
+    def _unresolved(self, hop: Hop, vrf: str, steps: tuple[Step, ...]) -> Way:
+        """A next hop to which there is no route leads nowhere, where the table would have had it."""
+        device = steps[-1].device
+        doubt = self.tables.doubt(device, parsed(hop.address or ""))
+        told = f"{device} has no route to its next hop {hop.address}"
+        if doubt or not self.tables.tells_links(device, vrf):
+            return Way(steps, Ending.UNKNOWN, f"{told} ({doubt or 'it tells no connected routes'})")
+        return Way(steps, Ending.DROPPED, told)
+
+    def _is_on_link(self, match: Match | None, hop: Hop) -> bool:
+        """Whether a route without a next hop leads to addresses on the link itself: a connected one does."""
+        if match is None or match.source_protocol in ("direct", "local", "kernel"):
+            return True
+        prefix = ipaddress.ip_network(match.prefix)
+        return any(prefix == subnet for subnet in self.subnets.get((match.device, hop.interface or ""), ()))
+
+    def _out_of(self, end: End, address: Address, steps: tuple[Step, ...]) -> Iterator[Way]:
+        """Out of an interface, with no next hop: to the other end of the link, if one is known."""
+        beyond = {peer[0] for peer in self.peers.get(end, ())}
+        if len(beyond) == 1:
+            yield from self._arriving(self.peers[end][0], address, steps)
+        elif beyond:
+            yield Way(
+                steps, Ending.UNKNOWN, f"several devices are on the link of {end[1]}: {', '.join(sorted(beyond))}"
+            )
         else:
-            yield Way(steps, Ending.ON_LINK, f"to {address} on {hop.interface or 'a connected subnet'}")
+            yield Way(steps, Ending.LEAVES, f"who is at the other end of {end[1]} is not known")
 
-    def _next(self, device: str, hop: Hop) -> str | None:
-        """Which device a hop leads to: of several that have the address, the one at the other end of the link; that one
-        also where the address is but the link's own, which captures seldom have."""
-        owners = [end for end in self.owners.get(hop.address or "", ()) if end[0] != device]
-        beyond = self.peers.get((device, hop.interface or ""), [])
-        near = [end for end in owners if end in beyond]
-        if near or len({end[0] for end in owners}) == 1:
-            return (near or owners)[0][0]
+    def _arriving(self, end: End, address: Address, steps: tuple[Step, ...]) -> Iterator[Way]:
+        """A packet that comes in by an interface goes on in the VRF of that."""
+        vrf = self.vrf_of(end)
+        if self.is_down(end):
+            yield Way(steps, Ending.DROPPED, f"{end[1]} of {end[0]}, at the other end, is down")
+        elif vrf is None:
+            yield Way((*steps, Step(end[0])), Ending.UNKNOWN, f"which VRF {end[1]} of {end[0]} is in is not told")
+        else:
+            yield from self._from(end[0], address, vrf, steps)
+
+    def _delivered(self, end: End, address: Address, steps: tuple[Step, ...]) -> Iterator[Way]:
+        """Over a connected subnet: to the device on the link that has the address, or to a host that was not."""
+        owners = [owner for owner in self.owners.get(str(address), ()) if owner[0] != end[0]]
+        near = [owner for owner in owners if self._share_link(end, owner)]
+        if near:
+            yield from self._arriving(near[0], address, steps)
+        elif owners:
+            told = f"{owners[0][0]} has {address}, and is not known to be on the link of {end[1]} of {end[0]}"
+            yield Way(steps, Ending.UNKNOWN, told)
+        else:
+            yield Way(steps, Ending.ON_LINK, f"to {address} on {end[1]}")
+
+    def _share_link(self, end: End, owner: End) -> bool:
+        """Whether two interfaces are on one link: known to be joined or, where nothing says who is, in one subnet."""
+        if owner in self.peers.get(end, ()):
+            return True
+        one, other = self.subnets.get(end, []), self.subnets.get(owner, [])
+        plain = [subnet for subnet in one if not subnet.is_link_local and subnet.num_addresses > 1]
+        return end not in self.peers and any(subnet in other for subnet in plain)
+
+    def _onward(self, hop: Hop, address: Address, steps: tuple[Step, ...]) -> Iterator[Way]:
+        """To the next hop: to whoever on the link has that address."""
+        end = steps[-1].device, hop.interface or ""
+        owners = [owner for owner in self.owners.get(hop.address or "", ()) if owner[0] != end[0]]
+        near = [owner for owner in owners if self._share_link(end, owner)]
+        beyond = self.peers.get(end, [])
         link_local = (hop.address or "").startswith("fe80:")
-        return beyond[0][0] if link_local and not owners and len({end[0] for end in beyond}) == 1 else None
+        if near:
+            yield from self._arriving(near[0], address, steps)
+        elif link_local and len({peer[0] for peer in beyond}) == 1 and not self._tells_link_local(beyond[0]):
+            yield from self._arriving(beyond[0], address, steps)
+        elif link_local or not owners:
+            yield Way(steps, Ending.LEAVES, f"{hop.address} is nobody's on that link in the capture")
+        else:
+            told = f"{owners[0][0]} has {hop.address}, and is not known to be on the link of {end[1]}"
+            yield Way(steps, Ending.UNKNOWN, told)
+
+    def _tells_link_local(self, end: End) -> bool:
+        """Whether the link-local address of an interface is known, so that another is not its own."""
+        return any(subnet.version == 6 and subnet.is_link_local for subnet in self.subnets.get(end, ()))
 
 
 def follow(capture: Capture | str | Path, source: str, target: str, vrf: str = DEFAULT) -> list[Way]:

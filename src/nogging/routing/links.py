@@ -13,7 +13,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from nogging.captures.capture import Capture
-from nogging.reading.dialect import load_dialect
 from nogging.records.values import interface_spelling
 
 End = tuple[str, str]
@@ -45,6 +44,11 @@ def links(capture: Capture) -> list[Link]:
     return found
 
 
+def heard_links(capture: Capture) -> list[Link]:
+    """The links of which LLDP tells, whatever else says of them."""
+    return [Link(*end, *peer, "lldp") for end, peers in _heard(capture).items() for peer in peers]
+
+
 def _planned(capture: Capture) -> dict[End, End]:
     """What the inventory says, from either end."""
     pairs = [((one[0], one[1]), (other[0], other[1])) for one, other in capture.manifest.links]
@@ -67,7 +71,7 @@ def _heard(capture: Capture) -> dict[End, set[End]]:
         peer = names.get(row["neighbor"] or "")
         if row["protocol"] != "lldp" or peer is None or row["interface"] is None or row["remote_interface"] is None:
             continue
-        dialect = load_dialect(capture.devices[peer].dialect)
+        dialect = capture.dialect(peer)
         port = interface_spelling(row["remote_interface"], dialect.long_names)
         if (peer, port) in ports:
             found[row["device"], row["interface"]].add((peer, port))

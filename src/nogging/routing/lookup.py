@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import ipaddress
+import re
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
 from nogging.captures.capture import UNREAD, Capture, opened
 from nogging.errors import QuestionError, nearest
-from nogging.reading.reader import find_reader
 from nogging.records.route import ROUTE
 
 Address = ipaddress.IPv4Address | ipaddress.IPv6Address
@@ -51,6 +52,8 @@ class Match:
     hops: tuple[Hop, ...]
     answer: str
     lines: tuple[int, int]
+    doubt: str = ""
+    """Why another route may be the one that is taken."""
 
 
 def parsed(text: str) -> Address:
@@ -68,24 +71,28 @@ class Tables:
         self.capture = capture
         self.made: dict[str, dict[tuple[str, str], list[dict[str, Any]]]] = {}
 
-    def doubt(self, device: str, address: Address) -> str | None:
-        """Why the table of a device may lack a route to an address; None where it was captured and read to the end."""
-        entry = self.capture.devices[device]
+    def doubt(self, device: str, address: Address, prefix: str | None = None) -> str | None:
+        """Why the table of a device may lack a route to an address, or one that is longer than this prefix; None where
+        it was captured and read, as far as that matters."""
         family = f"ipv{address.version}"
         asked = []
-        for command, answer in entry.commands.items():
-            reader = find_reader(entry.dialect, command)
-            if reader is None or ROUTE not in reader.kinds or reader.constants.get("family", family) != family:
+        for command, answer in self.capture.devices[device].commands.items():
+            reader = self.capture.reader(device, command)
+            if reader is None or ROUTE not in reader.kinds or reader.known.get("family", family) != family:
                 continue
             asked.append(answer.is_evidence)
-            if answer.is_evidence and (device, command) in self.unread:
-                return f"unread lines in '{command}'"
+            for text in self.unread.get((device, command), ()) if answer.is_evidence else ():
+                if _could_lead(text, address, prefix):
+                    return f"unread lines in '{command}', such as: {text.strip()}"
         return None if any(asked) else f"no {family} routing table was captured"
 
     @cached_property
-    def unread(self) -> set[tuple[str, str]]:
-        lines = self.capture.records(UNREAD)
-        return set(zip(lines.column("device").to_pylist(), lines.column("answer").to_pylist(), strict=True))
+    def unread(self) -> dict[tuple[str, str], list[str]]:
+        """The unread lines of each answer."""
+        found: dict[tuple[str, str], list[str]] = defaultdict(list)
+        for row in self.capture.records(UNREAD).to_pylist():
+            found[row["device"], row["answer"]].append(row["text"])
+        return found
 
     def lookup(self, device: str, address: Address, vrf: str = DEFAULT) -> Match | None:
         """The longest match, its next hops resolved as far as the table tells; None where nothing matches."""
@@ -97,7 +104,8 @@ class Tables:
         hops = dict.fromkeys(hop for row in routes for hop in self._hops(device, vrf, row, (), prefix))
         lines = [row["line"] for row in routes]
         span = min(line[0] for line in lines), max(line[1] for line in lines)
-        return Match(device, vrf, prefix, first["source_protocol"], tuple(hops), first["answer"], span)
+        doubt = self.doubt(device, address, prefix) or ""
+        return Match(device, vrf, prefix, first["source_protocol"], tuple(hops), first["answer"], span, doubt)
 
     def _longest(self, device: str, address: Address, vrf: str) -> list[dict[str, Any]]:
         """The rows of the chosen source of the longest prefix that holds the address."""
@@ -106,8 +114,17 @@ class Tables:
             network = ipaddress.ip_network((address, length), strict=False)
             rows = table.get((vrf, str(network)))
             if rows:
-                return [row for row in rows if row["source_protocol"] == rows[0]["source_protocol"]]
+                return [row for row in rows if _rank(row) == _rank(rows[0])]
         return []
+
+    def vrfs(self, device: str) -> set[str]:
+        """The VRFs of which a device tells routes."""
+        return {vrf for vrf, _ in self._table(device)}
+
+    def tells_links(self, device: str, vrf: str) -> bool:
+        """Whether a table has the connected routes, by which next hops are resolved."""
+        rows = (row for (name, _), several in self._table(device).items() if name == vrf for row in several)
+        return any(row["source_protocol"] == "direct" for row in rows)
 
     def _hops(self, device: str, vrf: str, row: dict[str, Any], by: tuple[str, ...], prefix: str) -> Iterator[Hop]:
         """The hops of a row; one without an interface is resolved through the route to its address."""
@@ -150,10 +167,32 @@ class Tables:
             for row in mine.to_pylist():
                 if row["active"] is not False:
                     found[row["vrf"] or DEFAULT, row["destination_prefix"]].append(row)
-            for rows in found.values():
-                rows.sort(key=lambda row: (row["source_protocol"] == "local", row["route_preference"] or 0))
+            for key, rows in found.items():
+                used = [row for row in rows if row["active"]]  # where some say that they are used, the others are not
+                found[key] = sorted(used or rows, key=_rank)
             self.made[device] = dict(found)
         return self.made[device]
+
+
+def _rank(row: Mapping[str, Any]) -> tuple[bool, int, int, str]:
+    """What decides between several routes to one prefix: preference, then metric; the least goes first."""
+    is_local = row["source_protocol"] == "local"
+    return is_local, row["route_preference"] or 0, row["metric"] or 0, row["source_protocol"]
+
+
+_NETWORK = re.compile(r"[0-9A-Fa-f:.]+/\d{1,3}(?![\d/])")
+
+
+def _could_lead(text: str, address: Address, prefix: str | None) -> bool:
+    """Whether an unread line could be a route to an address, longer than this prefix: all but one about others."""
+    named = []
+    for word in _NETWORK.findall(text):
+        with suppress(ValueError):
+            named.append(ipaddress.ip_network(word, strict=False))
+    if not named:
+        return True
+    length = ipaddress.ip_network(prefix).prefixlen if prefix is not None else -1
+    return any(one.version == address.version and address in one and one.prefixlen >= length for one in named)
 
 
 def lookup(

@@ -10,7 +10,7 @@ import ipaddress
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from nogging.reading.notation import compile_pattern
+from nogging.dialects.notation import compile_pattern
 from nogging.standin.model import Bgp, BgpNeighbor, Device, Interface, IPv4, Network, Network4, Ospf
 
 

@@ -14,8 +14,8 @@ from typing import Any
 
 from lxml import etree
 
-from nogging.devices.netconf import BASE
-from nogging.reading.dialect import load_dialect
+from nogging.devices.netconf_message import BASE
+from nogging.dialects.declared import load_dialect
 from nogging.standin.ietf import configuration
 from nogging.standin.model import Address, Device, Interface, Network, Network4, Ospf
 from nogging.standin.saved_point import SavedPoint

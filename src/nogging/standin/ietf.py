@@ -7,7 +7,7 @@ from typing import Any
 
 from lxml import etree
 
-from nogging.reading.dialect import load_dialect
+from nogging.dialects.declared import load_dialect
 from nogging.standin.model import Device, Hop, Interface, Network, Route
 
 _TYPES = "urn:ietf:params:xml:ns:yang:iana-if-type"

@@ -52,6 +52,7 @@ def _interface(device: Device, one: Interface, now: datetime) -> str:
     mac = one.mac.replace(":", "")
     hardware = "Loopback" if one.loopback else f"iGbE, address is {mac[:4]}.{mac[4:8]}.{mac[8:]}"
     counts = traffic(device, one, now)
+    media = f"  Full Duplex, {one.speed // 1_000_000}Mbps, link type is auto, media type is RJ45"
     bits = max(one.speed // 1000, 8_000_000 if one.loopback else 0)
     shown = [f"  Description: {one.description}"] if one.description else []
     shown += [f"  Internet address is {one.ipv4}"] if one.ipv4 else []
@@ -63,7 +64,7 @@ def _interface(device: Device, one: Interface, now: datetime) -> str:
         "     reliability 255/255, txload 1/255, rxload 1/255",
         f"  Encapsulation {'LOOPBACK' if one.loopback else 'ARPA'}, loopback not set",
         "  Keepalive set (10 sec)",
-        *([] if one.loopback else ["  Full Duplex, 1Gbps, link type is auto, media type is RJ45"]),
+        *([] if one.loopback else [media]),
         "  Last input 00:00:00, output 00:00:01, output hang never",
         '  Last clearing of "show interface" counters never',
         "  Input queue: 0/75/0/0 (size/max/drops/flushes); Total output drops: 0",

@@ -18,10 +18,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING
-
-if TYPE_CHECKING:
-    from nogging.standin.saved_point import SavedPoint
+from typing import Protocol
 
 IPv4 = ipaddress.IPv4Address
 Network4 = ipaddress.IPv4Network
@@ -31,6 +28,14 @@ Clock = Callable[[], datetime]
 PREFERENCE = {"direct": 0, "static": 1, "bgp": 20, "ospf": 110, "ibgp": 200}
 REDISTRIBUTED_METRIC = 1
 _MOST_HOPS = 32
+
+
+class GoingBack(Protocol):
+    """What takes a device back by itself, unless it is told in time to keep what it has."""
+
+    def extend(self, seconds: float) -> None: ...
+    def confirm(self) -> None: ...
+    def go_back(self) -> None: ...
 
 
 @dataclass
@@ -119,7 +124,7 @@ class Device:
     redistributes_bgp: bool = False
     kept: dict[str, list[str]] = field(default_factory=dict)
     """Lines of configuration that are kept as they are and do nothing here, by the section that they stand in."""
-    saved_point: SavedPoint | None = None
+    saved_point: GoingBack | None = None
     stored: str = ""
     """The configuration that was saved last, as the device shows it."""
     release: str = "8.4.4"

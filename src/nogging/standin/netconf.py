@@ -12,8 +12,9 @@ from typing import Any
 
 from lxml import etree
 
-from nogging.devices.netconf import BASE, BASE_1_0, BASE_1_1, XPATH, Framing, capabilities_of, element, parsed
+from nogging.devices.netconf import BASE_1_0, BASE_1_1, XPATH, Framing, capabilities_of
 from nogging.devices.netconf_edit import CANDIDATE, CONFIRMED, STARTUP
+from nogging.devices.netconf_message import BASE, element, parsed
 from nogging.errors import NotUnderstood
 from nogging.standin.datastore import Datastores, Denied
 

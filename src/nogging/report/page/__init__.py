@@ -16,9 +16,11 @@ from importlib.resources import files
 from typing import TYPE_CHECKING, Any
 
 from nogging.captures.capture import Capture
-from nogging.judging.compare import Comparison, compare
+from nogging.judging.compare import Comparison
+from nogging.judging.comparing import compare
 from nogging.judging.verdict import Difference
 from nogging.records import KINDS
+from nogging.records.field import REMAINDER
 from nogging.report.page.drawing import drawn
 from nogging.report.page.timeline import settling_line, timeline
 from nogging.report.plain import value
@@ -164,7 +166,7 @@ def _grid(told: Told, differences: Iterable[Difference]) -> list[tuple[str, dict
                 row[kind] = ("unexplained", f"{unexplained[place]} unexplained")
             elif counts[place]:
                 row[kind] = ("differs", f"{counts[place]} differ")
-            elif has[kind][name]:
+            elif has[kind][name] and not KINDS[kind].of_answers:
                 row[kind] = ("well", str(has[kind][name]))
         if device.outcome != "captured":
             row = {"system": ("unproven", device.outcome.replace("_", " ")), **row}
@@ -208,15 +210,18 @@ def _counted(capture: Capture, names: list[str]) -> Counter[str]:
     return Counter(dict(zip(texts, grouped["count_all"], strict=True)))
 
 
+_UNSHOWN = ("device", "line", "answer", REMAINDER.name)
+
+
 def _records(told: Told) -> dict[str, Any]:
     """Every record after, by kind, in columns; a value that occurs again is told once."""
     found: dict[str, Any] = {}
     for name, kind in KINDS.items():
         table = told.after.records(name)
-        if not table.num_rows:
+        if not table.num_rows or kind.of_answers:
             continue
         columns = {}
-        for field_ in ("device", *(one for one in kind.fields if one not in ("device", "line", "answer"))):
+        for field_ in ("device", *(one for one in kind.fields if one not in _UNSHOWN)):
             column = table.column(field_)
             if column.null_count < table.num_rows:
                 columns[field_] = _column(column)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Literal
@@ -12,9 +12,9 @@ from pydantic import Field as ModelField
 from nogging.captures.capture import Capture
 from nogging.errors import QuestionError
 from nogging.files import Path_, Source, Strict
-from nogging.judging.faults import Change
+from nogging.judging.faults import Change, Fault
 from nogging.judging.pairs import AFTER, BEFORE, Pairs
-from nogging.judging.verdict import NO_BEFORE, PATH, Evidence, Failure, Result, Verdict
+from nogging.judging.verdict import NO_BEFORE, PATH, Evidence, Failure, Result, Verdict, concluded
 from nogging.predicates import Predicate, PredicateError, Words, parse
 from nogging.records import Field, Nature, Type
 from nogging.routing.follow import OPEN, WELL, Follower, Way, address_of
@@ -61,8 +61,21 @@ def path_expectation(
             raise source.error(
                 (*where, "to"), f"'{model.to}' is neither a device of the capture nor an address"
             ) from None
+    if model.both_ways and model.to not in devices and _owner(pairs.after, model.to) is None:
+        raise source.error(
+            (*where, "both_ways"), f"no device of the capture has the address {model.to}, so nothing goes back from it"
+        )
     said = f"from {model.source} to {model.to}" + "".join(f" through {one}" for one in model.through)
     return PathExpectation(title or f"path {said}", strength, model, sources)
+
+
+def _owner(capture: Capture, address: str) -> str | None:
+    """The one device that has an address."""
+    wanted = str(address_of(capture, address))
+    found = {
+        row["device"] for row in capture.records("address").select(["device", "ip"]).to_pylist() if row["ip"] == wanted
+    }
+    return found.pop() if len(found) == 1 else None
 
 
 def picked(text: str, pairs: Pairs, source: Source, where: Path_, words: Words | None = None) -> tuple[str, ...]:
@@ -82,26 +95,40 @@ class PathJudge:
         self.pairs = pairs
         self.followers: dict[str, Follower] = {}
 
-    def result(self, one: PathExpectation) -> Result:
+    def judged(self, one: PathExpectation) -> Result:
         failures: list[Failure] = []
         unproven: list[Failure] = []
-        ends = [(source, one.model.to) for source in one.sources if source != one.model.to]
-        if one.model.both_ways and one.model.to in self.pairs.after.devices:
-            ends += [(target, source) for source, target in ends]
+        ends = self.ends(one)
         for source, target in ends:
-            certain, open_ = self.judged(one.model, source, target)
+            certain, open_ = self.between(one.model, source, target)
             failures += certain
             unproven += open_
-        if failures:
-            verdict = Verdict.FAIL
-            reason = f"{len(failures)} of {len(ends)} fail" if len(ends) > 1 else failures[0].reason
-        elif unproven:
-            verdict, reason = Verdict.UNPROVEN, unproven[0].reason
-        elif not ends:
-            verdict, reason = Verdict.UNPROVEN, "no device matches 'from', so there is nothing to look at"
-        else:
-            verdict, reason = Verdict.PASS, f"{len(ends)} path{'s' * (len(ends) != 1)}"
+        verdict, reason = concluded(
+            failures,
+            unproven,
+            failed=f"{len(failures)} of {len(ends)} fail" if len(ends) > 1 else "",
+            nothing="" if ends else "no device matches 'from', so there is nothing to look at",
+            passed=f"{len(ends)} path{'s' * (len(ends) != 1)}",
+        )
         return Result(one.title, one.strength, PATH, verdict, reason, len(ends), tuple(failures), tuple(unproven))
+
+    def ends(self, one: PathExpectation) -> list[tuple[str, str]]:
+        """From where to where: there, and where that is asked, back."""
+        ends = [(source, one.model.to) for source in one.sources if source != one.model.to]
+        if not one.model.both_ways:
+            return ends
+        known = one.model.to in self.pairs.after.devices
+        back = one.model.to if known else _owner(self.pairs.after, one.model.to)
+        return ends + [(back, source) for source, _ in ends if back is not None and back != source]
+
+    def turned(self, one: PathExpectation, faults: Sequence[Fault]) -> Iterator[tuple[int, Verdict]]:
+        """The faults in routes after which a path is another."""
+        for n, fault in enumerate(faults):
+            if any(change.kind == "route" for change in fault.changes):
+                with self.changed(fault.changes):
+                    verdict = self.judged(one).verdict
+                if verdict is not Verdict.PASS:
+                    yield n, verdict
 
     def follower(self, when: str) -> Follower | None:
         capture: Capture | None = self.pairs.after if when == AFTER else self.pairs.before
@@ -127,7 +154,7 @@ class PathJudge:
             made.clear()
             made.update(kept)
 
-    def judged(self, model: PathModel, source: str, target: str) -> tuple[list[Failure], list[Failure]]:
+    def between(self, model: PathModel, source: str, target: str) -> tuple[list[Failure], list[Failure]]:
         """What is wrong with the ways between two ends: what is certain, and what is open."""
         after = self.follower(AFTER)
         assert after is not None
@@ -145,20 +172,27 @@ class PathJudge:
             if met:
                 lost.append(self.failure(way, target, f"passes through {', '.join(met)}"))
         if model.same:
-            more = self.compared(model, source, target, ways)
-            (open_ if more and more.reason == NO_BEFORE else lost).extend([more] if more else [])
+            certain, more = self.compared(model, source, target, ways)
+            if more is not None:
+                (lost if certain else open_).append(more)
         return lost, open_
 
-    def compared(self, model: PathModel, source: str, target: str, ways: list[Way]) -> Failure | None:
+    def compared(self, model: PathModel, source: str, target: str, ways: list[Way]) -> tuple[bool, Failure | None]:
+        """Whether the ways are as they were, by every interface, and whether that is certain."""
         before = self.follower(BEFORE)
         if before is None or source not in before.capture.devices:
-            return Failure(source, {"to": target}, NO_BEFORE)
-        old = {way.devices for way in before.ways(source, address_of(before.capture, target), model.vrf)}
-        now = {way.devices for way in ways}
+            return False, Failure(source, {"to": target}, NO_BEFORE)
+        try:
+            was = before.ways(source, address_of(before.capture, target), model.vrf)
+        except QuestionError as error:
+            return False, Failure(source, {"to": target}, f"before: {error}")
+        old, now = {way.places for way in was}, {way.places for way in ways}
         if old == now:
-            return None
-        told = "; ".join(" - ".join(way) for way in sorted(old))
-        return Failure(source, {"to": target, "path": _told(now)}, f"is not as before, which was {told}")
+            return True, None
+        told = "; ".join(" - ".join(way) for way in sorted(old - now)) or "none of these"
+        open_ = any(way.ending in OPEN for way in (*was, *ways))
+        shown = {"to": target, "path": _told(now - old) or "one way less"}
+        return not open_, Failure(source, shown, f"is not as before, which was {told}")
 
     def failure(self, way: Way, target: str, reason: str) -> Failure:
         """One way with the routes that it takes, as they are written in the answers."""

@@ -7,19 +7,19 @@ more records there might be.
 
 from __future__ import annotations
 
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from nogging.judging.asking import Asking
+from nogging.judging.broken import Broken
+from nogging.judging.expectation import Expectation
 from nogging.judging.gaps import Gap
 from nogging.judging.pairs import AFTER, BEFORE, letter_of, resolver, side_of
-from nogging.judging.verdict import NO_BEFORE, Evidence, Failure, Result, Verdict
+from nogging.judging.verdict import NO_BEFORE, Evidence, Failure, Result, Verdict, concluded, worst
 from nogging.predicates import Path, computed, quoted
 from nogging.predicates.tree import varying
-
-if TYPE_CHECKING:
-    from nogging.judging.check import Judge
-    from nogging.judging.expectations import Expectation
 
 MOST_SHOWN = 6
 ANY_MORE = 1000
@@ -37,21 +37,19 @@ class Group:
 
 
 class Counting:
-    """Judges what counts, for a judge."""
+    """Judges what counts."""
 
-    def __init__(self, judge: Judge) -> None:
-        self.judge, self.pairs = judge, judge.pairs
+    def __init__(self, asking: Asking) -> None:
+        self.asking, self.pairs = asking, asking.pairs
 
-    def result(self, one: Expectation) -> Result:
+    def judged(self, one: Expectation) -> Result:
         if one.needs_before and self.pairs.before is None:
             return _result(one, Verdict.UNPROVEN, NO_BEFORE, 0)
         groups = self.groups(one)
-        found = sum(group.counts["n"] for group in groups)
-        if not groups and not one.may_be_empty:
-            return _result(one, Verdict.UNPROVEN, self.judge.nothing_found(one), 0)
         failures: list[Failure] = []
-        unproven: list[Failure] = []
-        missing = self.judge.mattering(one)
+        missing = self.asking.mattering(one)
+        # what is hidden may be a group of its own, of which nothing is seen
+        unproven = [gap.failure() for gap in missing if not any(self.concerns(one, gap, group) for group in groups)]
         for group in groups:
             gaps = [gap for gap in missing if self.concerns(one, gap, group)]
             verdict = self.verdict(one, group)
@@ -60,21 +58,26 @@ class Counting:
                 unproven += reasons or [self.failure(one, group, f"'where' is unknown for {group.open} record(s)")]
             elif verdict is not Verdict.PASS:
                 (failures if verdict is Verdict.FAIL else unproven).append(self.failure(one, group))
-        return self.concluded(one, groups, found, failures, once(unproven))
+        return self.concluded(one, groups, failures, once(unproven))
 
     def concluded(
-        self, one: Expectation, groups: list[Group], found: int, failures: list[Failure], unproven: list[Failure]
+        self, one: Expectation, groups: list[Group], failures: list[Failure], unproven: list[Failure]
     ) -> Result:
-        told = tuple(failures), tuple(unproven)
-        if failures:
-            reason = failures[0].reason if not one.per else f"{len(failures)} of {len(groups)} fail"
-            return _result(one, Verdict.FAIL, reason, found, *told)
-        if unproven:
-            return _result(one, Verdict.UNPROVEN, unproven[0].reason, found, *told)
-        if not self.judge.could_see(one):
-            return _result(one, Verdict.UNPROVEN, f"nothing that was captured could show such a {one.kind.name}", found)
-        reason = f"{len(groups)} counted, {found} in all" if one.per else self.told(one, groups[0])
-        return _result(one, Verdict.PASS, reason, found)
+        found = sum(group.counts["n"] for group in groups)
+        nothing = ""
+        if not groups and not one.may_be_empty:
+            nothing = self.asking.nothing_found(one)
+        elif not self.asking.could_see(one):
+            nothing = f"nothing that was captured could show such a {one.kind.name}"
+        counted = f"{len(groups)} counted, {found} in all"
+        verdict, reason = concluded(
+            failures,
+            unproven,
+            failed=f"{len(failures)} of {len(groups)} fail" if one.per else "",
+            nothing=nothing,
+            passed=counted if one.per else self.told(one, groups[0]),
+        )
+        return _result(one, verdict, reason, found, tuple(failures), tuple(unproven))
 
     def groups(self, one: Expectation) -> list[Group]:
         """Everything that is counted for itself, in the order of what is the same of it."""
@@ -104,7 +107,7 @@ class Counting:
     def sql(self, one: Expectation, side: str) -> str:
         """The counts of one side, a row for each group."""
         letter, resolve = letter_of(side), resolver(side)
-        where = self.judge.where_of(one, side)
+        where = self.asking.where_of(one, side)
         same = "".join(f", {resolve(path)} AS s{n}" for n, path in enumerate(one.per))
         by = f" GROUP BY {', '.join(f's{n}' for n in range(len(one.per)))}" if one.per else ""
         of = resolve(one.of) if one.of else ""
@@ -114,8 +117,8 @@ class Counting:
         return (
             f"SELECT count(DISTINCT ({what})) FILTER (w) AS n, count(*) FILTER (w) AS hops, "
             f"count(*) FILTER (w IS NULL{unknown}) AS open{''.join(f', s{n}' for n in range(len(one.per)))} "
-            f"FROM (SELECT *{same}, {where} AS w FROM {self.judge.table(one)} "
-            f"WHERE {letter}_here AND {self.judge.narrow(one.where)}){by}"
+            f"FROM (SELECT *{same}, {where} AS w FROM {self.asking.table(one)} "
+            f"WHERE {letter}_here AND {self.asking.narrow(one.where)}){by}"
         )
 
     def concerns(self, one: Expectation, gap: Gap, group: Group) -> bool:
@@ -128,7 +131,10 @@ class Counting:
 
     def certain(self, one: Expectation, group: Group, gaps: Iterable[Gap]) -> bool:
         """Whether a demand that fails would fail with any more records."""
+        assert one.demand is not None
         if any(gap.when == BEFORE for gap in gaps) or (one.needs_before and group.open):
+            return False
+        if ("hops",) in one.demand.names:
             return False
         least = group.counts["n"]
         asked = self.demanded(one, group, "more.n")
@@ -185,16 +191,56 @@ class Counting:
             f"{resolve(path)} IS NOT DISTINCT FROM {quoted(value) if isinstance(value, str) else value or 'NULL'}"
             for path, value in zip(one.per, group.same, strict=True)
         )
-        where = self.judge.where_of(one, AFTER)
+        where = self.asking.where_of(one, AFTER)
         rows = self.pairs.rows(
-            f"SELECT * FROM {self.judge.table(one)} WHERE a_here AND ({where}) AND {same} "
+            f"SELECT * FROM {self.asking.table(one)} WHERE a_here AND ({where}) AND {same} "
             f"ORDER BY device, id LIMIT {MOST_SHOWN}"
         )
         told = [path[0] for path in one.per if path in {(name,) for name in one.kind.fields}]
         for row in rows:
             record = side_of(row, "a", one.kind)
-            for line in self.judge.lines[AFTER].of(record, [*told, *(one.of or ())]):
+            for line in self.asking.lines[AFTER].of(record, [*told, *(one.of or ())]):
                 yield replace(line, device=record["device"])
+
+    def turned(self, one: Expectation, broken: Broken) -> Iterator[tuple[int, Verdict]]:
+        """Of what counts, only the groups that a fault touches are counted again."""
+        columns = [resolver(AFTER)(path) or "NULL" for path in one.per]
+        columns += [resolver(AFTER)(one.of) or "NULL"] if one.of else [f"a_{key}" for key in one.kind.keys]
+        asked, at = f"id, {', '.join(columns)}", 1 + len(one.per)
+        groups: dict[tuple[Any, ...], Counter[tuple[Any, ...]]] = defaultdict(Counter)
+        was: dict[int, tuple[tuple[Any, ...], tuple[Any, ...]]] = {}
+        for row in self.pairs.fetched(f"SELECT {asked} FROM {self.asking.table(one)} WHERE {self.asking.met(one)}"):
+            was[row[0]] = (row[1:at], row[at:])
+            groups[row[1:at]][row[at:]] += 1
+        changed: dict[int, dict[tuple[Any, ...], Counter[tuple[Any, ...]]]] = defaultdict(lambda: defaultdict(Counter))
+        taken: set[tuple[int, int]] = set()
+        table = broken.table(one.needs_peer)
+        for fault, met, *rest in self.pairs.fetched(f"SELECT fault, {self.asking.met(one)}, {asked} FROM {table}"):
+            row = tuple(rest)
+            if row[0] in was and (fault, row[0]) not in taken:
+                taken.add((fault, row[0]))
+                same, item = was[row[0]]
+                changed[fault][same][item] -= 1
+            if met:
+                changed[fault][row[1:at]][row[at:]] += 1
+        known = {group.same: group for group in self.groups(one)}
+        for fault, touched in changed.items():
+            verdicts = []
+            for same, delta in touched.items():
+                if any(delta.values()):
+                    left = Counter(groups.get(same, {}))
+                    left.update(delta)
+                    verdicts.append(self.recounted(one, known.get(same, Group(same)), left))
+            if (found := worst(verdicts)) is not Verdict.PASS:
+                yield fault, found
+
+    def recounted(self, one: Expectation, group: Group, items: Counter[tuple[Any, ...]]) -> Verdict:
+        """The verdict on a group with other records in it."""
+        there = [n for n in items.values() if n > 0]
+        if not there and any(path[0] not in ("label", "device") for path in one.per):
+            return Verdict.PASS  # what nobody says is not counted
+        counts = {**group.counts, "n": len(there), "hops": sum(there)}
+        return self.verdict(one, replace(group, counts=counts))
 
 
 def once(failures: Iterable[Failure]) -> list[Failure]:

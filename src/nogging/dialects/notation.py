@@ -5,7 +5,8 @@
     <field of 3 words> a value with spaces in it
     "<field>"         whatever stands between quotation marks, spaces too
     <field...>        the rest of the line
-    <-field> <-> <-...>  matched and not kept
+    <-field> <-> <-...>  matched and not kept: what differs in them is told as words, a number as "a number"
+    <=> <=...>        the same, but kept word for word: a number that is state
     [...]             what may be missing
     {a|b}             a choice
     \\<  \\[  \\{  \\|     a literal bracket or bar
@@ -60,6 +61,8 @@ class Value:
     offset: int
     words: int = 1
     quoted: bool = False
+    verbatim: bool = False
+    """Whether it is not kept in a field, and yet word for word."""
 
 
 @dataclass(frozen=True)
@@ -72,6 +75,7 @@ class Choice:
 
 Element = Literal | Space | Value | Choice
 Sequence_ = tuple[Element, ...]
+Verbatim = tuple[re.Pattern[str], dict[str, bool]]
 
 _END = ""
 _SPACE = " "
@@ -91,20 +95,28 @@ class Pattern:
     first_word: str | None
     """The word that every matching line begins with, where there is such a word."""
     elements: Sequence_ = ()
+    verbatim: Verbatim | None = None
+    """Where there are words that no field takes and that are kept as they are: an expression with a group for each
+    value, and which of these are such words."""
 
 
 def compile_pattern(text: str, but: tuple[str, ...] = ()) -> Pattern:
     """Reads a pattern; `NotationError` where it is not one. What begins with the words of `but` it does not match."""
     parser = _Parser(text)
     elements = _hung(parser.sequence(""))
-    if sum(1 for one in _walk(elements) if isinstance(one, Choice)) > MOST_OPTIONALS:
+    if sum(1 for one in walk(elements) if isinstance(one, Choice)) > MOST_OPTIONALS:
         raise NotationError(f"more than {MOST_OPTIONALS} optional parts and choices; write two lines instead", 0)
     elements = _quoted(elements)
     written, _ = _written(elements, frozenset({_END}))
-    values = tuple(one for one in _walk(elements) if isinstance(one, Value) and one.field)
+    values = tuple(one for one in walk(elements) if isinstance(one, Value) and one.field)
     spared = "|".join(re.escape(" ".join(words.split())).replace(r"\ ", r"[ \t]++") for words in but)
     kept_out = rf"(?!(?:{spared})(?:\s|$))" if but else ""
-    return Pattern(text, re.compile(kept_out + written), values, _first_word(elements), elements)
+    found = Pattern(text, re.compile(kept_out + written), values, _first_word(elements), elements)
+    if not any(isinstance(one, Value) and one.verbatim for one in walk(elements)):
+        return found
+    regex, trace = traced(found)
+    named = {f"v{n}": value.verbatim for n, (value, _) in enumerate(trace.values) if value.verbatim or value.field}
+    return replace(found, verbatim=(regex, named))
 
 
 @dataclass
@@ -163,12 +175,13 @@ def whole_text(written: str) -> Pattern:
     return Pattern(written, re.compile(r"\s*+(.*\S)\s*+", re.DOTALL), (value,), None)
 
 
-def _walk(elements: Sequence_) -> Iterator[Element]:
+def walk(elements: Sequence_) -> Iterator[Element]:
+    """Every element, those of branches after their choice."""
     for element in elements:
         yield element
         if isinstance(element, Choice):
             for branch in element.branches:
-                yield from _walk(branch)
+                yield from walk(branch)
 
 
 def _first_word(elements: Sequence_) -> str | None:
@@ -240,13 +253,13 @@ class _Parser:
         inner = self.text[start + 1 : end]
         name, _, unit = inner.partition(" in ")
         name, words = _counted(name)
-        rest, kept = name.endswith("..."), not name.startswith("-")
-        name = name.removesuffix("...").removeprefix("-")
+        rest, kept, verbatim = name.endswith("..."), name[:1] not in ("-", "="), name.startswith("=")
+        name = name.removesuffix("...").removeprefix("-").removeprefix("=")
         if (name and not re.fullmatch(r"[a-z][a-z0-9_]*", name)) or (kept and not name):
             raise NotationError(f"'<{inner}>' is not a value; a literal '<' is written '\\<'", start)
         if unit and unit not in UNITS:
             raise NotationError(f"unknown unit '{unit}'{nearest(unit, UNITS)}", start)
-        return Value(name if kept else "", unit, rest, start, words)
+        return Value(name if kept else "", unit, rest, start, words, verbatim=verbatim)
 
 
 def _counted(name: str) -> tuple[str, int]:

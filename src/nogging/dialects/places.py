@@ -1,8 +1,11 @@
 """Where readers and dialects are looked for: the user's own folders ahead of the library.
 
 A folder is laid out as the library is, `FOLDER/<dialect>/<subject>.yaml`. The environment names some
-(`NOGGING_READERS`, parted as a search path is), an inventory may name one, and a capture remembers that of its
-inventory. A reader of the user's with the name of one of the library's takes its place.
+(`NOGGING_READERS`, parted as a search path is), and an inventory may name one, which a capture of its devices
+remembers. A reader of the user's with the name of one of the library's takes its place.
+
+What an inventory or a capture names is handed along as `own` with every question about readers: it belongs to that
+inventory or capture alone, and never changes how another is read.
 """
 
 from __future__ import annotations
@@ -10,21 +13,16 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-LIBRARY = Path(__file__).parent / "library"
+LIBRARY = Path(__file__).parent.parent / "reading" / "library"
 ENVIRONMENT = "NOGGING_READERS"
-_added: list[Path] = []
+Own = tuple[Path, ...]
+"""The folders that an inventory or a capture names."""
 
 
-def add(folder: Path) -> None:
-    """Looks into one more folder, behind those that the environment names."""
-    if folder not in _added:
-        _added.append(folder)
-
-
-def places() -> tuple[Path, ...]:
+def places(own: Own = ()) -> tuple[Path, ...]:
     """The folders, in the order in which they are looked into."""
     named = [Path(one).expanduser() for one in os.environ.get(ENVIRONMENT, "").split(os.pathsep) if one]
-    return (*named, *_added, LIBRARY)
+    return (*named, *own, LIBRARY)
 
 
 def files(folder: str, where: tuple[Path, ...]) -> dict[str, Path]:

@@ -8,10 +8,10 @@ from pathlib import Path
 
 from pydantic import Field
 
+from nogging.dialects.notation import compile_pattern
+from nogging.dialects.places import Own, files, places
 from nogging.errors import QuestionError, nearest
 from nogging.files import Source, Strict, load
-from nogging.reading.notation import compile_pattern
-from nogging.reading.places import files, places
 
 
 class Mode(Strict):
@@ -95,8 +95,9 @@ class Ping(Strict):
 
 
 class Dialect(Strict):
-    """`interfaces` maps short spellings to long ones; `not_supported` and `not_configured` are what a device says
-    instead of an answer, each the beginning of a line. `reads` are the patterns of commands that only read, each
+    """`interfaces` maps short spellings to long ones; `not_supported`, `not_configured` and `not_running` (a process
+    that would have to answer does not run) are what a device says instead of an answer, each the beginning of a line.
+    `reads` are the patterns of commands that only read, each
     with its mode; `sends` are the first words of commands that send traffic. `way` is how its devices are reached
     unless the inventory says otherwise; `namespaces` are the prefixes of the models that it answers in."""
 
@@ -104,6 +105,13 @@ class Dialect(Strict):
     interfaces: dict[str, str] = Field(default_factory=dict)
     not_supported: tuple[str, ...] = ()
     not_configured: tuple[str, ...] = ()
+    not_running: tuple[str, ...] = ()
+    dressing: tuple[str, ...] = ()
+    """What people put before a command that changes nothing of its answer."""
+    idle_pipes: tuple[str, ...] = ()
+    """The first words of pipes that change nothing of it."""
+    filters: tuple[str, ...] = ()
+    """The first words of pipes that let only some of its lines through."""
     reads: dict[str, str] = Field(default_factory=dict)
     sends: tuple[str, ...] = ()
     clock: Clock | None = None
@@ -115,28 +123,42 @@ class Dialect(Strict):
     session: Session = Session(modes={})
 
     @cached_property
+    def refusals(self) -> tuple[str, ...]:
+        """How lines begin by which a device says that there is nothing to answer."""
+        return self.not_configured + self.not_running + self.not_supported
+
+    @cached_property
     def long_names(self) -> dict[str, str]:
         return {short.lower(): name for short, name in self.interfaces.items()}
 
 
-def dialects() -> list[str]:
+def dialects(own: Own = ()) -> list[str]:
     """The names of the dialects that the library and the user's own folders know."""
-    return sorted({path.parent.name for place in places() for path in place.glob("*/dialect.yaml")})
+    return sorted({path.parent.name for place in places(own) for path in place.glob("*/dialect.yaml")})
 
 
-def require_dialect(name: str) -> None:
-    """Raises `QuestionError` for a dialect that the library does not know."""
-    if name not in dialects():
-        raise QuestionError(f"unknown dialect '{name}'{nearest(name, dialects())}")
+def require_dialect(name: str, own: Own = ()) -> None:
+    """Raises `QuestionError` for a dialect that is declared nowhere."""
+    known = dialects(own)
+    if name not in known:
+        raise QuestionError(f"unknown dialect '{name}'{nearest(name, known)}")
 
 
-def load_dialect(name: str) -> Dialect:
-    """The declaration of a dialect."""
-    return _load(name, places())
+def load_dialect(name: str, own: Own = ()) -> Dialect:
+    """The declaration of a dialect; `QuestionError` where there is none."""
+    return _load(name, places(own))
+
+
+def dialect_file(name: str, own: Own = ()) -> Path:
+    """Where a dialect is declared."""
+    require_dialect(name, own)
+    return files(name, places(own))["dialect.yaml"]
 
 
 @cache
 def _load(name: str, where: tuple[Path, ...]) -> Dialect:
-    require_dialect(name)
+    if not any((place / name / "dialect.yaml").is_file() for place in where):
+        known = sorted({path.parent.name for place in where for path in place.glob("*/dialect.yaml")})
+        raise QuestionError(f"unknown dialect '{name}'{nearest(name, known)}")
     found: tuple[Dialect, Source] = load(files(name, where)["dialect.yaml"], Dialect)
     return found[0]

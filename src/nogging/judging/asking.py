@@ -1,0 +1,285 @@
+"""What every quantifier asks of two captures: conditions as SQL over pairs of records, what the evidence lacks,
+waivers, and a record that failed with its values and its lines.
+
+A condition is true, false or unknown of a record. Unknown is what nobody told: a value that an unread line may hold,
+that another capture or another device would have to tell and did not. Whatever looks at such a null (`is null`,
+`coalesce`) is unknown as well: it is not known to be none.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass, replace
+from typing import Any
+
+from nogging.judging.evidence import Lines
+from nogging.judging.expectation import Expectation, Explanation, Waiver
+from nogging.judging.gaps import Gap, gaps, not_running, witnesses
+from nogging.judging.hidden import Hidden
+from nogging.judging.pairs import AFTER, BEFORE, Pairs, side_of
+from nogging.judging.verdict import NO_BEFORE, Failure
+from nogging.predicates import Path as NamePath
+from nogging.predicates import Predicate, identifier
+from nogging.predicates.tree import varying
+from nogging.records import Kind, Nature
+from nogging.records.field import RESOLUTION
+
+WITNESS = "witness"
+
+
+@dataclass
+class Sorted:
+    """What is not in order: what certainly is not, what is open, and what is waived."""
+
+    failures: list[Failure]
+    unproven: list[Failure]
+    waived: list[Failure]
+
+
+@dataclass(frozen=True)
+class Asked:
+    """The predicates of an expectation as SQL over a table of pairs."""
+
+    where: str
+    where_before: str
+    demand: str
+    demand_before: str
+    parts: tuple[str, ...]
+
+
+class Asking:
+    """Asks of one pair of captures."""
+
+    def __init__(self, pairs: Pairs) -> None:
+        self.pairs = pairs
+        self.lines = self._lines()
+        self.waivers: list[Waiver] = []
+        self.known_waived: dict[int, set[tuple[Any, ...]]] = {}
+        self.known_gaps: dict[tuple[str, str], list[Gap]] = {}
+        self.known_hidden: dict[str, Hidden] = {}
+
+    def _lines(self) -> dict[str, Lines]:
+        sides = {AFTER: self.pairs.after, BEFORE: self.pairs.before}
+        return {side: Lines(capture, side) for side, capture in sides.items() if capture is not None}
+
+    def begin_anew(self) -> None:
+        """After the captures were replaced by others with the same answers."""
+        self.lines = self._lines()
+
+    def waiver_of(self, kind: Kind, row: dict[str, Any]) -> Waiver | None:
+        """The waiver that lets a record pass."""
+        key = tuple(row[f"a_{name}"] if row["a_here"] else row[f"b_{name}"] for name in kind.identity)
+        return next((one for one in self.waivers if one.kind is kind and key in self.keys_waived(one)), None)
+
+    def keys_waived(self, one: Waiver) -> set[tuple[Any, ...]]:
+        if id(one) not in self.known_waived:
+            self.known_waived[id(one)] = self.keys_where(one, one.kind.identity)
+        return self.known_waived[id(one)]
+
+    def sorted_out(self, one: Expectation, rows: Iterable[tuple[dict[str, Any], bool]]) -> Sorted:
+        """Rows that are not in order, each certain or open, told apart; what is waived is not a failure."""
+        found = Sorted([], [], [])
+        for row, certain in rows:
+            failure = self.failure(one, row, certain)
+            waiver = self.waiver_of(one.kind, row) if certain else None
+            if waiver is not None:
+                found.waived.append(replace(failure, reason=f"waived: {waiver}"))
+            else:
+                (found.failures if certain else found.unproven).append(failure)
+        return found
+
+    def gaps(self, kind: Kind, when: str) -> list[Gap]:
+        """What lacks of a kind on one side; a record whose key occurs twice is a gap of its own, and so is a process
+        that would tell of it and does not run."""
+        key = (kind.name, when)
+        if key not in self.known_gaps:
+            sides = (self.pairs.after, self.pairs.before)
+            capture, other = sides if when == AFTER else sides[::-1]
+            found = gaps(capture, kind.name, when, other) if capture is not None else []
+            if capture is not None and when == AFTER:
+                found += not_running(capture, kind.name, when, other)
+            self.pairs.table(kind)
+            for row in self.pairs.doubled[kind.name]:
+                if row["when"] == when and capture is not None:
+                    reason = f"a second record with the same key in '{row['answer']}', line {row['line'][0]}"
+                    known = {name: row[name] for name in kind.keys if isinstance(row[name], str | int | bool)}
+                    labels = capture.devices[row["device"]].labels
+                    found.append(Gap(when, row["device"], kind.name, reason, labels, known))
+            self.known_gaps[key] = found
+        return self.known_gaps[key]
+
+    def mattering(self, one: Expectation) -> list[Gap]:
+        found = self.hidden(one.kind, AFTER).mattering(one.where)
+        looks_back = one.needs_before or (one.quantifier == "every" and not one.gone_allowed)
+        if self.pairs.before is not None and looks_back:
+            found += self.hidden(one.kind, BEFORE).mattering(one.where)
+        return [gap for gap in found if not gap.tells or gap.tells & one.fields]
+
+    def hidden(self, kind: Kind, when: str) -> Hidden:
+        """What lacks of a kind on one side, ready to be asked; of `WITNESS`, the answers that were there."""
+        name = f"{when}_{kind.name}"
+        if name not in self.known_hidden:
+            listed = list(witnesses(self.pairs.after, kind.name)) if when == WITNESS else self.gaps(kind, when)
+            self.known_hidden[name] = Hidden(self.pairs, name, listed)
+        return self.known_hidden[name]
+
+    def table(self, one: Expectation) -> str:
+        return self.pairs.with_peers(one.kind) if one.needs_peer else self.pairs.table(one.kind)
+
+    def narrow(self, where: Predicate | None) -> str:
+        """What a condition says of the device alone, as SQL over a table of pairs: that is always known, the same on
+        both sides, and lets the database pass over most of a long table."""
+        parts = [part for part in where.parts() if _of_device(part)] if where is not None else []
+        columns: dict[NamePath, str] = {("device",): "device"}
+        columns |= {("label", one): identifier("l_" + one) for one in self.pairs.labels}
+        return " AND ".join(part.sql(lambda path: columns.get(path)) for part in parts) or "true"
+
+    def asked(self, one: Expectation) -> Asked:
+        after = self.pairs.resolver(AFTER, one.kind)
+        parts = one.demand.parts() if one.demand else []
+        looks_back = one.demand is not None and one.demand.uses("before")
+        return Asked(
+            self.where_of(one, AFTER),
+            self.where_of(one, BEFORE),
+            self.guarded(one.demand, one.kind, AFTER),
+            self.guarded(one.demand, one.kind, BEFORE) if one.demand and not looks_back else "NULL",
+            tuple(part.sql(after, self.pairs.doubt(AFTER, one.kind)) for part in parts),
+        )
+
+    def met(self, one: Expectation) -> str:
+        """Whether a record is there, matches, and is as is demanded, as SQL."""
+        asked = self.asked(one)
+        counts = one.quantifier == "count"
+        return f"(a_here AND {asked.where}" + (")" if counts else f" AND {asked.demand})")
+
+    def could_see(self, one: Expectation) -> bool:
+        return bool(self.hidden(one.kind, WITNESS).mattering(one.where))
+
+    def nothing_found(self, one: Expectation) -> str:
+        """Why an expectation found nothing to look at: not configured is another thing than not matching."""
+        seen = self.hidden(one.kind, WITNESS).mattering(one.where)
+        off = sorted({answer.device for answer in seen if answer.reason.startswith("not configured")})
+        if off and all(answer.reason.startswith("not configured") for answer in seen):
+            return f"not configured on {', '.join(off)}, so there is nothing to look at"
+        return f"no {one.kind.name} matches 'where', so there is nothing to look at (may_be_empty: true allows that)"
+
+    def where_of(self, one: Expectation, side: str) -> str:
+        """Which records of one side an expectation is about, as SQL."""
+        return self.guarded(one.where, one.kind, side)
+
+    def guarded(self, predicate: Predicate | None, kind: Kind, side: str) -> str:
+        """A predicate as SQL over a table of pairs."""
+        if predicate is None:
+            return "true"
+        return f"({predicate.sql(self.pairs.resolver(side, kind), self.pairs.doubt(side, kind))})"
+
+    def failure(self, one: Expectation, row: dict[str, Any], certain: bool) -> Failure:
+        """One record that failed or is open, with its values, what was demanded of them, and its lines."""
+        kind, named = one.kind, used(one)
+        here = bool(row["a_here"])
+        record = side_of(row, "a" if here else "b", kind)
+        told = [*kind.keys, *kind.members, *named]
+        shown = {name: record[name] for name in dict.fromkeys(told) if record[name] is not None}
+        before = side_of(row, "b", kind) if row["b_here"] else None
+        evidence = self.lines[AFTER].of(record, named) if here else []
+        if before is not None:
+            evidence = [*evidence, *self.lines[BEFORE].of(before, named)]
+        if one.needs_peer and row["p_device"] is not None:
+            peer = side_of(row, "p", kind)
+            port = peer.get("name", peer.get("interface"))
+            shown["peer"] = " ".join(str(part) for part in (peer["device"], port) if part is not None)
+            asked = sorted(path[1] for path in _names(one) if path[0] == "peer")
+            shown |= {f"peer.{name}": peer[name] for name in asked}
+            evidence = [
+                *evidence,
+                *(replace(line, device=peer["device"]) for line in self.lines[AFTER].of(peer, asked)),
+            ]
+        shown |= {node.text: self.pairs.value(node, record["device"]) for node in varying(one.where, one.demand)}
+        parts = one.demand.parts() if one.demand else []
+        return Failure(
+            record["device"],
+            shown,
+            self.reason(one, row, record, certain),
+            tuple(part.text for n, part in enumerate(parts) if here and row.get(f"p{n}") is not True),
+            {name: before[name] for name in named if before.get(name) is not None} if before else None,
+            row.get("mb") is False and here,
+            tuple(evidence),
+        )
+
+    def reason(self, one: Expectation, row: dict[str, Any], record: dict[str, Any], certain: bool) -> str:
+        if not row["a_here"]:
+            return "gone" if certain else "gone, or hidden by what was not captured"
+        if certain:
+            return f"is there ({one.quantifier} expected)" if one.quantifier == "none" else "does not hold"
+        return self.unknown(one, row, record)
+
+    def unknown(self, one: Expectation, row: dict[str, Any], record: dict[str, Any]) -> str:
+        """Which value is missing, and why."""
+        if one.needs_before and self.pairs.before is None:
+            return NO_BEFORE
+        if one.needs_before and not row["b_here"]:
+            return "there was no such record before"
+        lacking = [name for name in used(one) if record[name] is None]
+        if not lacking and one.needs_peer and row["p_device"] is None:
+            return "what is at the other end is not known: nobody tells of a link, or two ends contradict each other"
+        if not lacking and one.needs_peer:
+            return "the other end's device gave no such value"
+        if not lacking:
+            return "a value from before is missing"
+        if row["a_unread"]:
+            return f"'{lacking[0]}' is missing, and unread lines stand in this record"
+        after = self.pairs.after
+        dialect = after.devices[record["device"]].dialect
+        reader = after.reader(record["device"], record["answer"])
+        if reader is not None and lacking[0] not in reader.provides(one.kind):
+            return f"{dialect} never gives '{lacking[0]}' in the answer to '{reader.command}'"
+        return f"the device gave no '{lacking[0]}'"
+
+    def keys_where(self, one: Explanation | Waiver, names: Collection[str]) -> set[tuple[Any, ...]]:
+        """The values of some fields of the records that an entry speaks of, on either side."""
+        keys = ", ".join(f"coalesce({identifier(f'a_{key}')}, {identifier(f'b_{key}')})" for key in names)
+        return set(self.pairs.fetched(f"SELECT {keys} FROM {self.table_of(one)} WHERE {self.explaining(one)}"))
+
+    def changed_where(self, one: Explanation) -> set[tuple[Any, ...]]:
+        """The keys of the records of a kind with members of which every member that changed is spoken of."""
+        kind = one.kind
+        states = [f"a_{name} IS DISTINCT FROM b_{name}" for name in kind.named(Nature.STATE)]
+        changed = " OR ".join(["a_here IS DISTINCT FROM b_here", *states])
+        keys = ", ".join(f"coalesce(a_{key}, b_{key}) AS k_{key}" for key in kind.keys)
+        grouped = ", ".join(f"k_{key}" for key in kind.keys)
+        return set(
+            self.pairs.fetched(
+                f"SELECT {grouped} FROM (SELECT {keys}, coalesce({self.explaining(one)}, false) AS meant "
+                f"FROM {self.table_of(one)} WHERE {changed}) GROUP BY {grouped} HAVING bool_and(meant)"
+            )
+        )
+
+    def table_of(self, one: Explanation | Waiver) -> str:
+        uses_peer = one.where is not None and one.where.uses("peer")
+        return self.pairs.with_peers(one.kind) if uses_peer else self.pairs.table(one.kind)
+
+    def explaining(self, one: Explanation | Waiver) -> str:
+        """The condition of an entry, on the record of either side."""
+        if one.where is None:
+            return "true"
+        sides = ((AFTER, "a"), (BEFORE, "b"))
+        told = (f"({letter}_here AND {self.guarded(one.where, one.kind, side)})" for side, letter in sides)
+        return f"({' OR '.join(told)})"
+
+
+def _of_device(part: Predicate) -> bool:
+    return bool(part.names) and all(path == ("device",) or path[0] == "label" for path in part.names)
+
+
+def used(one: Expectation) -> list[str]:
+    """The fields that an expectation looks at: what it demands first."""
+    names = _names(one)
+    wanted = list(one.wanted.fields) if one.wanted else []
+    fields = wanted + [path[-1] for path in names if len(path) == 1 or path[0] == "before"]
+    return [n for n in dict.fromkeys(fields) if n in one.kind.fields and not n.endswith(RESOLUTION)]
+
+
+def _names(one: Expectation) -> list[NamePath]:
+    """The names that an expectation uses, those of what it demands first."""
+    predicates: Iterable[Predicate | None] = (one.demand, one.where)
+    return [path for predicate in predicates if predicate for path in sorted(predicate.names)]

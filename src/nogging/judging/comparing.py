@@ -1,0 +1,25 @@
+"""Two captures compared as a user asks for it: over all kinds, with what varies by itself told apart."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+from pathlib import Path
+
+from nogging.captures.capture import Capture, opened
+from nogging.judging.compare import Comparison, compare_pairs
+from nogging.judging.growth import growing
+from nogging.judging.noise import noise_of
+from nogging.judging.pairs import Pairs
+
+
+def compare(
+    before: Capture | str | Path, after: Capture | str | Path, *, quiet: Iterable[Capture | str | Path] = ()
+) -> Comparison:
+    """Compares two captures over all kinds. Raises `CaptureError` for a directory that is none.
+
+    `quiet` are captures from before between which nothing was done: they teach what varies by itself.
+    """
+    pairs = Pairs(opened(after), opened(before))
+    found = replace(compare_pairs(pairs), growing=growing(pairs))
+    return noise_of(found, pairs, list(quiet))

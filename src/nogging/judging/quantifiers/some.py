@@ -1,0 +1,36 @@
+"""`some`: one record at least matches and is as is said. What the evidence lacks could be it, and so could a record of
+which that is unknown."""
+
+from __future__ import annotations
+
+from nogging.judging.asking import Asking, Sorted
+from nogging.judging.broken import Broken, Turned
+from nogging.judging.expectation import Expectation
+from nogging.judging.quantifiers.records import not_there, result, these
+from nogging.judging.verdict import Result, Verdict
+
+
+def judged(asking: Asking, one: Expectation) -> Result:
+    met = asking.met(one)
+    rows = asking.pairs.rows(
+        f"SELECT *, {met} AS v FROM {asking.table(one)} "
+        f"WHERE {asking.narrow(one.where)} AND {met} IS NOT FALSE ORDER BY device, id"
+    )
+    true = sum(bool(row["v"]) for row in rows)
+    if true:
+        return Result(one.title, one.strength, one.kind.name, Verdict.PASS, these(true, one.kind), true)
+    open_ = [asking.failure(one, row, False) for row in rows]
+    missing = not_there(one)
+    hidden = bool(open_) or bool(asking.mattering(one))
+    return result(asking, one, 0, Sorted([] if hidden else [missing], open_, []), missing.reason)
+
+
+def turned(asking: Asking, one: Expectation, broken: Broken, found: int) -> Turned:
+    """Of `some` only the records matter that a fault adds to those that match, or takes from them."""
+    met, whole = asking.met(one), asking.table(one)
+    rows = asking.pairs.rows(
+        f"SELECT fault, count(*) FILTER ({met}) - count(DISTINCT id) FILTER (was) AS more "
+        f"FROM (SELECT x.*, coalesce(w.was, false) AS was FROM {broken.table(one.needs_peer)} x "
+        f"LEFT JOIN (SELECT id, {met} AS was FROM {whole}) w USING (id)) GROUP BY fault"
+    )
+    return {row["fault"]: Verdict.FAIL for row in rows if found + row["more"] <= 0}

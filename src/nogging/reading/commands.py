@@ -1,0 +1,145 @@
+"""Commands as people type them: abbreviated, in any case, dressed, and with a pipe behind.
+
+A system takes any beginning of its words that tells them from others. So does a reader: each word of the pattern of a
+command may be cut short, and of several patterns that fit the one is meant in which the fewest words are values and the
+most letters are typed. What stands around a command (`sudo`, `do`, `vtysh -c`) and pipes that change nothing fall away
+first; a pipe that filters makes the answer partial: what it holds is evidence, what it lacks is not.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import NamedTuple
+
+from nogging.dialects.declared import Dialect
+from nogging.dialects.notation import Choice, Element, Literal, Pattern, Space, Value, walk
+
+_PATH = re.compile(r"^(?:/\w+)*/(?=\w+(?:\s|$))")
+_QUOTES = re.compile(r"""^(["'])(.*)\1$""")
+
+
+@dataclass(frozen=True)
+class Typed:
+    """A command without what stands around it; `filter` is the pipe that lets only some lines through."""
+
+    core: str
+    filter: str = ""
+
+
+def typed(command: str, dialect: Dialect) -> Typed:
+    """What is asked by a command as it was typed."""
+    core, filtering = " ".join(command.split()), ""
+    while (shorter := _undressed(core, dialect)) != core:
+        core = shorter
+    while (cut := _piped(core, dialect)) is not None:
+        core, pipe, filters = cut
+        filtering = pipe if filters else filtering
+    return Typed(core, filtering)
+
+
+def _undressed(core: str, dialect: Dialect) -> str:
+    core = _PATH.sub("", core)
+    for one in dialect.dressing:
+        if core.lower().startswith(one + " "):
+            core = core[len(one) + 1 :].strip()
+    quoted = _QUOTES.match(core)
+    return quoted[2].strip() if quoted else core
+
+
+def _piped(core: str, dialect: Dialect) -> tuple[str, str, bool] | None:
+    """A command without its last pipe, that pipe, and whether it filters; None for a pipe that gives another form."""
+    before, bar, after = core.rpartition("|")
+    word = after.strip().split(" ")[0].lower() if bar else ""
+    if not word:
+        return None
+    for listed, filters in ((dialect.idle_pipes, False), (dialect.filters, True)):
+        if any(one == word or (len(word) > 1 and one.startswith(word)) for one in listed):
+            return before.strip(), after.strip(), filters
+    return None
+
+
+@lru_cache(maxsize=4096)
+def abbreviated(pattern: Pattern) -> re.Pattern[str]:
+    """The expression of a command's pattern of which every word may be cut short."""
+    return re.compile("".join(_short(one) for one in pattern.elements), re.IGNORECASE)
+
+
+def _short(element: Element) -> str:
+    if isinstance(element, Space):
+        return r"\s+"
+    if isinstance(element, Value):
+        return r"(\S.*)" if element.rest else r"(\S+)"
+    if isinstance(element, Choice):
+        inner = "|".join("".join(_short(one) for one in branch) for branch in element.branches)
+        return f"(?:{inner})" + ("?" if element.optional else "")
+    return _beginning(element.text)
+
+
+def _beginning(word: str) -> str:
+    """Any beginning of a word."""
+    letters = [re.escape(letter) for letter in word]
+    return letters[0] + "".join(f"(?:{letter}" for letter in letters[1:]) + ")?" * (len(word) - 1)
+
+
+class Fit(NamedTuple):
+    """A pattern that a command may be short for, and how loosely it fits: how many of its words are values, and how
+    many letters were left out."""
+
+    values: int
+    left_out: int
+    pattern: Pattern
+    match: re.Match[str]
+
+    @property
+    def looseness(self) -> tuple[int, int]:
+        return self.values, self.left_out
+
+
+def fits(patterns: Iterable[Pattern], core: str) -> Iterator[Fit]:
+    """The patterns that a command may be short for."""
+    for pattern in patterns:
+        match = abbreviated(pattern).fullmatch(core)
+        if match is not None and is_meant(pattern, match):
+            values = sum(text is not None for text in match.groups())
+            yield Fit(values, len(pattern.text) - len(core), pattern, match)
+
+
+def given(pattern: Pattern, match: re.Match[str]) -> list[tuple[str, str]]:
+    """The fields of a pattern with the texts that a command gave; a short one has groups for what is not kept, too."""
+    values = pattern.values
+    if len(match.groups()) != len(values):
+        values = tuple(one for one in walk(pattern.elements) if isinstance(one, Value))
+    pairs = zip(values, match.groups(), strict=True)
+    return [(value.field, text) for value, text in pairs if value.field and text is not None]
+
+
+_NO_NAMES = frozenset(
+    """accounting aggregate brief capabilities counters description detail diagnostics errors extensive flowcontrol
+    hardware json link media mtu protocols statistics stats status summary switchport terse transceiver trunk
+    vlan""".split()  # noqa: SIM905
+)
+
+
+def is_meant(pattern: Pattern, match: re.Match[str]) -> bool:
+    """Whether what a command has for the name of an interface can be one: another word is another command."""
+    named = [text for field, text in given(pattern, match) if field in ("name", "interface")]
+    return not any(word.lower() in _NO_NAMES for text in named for word in text.split())
+
+
+def spelled_out(fit: Fit) -> str:
+    """A command in its full words."""
+    values = iter(text for text in fit.match.groups() if text is not None)
+    return " ".join("".join(_long(fit.pattern.elements, values)).split())
+
+
+def _long(elements: Iterable[Element], values: Iterator[str]) -> Iterator[str]:
+    for one in elements:
+        if isinstance(one, Space):
+            yield " "
+        elif isinstance(one, Literal):
+            yield one.text
+        elif isinstance(one, Value):
+            yield next(values, "")

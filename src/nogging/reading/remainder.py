@@ -1,0 +1,92 @@
+"""The words of an answer that no field took.
+
+A line that is read gives some of its words to fields. What is left (the branch of a choice that it took, what a pattern
+passes over, all of a line that is skipped) is its remainder: it is kept with the record, or with the answer where no
+record is open, and compared, so that no word changes unseen. Numbers and times in it stand for "a number", unless the
+reader says that they are state (`<=>`). What a reader wants left out of it, it names with the reason (`silent`).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Sequence
+
+from nogging.dialects.notation import Pattern, Verbatim
+from nogging.records.words import worded
+
+MOST_KNOWN = 65536
+_EDGES = ",;:()[]{}/|\"'. "
+_RULE = re.compile(r"[-=_~*.+|!]{3,}|!")
+"""What draws a line, and says nothing."""
+KEPT, _VERBATIM = "\x00", "\x01"
+Regs = Sequence[tuple[int, int]]
+
+
+class Words:
+    """The remainders of lines, for one reader. Most lines leave the same words as one before them."""
+
+    def __init__(self, silent: Iterable[Pattern] = ()) -> None:
+        self.silent = [one.regex for one in silent]
+        self.known: dict[str, str] = {}
+
+    def of(self, line: str, regs: Regs, pattern: Pattern | None = None) -> str:
+        """What is left of a line (without white space around it) of which these spans were taken."""
+        if pattern is not None and pattern.verbatim is not None:
+            line, regs = _with_verbatim(line, pattern.verbatim)
+        rest = cut(line, regs)
+        words = self.known.get(rest)
+        if words is None:
+            words = "" if self.is_silent(line) else left(rest)
+            if len(self.known) < MOST_KNOWN and not self.silent:
+                self.known[rest] = words
+        return words
+
+    def is_silent(self, line: str) -> bool:
+        """Whether the reader says that a line tells nothing."""
+        return any(one.fullmatch(line) for one in self.silent)
+
+
+def cut(line: str, regs: Regs) -> str:
+    """A line without these spans; where one was is marked."""
+    if not regs:
+        return line
+    parts, at = [], 0
+    for start, end in regs:
+        if start >= at:
+            parts.append(line[at:start])
+            at = end
+    parts.append(line[at:])
+    return KEPT.join(parts)
+
+
+def left(rest: str) -> str:
+    """The words of what is left of a line."""
+    return " ".join(filter(None, map(_piece, rest.split(KEPT))))
+
+
+def _piece(text: str) -> str:
+    if _VERBATIM in text:
+        plain = text.split(_VERBATIM)
+        return " ".join(filter(None, (part if n % 2 else _piece(part) for n, part in enumerate(plain))))
+    return " ".join(word for word in worded(text).split() if not _RULE.fullmatch(word)).strip(_EDGES)
+
+
+def _with_verbatim(line: str, verbatim: Verbatim) -> tuple[str, Regs]:
+    """A line in which what is to be kept word for word is marked, with the spans of what was taken."""
+    regex, named = verbatim
+    match = regex.fullmatch(line)
+    if match is None:
+        return line, ()
+    found, at = "", 0
+    regs: list[tuple[int, int]] = []
+    for start, end, is_verbatim in sorted(
+        (*match.span(one), kept) for one, kept in named.items() if match.start(one) >= 0
+    ):
+        found += line[at:start]
+        if is_verbatim:
+            found += _VERBATIM + line[start:end] + _VERBATIM
+        else:
+            regs.append((len(found), len(found) + end - start))
+            found += line[start:end]
+        at = end
+    return found + line[at:], regs

@@ -1,0 +1,3 @@
+"""Which Nogging this is."""
+
+VERSION = "0.1.0"
