@@ -4,15 +4,20 @@ the kinds, the readers and the models of the files. Run it after changing one; a
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
 from pathlib import Path
+
+import yaml
 
 from nogging.changes.declared import ChangeModel
 from nogging.dialects.declared import Dialect, dialects, load_dialect
 from nogging.inventory import InventoryModel
+from nogging.judging.consequences import may_follow
 from nogging.judging.expectations import ExpectationsModel
 from nogging.reading.declared import Reader, ReaderModel
 from nogging.reading.reader import readers
 from nogging.records import KINDS, Field, Kind
+from nogging.records.resting import resting
 
 NATURES = """\
 | nature | what a comparison does with it |
@@ -36,7 +41,27 @@ def document() -> str:
 def _kind(kind: Kind) -> str:
     rows = "".join(_row(field) for field in kind.own)
     head = f"\n## `{kind.name}`\n\n{kind.meaning[:1].upper()}{kind.meaning[1:]} ({kind.standard}).\n\n"
-    return head + "| field | type | nature | meaning | standard |\n| --- | --- | --- | --- | --- |\n" + rows
+    table = "| field | type | nature | meaning | standard |\n| --- | --- | --- | --- | --- |\n"
+    return head + table + rows + "".join(f"\n{line}\n" for line in _breaking(kind))
+
+
+def _breaking(kind: Kind) -> Iterator[str]:
+    """What breaks a record, what it brings down, and what may move with it."""
+    well = [f"`{field.name}` is `{str(field.well).lower()}`" for field in kind.own if field.well is not None]
+    if well:
+        yield f"It is well while {' and '.join(well)}."
+    names: dict[str, list[str]] = {}
+    for other, field, target in resting(kind):
+        names.setdefault(target.name, []).append(f"`{other.name}` by its `{field.name}`")
+    for target, several in names.items():
+        yield f"What names its `{target}` falls, or comes, with it: {', '.join(several)}."
+    if kind.falls_at_both_ends:
+        yield "So does the record at its other end."
+    if kind.whole_device:
+        yield "When it began again, so did all that its device counts."
+    moves = [f"`{name}`" for name in sorted(may_follow(kind))]
+    if moves:
+        yield f"What may move as a consequence of another difference: {', '.join(moves)}."
 
 
 def _row(field: Field) -> str:
@@ -67,7 +92,20 @@ def _cell(dialect: str, kind: Kind) -> str:
 def _dialect(name: str) -> str:
     rows = "".join(_reader(reader) for reader in readers(name))
     head = f"\n## `{name}`\n\n{load_dialect(name).meaning[:1].upper()}{load_dialect(name).meaning[1:]}.\n\n"
-    return f"{head}| command | form | kinds | |\n| --- | --- | --- | --- |\n{rows}"
+    table = f"{head}| command | form | kinds | |\n| --- | --- | --- | --- |\n{rows}"
+    silent = "".join(f"- {line}\n" for reader in readers(name) for line in _silent(reader))
+    return table + (f"\nNot compared, besides numbers and times that are no field:\n\n{silent}" if silent else "")
+
+
+def _silent(reader: Reader) -> Iterator[str]:
+    """What a reader wants left out of what is compared, and why."""
+    declared = yaml.safe_load(reader.path.read_text(encoding="utf-8"))
+    for one in declared.get("silent", ()):
+        yield f"`{reader.command}`: `{one['line']}`, {one['why']}"
+    if reader.left_out:
+        yield f"`{reader.command}`: all that is no record, {reader.left_out}"
+    if reader.may_say_nothing:
+        yield f"`{reader.command}`: that it says nothing"
 
 
 def _reader(reader: Reader) -> str:

@@ -18,7 +18,7 @@ from nogging.captures.capture import Capture
 from nogging.judging.challenge import DIFFERENCE, challenge
 from nogging.judging.faults import Fault
 from nogging.judging.verdict import Verdict
-from nogging.records import KINDS
+from nogging.records import KINDS, Nature
 from nogging.records.tables import table
 from nogging.standin import served
 from nogging.standin.model import Network
@@ -68,7 +68,17 @@ def test_each_fault_is_noticed_as_check_notices_it(good: Demo, tmp_path: Path) -
         said = {result.title for result in judged.results if result.verdict is not Verdict.PASS}
         assert set(one.by) == said, one.fault.title
     sorts = {one.fault.sort for one in some}
-    assert {"interface down", "neighbor lost", "neighbor stuck", "mtu", "version", "route lost"} <= sorts
+    assert {"interface oper_status changed", "neighbor gone", "interface mtu not told", "route gone"} <= sorts
+    tried = {(one.fault.kind, one.fault.field) for one in found.tried}
+    told = {
+        (name, field)
+        for name, kind in KINDS.items()
+        for field in [*kind.named(Nature.STATE), *kind.named(Nature.GAUGE), *kind.named(Nature.COUNTER)]
+        if kind.compared
+        and not kind.fields[field].follows_from
+        and any(good.after.records(name).column(field).to_pylist())
+    }
+    assert told <= tried, "no kind and no field that was told is forgotten"
     path.write_text(
         path.read_text() + "\n".join(f"  {line}" for one in found.closing for line in one.split("\n")) + "\n"
     )
@@ -80,14 +90,14 @@ def test_a_difference_that_nothing_explains_notices_what_expectations_do_not(goo
     assert found.verdict is Verdict.PASS and not found.own_before
     lost = [one for one in found.tried if one.fault.sort == "setting gone"]
     assert lost and all(one.by == (DIFFERENCE,) for one in lost)
-    assert all(one.by for one in found.tried if one.fault.sort == "neighbor stuck")
+    assert all(one.by for one in found.tried if one.fault.sort == "neighbor state changed")
     command = [sys.executable, "-m", "nogging", "challenge", str(good.expectations), "--after", str(good.after.folder),
                "--before", str(good.before.folder)]  # fmt: skip
     done = subprocess.run([*command, "--format", "json"], capture_output=True, text=True, check=False)
     told = json.loads(done.stdout)
     assert done.returncode == 1 and told["let_through"] == sum(not one["noticed"] for one in told["faults"]) > 0
     page = subprocess.run(command, capture_output=True, text=True, check=False).stdout
-    assert "to close the holes" in page and max(map(len, page.splitlines())) <= 80
+    assert "to close all of them at once" in page and max(map(len, page.splitlines())) <= 80
 
 
 INJECTED = """\
@@ -134,20 +144,22 @@ def _targets(network: Network) -> list[tuple[str, str, str]]:
     ]
     found = [
         (sort, *end)
-        for sort in ("interface down", "mtu")
+        for sort in ("interface oper_status changed", "interface mtu changed")
         for end in ports
         if not network.devices[end[0]].interfaces[end[1]].loopback
     ]
-    return found[::2] + [("version", device, "") for device in network.devices]
+    return found[::2] + [("system os_release changed", device, "") for device in network.devices]
 
 
 def _injected(network: Network, sort: str, device: str, port: str) -> Callable[[], object]:
     """Breaks the network, and gives what mends it."""
     one = network.devices[device]
-    if sort == "interface down":
+    if sort == "interface oper_status changed":
         network.unplug(device, port)
         return lambda: network.plug(device, port)
-    holder, name, value = (one, "release", "9.9.9") if sort == "version" else (one.interfaces[port], "mtu", 1400)
+    holder, name, value = (
+        (one, "release", "9.9.9") if sort == "system os_release changed" else (one.interfaces[port], "mtu", 1400)
+    )
     was = getattr(holder, name)
 
     def given(to: Any) -> None:

@@ -2,20 +2,26 @@
 
 Nothing else is possible: a record differs, a line is unread, the words that no field took differ, or the words are of a
 line that its reader declares to say nothing, with the reason (`silent`, `left_out`). Numbers and times in words that no
-field took stand for "a number", so that one for another is no difference; what is no number in its place is.
+field took stand for "a number", so that one for another is no difference; what is no number in its place is. Of a
+document each leaf is replaced and deleted. `NOGGING_WORDS=400 python tests/test_words.py` tells what became of them.
 """
 
 from __future__ import annotations
 
+import copy
+import json
 import os
 import random
 import re
+from collections import Counter, defaultdict
 from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 import pytest
+from lxml import etree
 
 from nogging.dialects.places import LIBRARY
 from nogging.reading.account import Reading
@@ -30,7 +36,6 @@ AT = datetime(2026, 11, 23, 7, tzinfo=UTC)
 OTHER = "otherwise"
 MOST = int(os.environ.get("NOGGING_WORDS", "60"))
 """As many words of a sample are tried in each run of the tests; NOGGING_WORDS=100000 tries all."""
-PLAIN = [one for one in samples(LIBRARY) if not one.read_text().lstrip().startswith(("{", "[", "<"))]
 
 
 def told(reading: Reading) -> Any:
@@ -68,23 +73,153 @@ def says_nothing(reader: Reader, text: str, other: str | None, word: str) -> boo
     return not words.of(word, ()) or word.strip(",") in none or (other is not None and worded(text) == worded(other))
 
 
-@pytest.mark.parametrize("path", PLAIN, ids=lambda path: f"{path.parent.name}/{path.name}")
-def test_every_word_counts(path: Path) -> None:
+Outcome = Counter[str]
+RECORDS, UNREAD, WORDS, NOTHING, UNSAID = (
+    "a record differs",
+    "a line is unread",
+    "the words differ",
+    "declared",
+    "unsaid",
+)
+
+
+def became(whole: Any, now: Any) -> str:
+    """What is said of a mutation."""
+    if now[1] != whole[1] or now[3] != whole[3]:
+        return UNREAD
+    plain = [
+        {kind: [{k: v for k, v in row.items() if k != "remainder"} for row in rows] for kind, rows in one[0].items()}
+        for one in (whole, now)
+    ]
+    return RECORDS if plain[0] != plain[1] else WORDS if whole != now else UNSAID
+
+
+def of_lines(path: Path) -> tuple[Outcome, list[str]]:
+    """What became of the words of a text, and those that vanished."""
     reader = load_reader(path.with_name(path.name.split(".")[0] + ".yaml"))
-    if not any(kind.compared for kind in reader.kinds):
-        return  # a log is never compared
     lines = path.read_text().split("\n")
     took = run(reader, "\n".join(lines), at=AT, explain=True).took or {}
     twice = {n for n, one in took.items() if one[0].action == "carry"}  # a heading told twice holds for the same lines
     whole = told(run(reader, "\n".join(lines), at=AT))
-    unsaid = []
+    found, unsaid = Counter[str](), []
     for n, how, other in mutations(lines, f"{path.parent.name}/{path.name}"):
-        same = told(run(reader, "\n".join(other), at=AT)) == whole
+        said = became(whole, told(run(reader, "\n".join(other), at=AT)))
         there = other[n] if not how.startswith("line ") else None
-        if (
-            same
-            and not (how == "line doubled" and n + 1 in twice)
-            and not says_nothing(reader, lines[n], there, how.rpartition(" ")[0])
-        ):
+        if said == UNSAID and (how == "line doubled" and n + 1 in twice):
+            said = NOTHING
+        if said == UNSAID and says_nothing(reader, lines[n], there, how.rpartition(" ")[0]):
+            said = NOTHING
+        if said == UNSAID:
             unsaid.append(f"line {n + 1}: {how}: {lines[n].strip()}")
+        found[said] += 1
+    return found, unsaid
+
+
+def of_document(path: Path) -> tuple[Outcome, list[str]]:
+    """What became of the leaves of a document, and those that vanished. To leave out what says that there is nothing is to
+    say the same."""
+    reader = load_reader(path.with_name(path.name.split(".")[0] + ".yaml"))
+    text = path.read_text()
+    tree = Leaves(text)
+    whole = told(run(reader, tree.text(), at=AT))
+    found, unsaid = Counter[str](), []
+    for leaf in tree.some(f"{path.parent.name}/{path.name}"):
+        with tree.replaced(leaf):
+            replaced = became(whole, told(run(reader, tree.text(), at=AT)))
+        with tree.deleted(leaf):
+            deleted = became(whole, told(run(reader, tree.text(), at=AT)))
+        number = not Words().of(tree.value(leaf), ()).strip("# ") or reader.left_out
+        for how, said in (("replaced", replaced), ("deleted", deleted)):
+            if said == UNSAID and (number or (how == "deleted" and replaced != UNSAID) or tree.name(leaf) in NOWHERE):
+                said = NOTHING
+            if said == UNSAID:
+                unsaid.append(f"{tree.name(leaf)}: {how}: {tree.value(leaf)}")
+            found[said] += 1
+    return found, unsaid
+
+
+NOWHERE = {"dev"}
+"""Through which interface nothing is forwarded: `unreachable default dev lo`."""
+
+
+class Leaves:
+    """The leaves of a document in JSON or XML, each of which can be another for a while."""
+
+    def __init__(self, text: str) -> None:
+        self.is_xml = text.lstrip().startswith("<")
+        self.root: Any = etree.fromstring(text.encode()) if self.is_xml else json.loads(text)
+
+    def text(self) -> str:
+        return etree.tostring(self.root).decode() if self.is_xml else json.dumps(self.root, indent=1)
+
+    def some(self, seed: str) -> list[Any]:
+        if self.is_xml:
+            every = [one for one in self.root.iter() if isinstance(one.tag, str) and not len(one) and one.text]
+        else:
+            every = list(self._leaves(self.root))
+        return every if len(every) <= MOST else random.Random(seed).sample(every, MOST)
+
+    def _leaves(self, node: Any) -> Iterator[tuple[Any, Any]]:
+        for key, value in node.items() if isinstance(node, dict) else list(enumerate(node)):
+            yield from self._leaves(value) if isinstance(value, dict | list) else [(node, key)]
+
+    def name(self, leaf: Any) -> str:
+        return str(etree.QName(leaf).localname if self.is_xml else leaf[1])
+
+    def value(self, leaf: Any) -> str:
+        return str(leaf.text if self.is_xml else leaf[0][leaf[1]])
+
+    @contextmanager
+    def replaced(self, leaf: Any) -> Iterator[None]:
+        if self.is_xml:
+            was, leaf.text = leaf.text, OTHER
+            yield
+            leaf.text = was
+            return
+        node, key = leaf
+        was = node[key]
+        node[key] = not was if isinstance(was, bool) else was + 1 if isinstance(was, int | float) else OTHER
+        yield
+        node[key] = was
+
+    @contextmanager
+    def deleted(self, leaf: Any) -> Iterator[None]:
+        if self.is_xml:
+            parent = leaf.getparent()
+            place = parent.index(leaf)
+            parent.remove(leaf)
+            yield
+            parent.insert(place, leaf)
+            return
+        node, key = leaf
+        was = copy.copy(node)
+        del node[key]
+        yield
+        node.clear() if isinstance(node, dict) else node.__delitem__(slice(None))
+        node.update(was) if isinstance(node, dict) else node.extend(was)
+
+
+def compared() -> list[Path]:
+    """The samples of readers whose records are compared: a log is not."""
+    every = ((path, load_reader(path.with_name(path.name.split(".")[0] + ".yaml"))) for path in samples(LIBRARY))
+    return [path for path, reader in every if any(kind.compared for kind in reader.kinds)]
+
+
+def outcome(path: Path) -> tuple[Outcome, list[str]]:
+    return of_document(path) if path.read_text().lstrip().startswith(("{", "[", "<")) else of_lines(path)
+
+
+@pytest.mark.parametrize("path", compared(), ids=lambda path: f"{path.parent.name}/{path.name}")
+def test_every_word_counts(path: Path) -> None:
+    _, unsaid = outcome(path)
     assert not unsaid, "\n".join(unsaid[:20]) + f"\n{len(unsaid)} in all"
+
+
+if __name__ == "__main__":
+    by_dialect: dict[str, Outcome] = defaultdict(Counter)
+    for one in compared():
+        by_dialect[one.parent.name].update(outcome(one)[0])
+    columns = (RECORDS, UNREAD, WORDS, NOTHING, UNSAID)
+    print(f"| dialect | tried | {' | '.join(columns)} |\n| --- |{' ---: |' * (len(columns) + 1)}")
+    for dialect, counted in by_dialect.items():
+        print(f"| `{dialect}` | {counted.total()} | {' | '.join(str(counted[one]) for one in columns)} |")

@@ -28,7 +28,10 @@ def command(
     if format is Format.JSON:
         print_json(challenged.plain(found))
     elif format is Format.CSV:
-        print_csv(challenged.plain(found)["faults"], ("sort", "fault", "noticed", "by", "breaks", "cannot_tell"))
+        print_csv(
+            challenged.plain(found)["faults"],
+            ("kind", "field", "how", "fault", "noticed", "by", "breaks", "cannot_tell"),
+        )
     else:
         print_lines(challenged.text(found, width()))
     if found.verdict is not Verdict.PASS:

@@ -10,6 +10,7 @@ notices what is gone, and `before.` is what it was.
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -50,12 +51,15 @@ class Tried:
 
 @dataclass(frozen=True)
 class Challenge:
-    """All faults that were tried. `verdict` is that of the capture as it is."""
+    """All faults that were tried. `verdict` is that of the capture as it is; `left_out` the number of records of each
+    kind that were not broken, since others of the device say the same."""
 
     title: str
     verdict: Verdict
     tried: tuple[Tried, ...]
     own_before: bool
+    left_out: Mapping[str, int]
+    devices: tuple[str, ...]
 
     @property
     def holes(self) -> tuple[Tried, ...]:
@@ -65,10 +69,7 @@ class Challenge:
     @property
     def closing(self) -> tuple[str, ...]:
         """Expectations that would close the holes, ready to paste."""
-        sorts: dict[str, set[str]] = defaultdict(set)
-        for one in self.holes:
-            sorts[one.fault.sort].add(str(one.fault.changes[0].match["device"]))
-        return tuple(closing(sorts))
+        return tuple(closing((one.fault for one in self.holes), self.devices))
 
 
 def challenge(
@@ -85,7 +86,9 @@ class _Challenger:
         self.pairs, self.asked = pairs, asked
         self.judge = Judge(pairs)
         self.good = self.judge.judge(asked)
-        self.faults = list(Faults(pairs).all())
+        faults = Faults(pairs)
+        self.faults = list(faults.all())
+        self.left_out = dict(faults.left_out)
         self.broken = {kind: Broken(pairs, KINDS[kind], changes) for kind, changes in self.by_kind().items()}
 
     def by_kind(self) -> dict[str, list[tuple[int, Change]]]:
@@ -108,7 +111,8 @@ class _Challenger:
             for n in self.differing({n for n in breaks if n not in by}):
                 by[n].append((DIFFERENCE, Verdict.FAIL))
         tried = (_tried(fault, by.get(n, []), breaks[n]) for n, fault in enumerate(self.faults) if breaks[n])
-        return Challenge(self.asked.title, self.good.verdict, tuple(tried), own_before)
+        devices = tuple(self.pairs.after.devices)
+        return Challenge(self.asked.title, self.good.verdict, tuple(tried), own_before, self.left_out, devices)
 
     def turned(self, one: AnyExpectation, good: Result) -> Turned:
         """The faults that an expectation notices; `good` is what became of it without any."""

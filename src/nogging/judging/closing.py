@@ -1,72 +1,58 @@
-"""The expectations that would notice each sort of fault, in the language of the files, ready to paste."""
+"""The expectations that would notice faults, in the language of the files, ready to paste: one a kind."""
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping, Sequence
+import textwrap
+from collections import defaultdict
+from collections.abc import Collection, Iterable, Iterator
 
-from nogging.judging.faults import GONE, GROW
+from nogging.judging.faults import Fault
 from nogging.predicates import quoted
+from nogging.records import KINDS, Kind, Nature
 
-_SETTLED = ("Every neighbor that was settled is", "neighbor", "coalesce(before.settled, false)", "settled")
-_ROUTES = ("Every route is there, with its next hops", "route", "before.device is not null", "device = before.device")
-_CLOSING = {
-    "interface down": (
-        "Every interface that was up is up",
-        "interface",
-        "before.oper_status = 'up'",
-        "oper_status = 'up'",
-    ),
-    "mtu": ("No interface changes its MTU", "interface", "before.mtu is not null", "mtu = before.mtu"),
-    "duplex": ("No interface changes its duplex", "interface", "before.duplex is not null", "duplex = before.duplex"),
-    "neighbor lost": _SETTLED,
-    "neighbor stuck": _SETTLED,
-    "session restarted": (
-        "No session began again",
-        "neighbor",
-        "before.since is not null",
-        "since <= before.since + interval '2 minutes'",
-    ),
-    "fewer prefixes": (
-        "No neighbor announces much less than before",
-        "neighbor",
-        "coalesce(before.prefixes_received, 0) > 0",
-        "prefixes_received >= 0.9 * before.prefixes_received",
-    ),
-    "route lost": _ROUTES,
-    "route moved": _ROUTES,
-    "version": (
-        "Every device runs its release",
-        "system",
-        "before.os_release is not null",
-        "os_release = before.os_release",
-    ),
-    "device restarted": (
-        "No device began again",
-        "system",
-        "before.boot_datetime is not null",
-        "boot_datetime <= before.boot_datetime + interval '2 minutes'",
-    ),
-}
-"""For each sort of fault the title, kind, `where` and `must`."""
+WIDE = 66
 
 
-def closing(sorts: Mapping[str, Collection[str]]) -> Iterator[str]:
-    """The expectations that would notice these sorts of fault, each on the devices that have it."""
-    counters = [sort.removesuffix(GROW) for sort in sorts if sort.endswith(GROW)]
-    written = set()
-    for sort, devices in sorts.items():
-        found = _CLOSING.get(sort) or (_gone(sort, devices) if sort.endswith(GONE) else _growing(counters))
-        if found not in written:
-            title, kind, where, must = found
-            yield f"- title: {title}\n  every: {kind}\n  where: {where}\n  must: {must}"
-        written.add(found)
+def closing(holes: Iterable[Fault], devices: Collection[str]) -> Iterator[str]:
+    """The expectations that would notice these faults, each on the devices that have them."""
+    by_kind: dict[str, list[Fault]] = defaultdict(list)
+    for fault in holes:
+        by_kind[fault.kind].append(fault)
+    for name, faults in by_kind.items():
+        kind = KINDS[name]
+        told = dict.fromkeys(_same(kind, fault.field) for fault in faults)
+        fields = dict.fromkeys(fault.field for fault in faults if fault.field)
+        title = f"Every {name} is there" if not fields else f"No {name} changes"
+        title += f" its {next(iter(fields))}" if len(fields) == 1 else ""
+        where = _where({str(fault.changes[0].match["device"]) for fault in faults}, devices)
+        parts = [where] if len(where) <= WIDE else [where.partition(" and ")[0], "and before.device is not null"]
+        must = [one if not n else f"and {one}" for n, one in enumerate(told)]
+        yield f"- title: {title}\n  every: {name}\n  where: {_folded(parts)}\n  must: {_folded(must)}"
 
 
-def _gone(sort: str, devices: Collection[str]) -> tuple[str, str, str, str]:
-    kind, here = sort.removesuffix(GONE), ", ".join(quoted(device) for device in sorted(devices))
-    return f"Every {kind} is there", kind, f"device in ({here})", "device = before.device"
+def _where(here: set[str], devices: Collection[str]) -> str:
+    if here == set(devices):
+        return "before.device is not null"
+    return f"device in ({', '.join(quoted(device) for device in sorted(here))}) and before.device is not null"
 
 
-def _growing(counters: Sequence[str]) -> tuple[str, str, str, str]:
-    same = "\n    and ".join(f"coalesce({name}, 0) <= coalesce(before.{name}, 0)" for name in counters)
-    return "No interface counts more errors", "interface", "before.device is not null", f">-\n    {same}"
+def _folded(parts: list[str]) -> str:
+    """A condition as YAML folds it, where it is longer than a line."""
+    if len(parts) == 1 and len(parts[0]) <= WIDE:
+        return parts[0]
+    lines = [line for part in parts for line in textwrap.wrap(part, WIDE, break_on_hyphens=False)]
+    return ">-\n    " + "\n    ".join(lines)
+
+
+def _same(kind: Kind, name: str) -> str:
+    """That a record is there, or that one of its fields is as it was, or as well."""
+    if not name:
+        return "device = before.device"
+    field = kind.fields[name]
+    as_well = {
+        Nature.STATE: f"{name} = before.{name}",
+        Nature.GAUGE: f"{name} >= 0.9 * before.{name}",
+        Nature.TIMER: f"{name} <= before.{name} + interval '2 minutes'",
+        Nature.COUNTER: f"{name} <= before.{name}" if field.of_faults or field.of_changes else f"{name} is not null",
+    }[field.nature]
+    return f"(before.{name} is null or {as_well})"

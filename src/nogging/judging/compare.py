@@ -287,6 +287,7 @@ def _moved(kind: Kind, before: dict[str, Any], after: dict[str, Any]) -> Iterabl
         if (old is None) != (new is None) or (old is not None and abs(new - old) > TOLERANCE * max(abs(old), 1)):
             yield name
     yield from (name for name in kind.named(Nature.COUNTER) if (before[name] is None) != (after[name] is None))
+    yield from (name for name in kind.named(Nature.TIMER) if (before[name] is None) != (after[name] is None))
 
 
 def _bare(hops: list[dict[str, Any]], without: Sequence[str]) -> list[dict[str, Any]]:
@@ -299,10 +300,10 @@ def _restarted(kind: Kind, before: dict[str, Any], after: dict[str, Any]) -> Ite
         return
     for name in kind.named(Nature.TIMER):
         old, new = before[name], after[name]
-        if new is None:
+        if old is None or new is None:
             continue
         bound = max(before[name + RESOLUTION] or 0, after[name + RESOLUTION] or 0) + SKEW
-        if old is None or (new - old).total_seconds() > bound:
+        if (new - old).total_seconds() > bound:
             yield name
     cleared = _cleared(before, after)
     for name in kind.named(Nature.COUNTER):

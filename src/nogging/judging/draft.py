@@ -7,18 +7,26 @@ not made up.
 
 from __future__ import annotations
 
+import json
 import tempfile
 from collections import Counter, defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+import yaml
 
 from nogging.captures.capture import Capture, opened
 from nogging.judging.check import check
+from nogging.judging.faults import unwell
 from nogging.judging.verdict import Verdict
 from nogging.predicates import quoted
-from nogging.records import KINDS
+from nogging.records import KINDS, Field, Kind, Type
+from nogging.routing.links import links
+
+if TYPE_CHECKING:
+    import pyarrow as pa
 
 MOST_EXCEPTIONS = 4
 """A rule with more exceptions than this is none."""
@@ -27,7 +35,6 @@ MOST_DEVICES = 30
 ENOUGH = 0.95
 """The share of the routes of a device that has to stay."""
 
-KEYS = ("device", *(name for name in KINDS["neighbor"].keys if name != "device"))
 Rows = list[dict[str, Any]]
 
 
@@ -40,7 +47,10 @@ class Drafted:
     body: tuple[str, ...]
 
     def text(self) -> str:
-        lines = [f"  # {self.reason}", f"  - title: {self.title}", *(f"    {line}" for line in self.body)]
+        lines = [f"  # {self.reason}", f"  - title: {_scalar(self.title)}"]
+        for line in self.body:
+            key, _, value = line.partition(": ")
+            lines.append(f"    {key}: {value if key == 'rows' else _scalar(value)}")
         return "\n".join(lines)
 
 
@@ -83,158 +93,198 @@ def _tried(candidates: list[Drafted], captures: list[Capture]) -> tuple[list[Dra
 
 
 class _Drafter:
+    """Drafts what each kind declares of itself: what its records of one sort have in common, by what they are well, how
+    many there are, and what is exactly so."""
+
     def __init__(self, capture: Capture) -> None:
         self.capture = capture
-        self.interfaces = capture.records("interface").to_pylist()
-        self.neighbors = capture.records("neighbor").to_pylist()
+        self.linked = {(one.device, one.interface) for one in links(capture)}
 
     def all(self) -> Iterator[Drafted]:
-        yield from self.systems()
-        yield from self.up()
-        yield from self.regular("mtu", "carries frames of the same size")
-        yield from self.regular("duplex", "speaks the same duplex")
-        yield from self.regular("speed", "has the same speed")
-        yield from self.errors()
-        yield from self.settled()
-        yield from self.ends()
-        yield from self.cabling()
-        yield from self.routes()
+        for kind in KINDS.values():
+            if kind.compared and not kind.of_answers:
+                rows = self.capture.records(kind.name)
+                sorted_ = self.sorts(kind, rows) if kind.sort else {}
+                yield from self.well(kind, sorted_)
+                yield from self.alike(kind, sorted_)
+                yield from self.faultless(kind, rows)
+                yield from self.both_ends(kind, rows)
+                yield from self.exact(kind, rows)
+                yield from self.counted(kind, rows)
+                yield from self.landmarks(kind, rows)
 
-    def systems(self) -> Iterator[Drafted]:
-        releases: dict[str, Counter[str]] = defaultdict(Counter)
-        for row in self.capture.records("system").to_pylist():
-            if row["os_name"] and row["os_release"]:
-                releases[row["os_name"]][row["os_release"]] += 1
-        for name, found in sorted(releases.items()):
-            if len(found) == 1:
-                ((release, n),) = found.items()
-                body = ("every: system", f"where: os_name = {quoted(name)}", f"must: os_release = {quoted(release)}")
-                yield Drafted(f"Every {name} device runs {release}", f"all {n} do", body)
-
-    def words(self) -> dict[str, Rows]:
-        """The interfaces by the first word of their description: what they are for."""
+    def sorts(self, kind: Kind, table: pa.Table) -> dict[str, Rows]:
+        """The records of each sort: by the first word where the field is free text, and then of several only."""
         found: dict[str, Rows] = defaultdict(list)
-        for row in self.interfaces:
-            word = (row["description"] or "").split(" ")[0]
-            if word.isalnum():
+        free = is_free(kind)
+        for row in table.to_pylist():
+            word = (row[kind.sort] or "").split(" ")[0] if free else row[kind.sort]
+            if word and (word.isalnum() or not free):
                 found[word].append(row)
-        return {word: rows for word, rows in sorted(found.items()) if len(rows) > 1}
+        return {word: rows for word, rows in sorted(found.items()) if len(rows) > 1 or not free}
 
-    def up(self) -> Iterator[Drafted]:
-        for word, rows in self.words().items():
-            down = [row for row in rows if row["oper_status"] != "up"]
-            if len(down) <= min(MOST_EXCEPTIONS, len(rows) // 3):
-                body = ("every: interface", f"where: {_described(word)}{_but(down)}", "must: oper_status = 'up'")
-                yield Drafted(f"Every {word} is up", _share(rows, down, "up"), body)
-
-    def regular(self, field: str, meaning: str) -> Iterator[Drafted]:
-        """What the interfaces that are for the same have in common."""
-        by_value: dict[Any, list[str]] = defaultdict(list)
-        odd: dict[Any, Rows] = defaultdict(list)
-        silent = False
-        for word, rows in self.words().items():
-            told = [row for row in rows if row[field] is not None]
-            counted = Counter(row[field] for row in told)
-            if len(told) < 2:
+    def well(self, kind: Kind, sorts: Mapping[str, Rows]) -> Iterator[Drafted]:
+        for field in kind.own:
+            if field.well is None or not field.moves_with:
                 continue
-            value, _ = counted.most_common(1)[0]
-            others = [row for row in told if row[field] != value]
-            silent |= len(told) < len(rows)
-            if len(others) <= min(MOST_EXCEPTIONS, len(told) // 3):
-                by_value[value].append(word)
-                odd[value] += others
-        for value, words in by_value.items():
-            literal = quoted(value) if isinstance(value, str) else str(value)
-            where = " or ".join(_described(word) for word in words)
-            where = f"({where})" if len(words) > 1 and (odd[value] or silent) else where
-            where += f" and {self.telling(field)}" if silent else ""
-            body = ("every: interface", f"where: {where}{_but(odd[value])}", f"must: {field} = {literal}")
-            why = f"whatever is described as {' or '.join(words)} {meaning}"
-            yield Drafted(f"{field} is {value} on every {' and '.join(words)}", why, body)
+            for word, rows in sorts.items():
+                # what cannot be otherwise (a neighbor of LLDP is there or not) is not expected
+                could = [row for row in rows if row[field.name] != field.well or unwell(kind, row)]
+                astray = [row for row in could if row[field.name] != field.well]
+                if could and len(astray) <= _few(could):
+                    what = field.name if field.well is True else field.well
+                    noun = word if is_free(kind) else f"{word} {kind.name}"
+                    body = (
+                        f"every: {kind.name}",
+                        f"where: {_of_sort(kind, word)}{_but(kind, astray)}",
+                        f"must: {_equal(field, field.well)}",
+                    )
+                    yield Drafted(f"Every {noun} is {what}", _share(kind, could, astray, what), body)
 
-    def errors(self) -> Iterator[Drafted]:
-        for field in ("in_errors", "in_fcs_errors", "out_errors", "late_collisions"):
-            told = [row[field] for row in self.interfaces if row[field] is not None]
-            if told and not any(told):
-                body = ("none: interface", f"where: {self.telling(field)} and {field} > 0")
-                yield Drafted(f"No interface counts {field}", f"none of {len(told)} does", body)
+    def alike(self, kind: Kind, sorts: Mapping[str, Rows]) -> Iterator[Drafted]:
+        """What the records of one sort have in common; where nothing is told nothing is expected."""
+        for field in (one for one in kind.own if one.alike):
+            words: dict[Any, list[str]] = defaultdict(list)
+            odd: dict[Any, Rows] = defaultdict(list)
+            for word, rows in sorts.items():
+                told = Counter(row[field.name] for row in rows if row[field.name] is not None)
+                if told.total() < 2:
+                    continue
+                value, _ = told.most_common(1)[0]
+                others = [row for row in rows if row[field.name] != value]
+                if len(others) <= _few(rows):
+                    words[value].append(word)
+                    odd[value] += others
+            for value, several in words.items():
+                where = " or ".join(_of_sort(kind, word) for word in several)
+                where = f"({where})" if len(several) > 1 and odd[value] else where
+                where += _but(kind, odd[value])
+                body = (f"every: {kind.name}", f"where: {where}", f"must: {_equal(field, value)}")
+                why = f"whatever {'is described as' if is_free(kind) else 'is'} {' or '.join(several)} {field.alike}"
+                yield Drafted(f"{field.name} is {value} on every {' and '.join(several)}", why, body)
 
-    def telling(self, field: str) -> str:
-        """The interfaces that tell a field: where it is not told, nothing is claimed."""
-        devices = {row["device"] for row in self.interfaces}
-        tell = {row["device"] for row in self.interfaces if row[field] is not None}
-        on = "" if tell == devices else f"device in ({', '.join(map(quoted, sorted(tell)))}) and "
-        return f"{on}{field} is not null"
+    def faultless(self, kind: Kind, table: pa.Table) -> Iterator[Drafted]:
+        for field in (one for one in kind.own if one.of_faults):
+            where, told = self.telling(kind, field, table)
+            if told and not any(row[field.name] for row in told):
+                body = (f"every: {kind.name}", f"where: {where}", f"must: {field.name} = 0")
+                yield Drafted(f"No {kind.name} counts {field.name}", f"none of {len(told)} does", body)
 
-    def settled(self) -> Iterator[Drafted]:
-        protocols: dict[str, Rows] = defaultdict(list)
-        for row in self.neighbors:
-            protocols[row["protocol"]].append(row)
-        for protocol, rows in sorted(protocols.items()):
-            astray = [row for row in rows if not row["settled"]]
-            if protocol == "lldp" or len(astray) > min(MOST_EXCEPTIONS, len(rows) // 3):
-                continue
-            names = ", ".join(quoted(row["neighbor"]) for row in astray)
-            but = f" and neighbor not in ({names})" if names else ""
-            where = f"where: protocol = {quoted(protocol)}{but}"
-            yield Drafted(
-                f"Every {protocol} neighbor is settled",
-                _share(rows, astray, "settled"),
-                ("every: neighbor", where, "must: settled"),
-            )
-            of_device = Counter(key[0] for key in {tuple(row[key] for key in KEYS) for row in rows if row["settled"]})
-            for device, n in sorted(of_device.items()) if len(of_device) <= MOST_DEVICES else ():
-                yield Drafted(
-                    f"{device} has {n} {protocol} neighbor{'s' * (n != 1)}",
-                    "a neighbor that is gone fails no other rule",
-                    ("count: neighbor", f"{where} and device = {quoted(device)}", f"must: n = {n}"),
+    def telling(self, kind: Kind, field: Field, table: pa.Table) -> tuple[str, Rows]:
+        """The records of those devices that tell a field of all, or of nearly all, of theirs."""
+        by_device: dict[str, Rows] = defaultdict(list)
+        for row in table.select([*kind.keys, field.name]).to_pylist():
+            by_device[row["device"]].append(row)
+        silent = {device: [row for row in rows if row[field.name] is None] for device, rows in by_device.items()}
+        tell = [device for device, rows in silent.items() if len(rows) <= _few(by_device[device])]
+        told = [row for device in tell for row in by_device[device] if row[field.name] is not None]
+        but = [row for device in tell for row in silent[device]]
+        return f"{_on(tell)}{_but(kind, but)}", told
+
+    def both_ends(self, kind: Kind, table: pa.Table) -> Iterator[Drafted]:
+        for field in (one for one in kind.own if one.same_at_both_ends):
+            rows = table.select(["device", "name", field.name]).to_pylist()
+            ends = [row for row in rows if (row["device"], row["name"]) in self.linked]
+            silent = {row["device"] for row in ends if row[field.name] is None}
+            tell = sorted({row["device"] for row in ends} - silent)
+            on = f" and {_on(tell)} and peer.{_on(tell)}" if silent else ""
+            if tell:
+                body = (
+                    f"every: {kind.name}",
+                    f"where: peer.name is not null{on}",
+                    f"must: {field.name} = peer.{field.name}",
                 )
+                yield Drafted(f"{field.name} is the same at both ends of every link", "it is now", body)
 
-    def ends(self) -> Iterator[Drafted]:
-        for field in ("mtu", "speed", "duplex"):
-            body = (
-                "every: interface",
-                f"where: peer.name is not null and {field} is not null and peer.{field} is not null",
-                f"must: {field} = peer.{field}",
+    def exact(self, kind: Kind, table: pa.Table) -> Iterator[Drafted]:
+        where, fields = kind.exact
+        if where and table.num_rows:
+            rows = f"rows: {{capture: {self.capture.folder.resolve()}, fields: [{', '.join(fields)}]}}"
+            title = f"Every {kind.name} with {where} is as it was, and there is no other"
+            yield Drafted(title, "as the capture has it", (f"exactly: {kind.name}", f"where: {where}", rows))
+
+    def counted(self, kind: Kind, table: pa.Table) -> Iterator[Drafted]:
+        """How many records each device has of each sort: nearly as many, where they are many and come and go."""
+        if kind.counted is None:
+            return
+        well = [one.name for one in kind.own if one.well is True and not kind.members]
+        rows = {tuple(row[key] for key in kind.keys): row for row in self.well_rows(kind, well, table)}
+        some = Counter(tuple(row[one] for one in ("device", *kind.counted)) for row in rows.values())
+        if len({device for device, *_ in some}) > MOST_DEVICES:
+            return
+        met = "".join(f" and {one}" for one in well)
+        for (device, *values), n in sorted(some.items(), key=str):
+            told = [(one, value) for one, value in zip(kind.counted, values, strict=True) if value is not None]
+            where = f"{_on([device])}{''.join(f' and {_equal(kind.fields[one], value)}' for one, value in told)}{met}"
+            many = kind.members and n > 1
+            must = f"n >= {max(int(n * ENOUGH), 1)}" if many else f"n = {n}"
+            what = " ".join([*(str(value) for _, value in told), kind.name])
+            title = f"{device} {'keeps its' if many else f'has {n}'} {what}{'s' * (n != 1)}"
+            why = f"it has {n}; {ENOUGH:.0%} of them" if many else "what is gone fails no other rule"
+            yield Drafted(title, why, (f"count: {kind.name}", f"where: {where}", f"must: {must}"))
+
+    def well_rows(self, kind: Kind, well: list[str], table: pa.Table) -> Rows:
+        """The records that are well, and could be otherwise."""
+        if not well:
+            return list(
+                table.select([*kind.keys, *(one for one in kind.counted or () if one not in kind.keys)]).to_pylist()
             )
-            yield Drafted(f"{field} is the same at both ends of every link", "it is now", body)
+        return [row for row in table.to_pylist() if all(row[one] for one in well) and unwell(kind, row)]
 
-    def cabling(self) -> Iterator[Drafted]:
-        if any(row["protocol"] == "lldp" for row in self.neighbors):
-            folder = self.capture.folder.resolve()
-            rows = f"rows: {{capture: {folder}, fields: [device, interface, neighbor, remote_interface]}}"
-            body = ("exactly: neighbor", "where: protocol = 'lldp'", rows)
-            yield Drafted("Cabling is as it was", "what hears whom, as the capture has it", body)
-
-    def routes(self) -> Iterator[Drafted]:
-        table = (
-            self.capture.records("route").select(["device", "vrf", "destination_prefix", "source_protocol"]).to_pylist()
-        )
-        keys = {tuple(row.values()) for row in table}
-        devices = Counter(key[0] for key in keys)
-        for device, n in sorted(devices.items()) if len(devices) <= MOST_DEVICES else ():
-            least = max(int(n * ENOUGH), 1)
-            body = ("count: route", f"where: device = {quoted(device)}", f"must: n >= {least}")
-            yield Drafted(f"{device} keeps its routes", f"it has {n}; {ENOUGH:.0%} of them", body)
-        for default, family in (("0.0.0.0/0", "IPv4"), ("::/0", "IPv6")):
-            having = sorted({key[0] for key in keys if key[2] == default})
-            if not having:
-                continue
-            here = f"destination_prefix = {quoted(default)} and device in ({', '.join(map(quoted, having))})"
-            each = ("count: route", "per: device", f"where: {here}", "must: n >= 1")
-            yield Drafted(f"Whoever had an {family} default route has it", f"{len(having)} do", each)
-            others = here.replace("device in", "device not in")
-            yield Drafted(f"Nobody else has one ({family})", "none has", ("none: route", f"where: {others}"))
+    def landmarks(self, kind: Kind, table: pa.Table) -> Iterator[Drafted]:
+        name, values = kind.landmarks
+        pairs = set(zip(*(table.column(one).to_pylist() for one in ("device", name)), strict=True)) if name else set()
+        for value in values:
+            having = sorted({device for device, told in pairs if told == value})
+            if having:
+                here = _equal(kind.fields[name], value)
+                each = (f"count: {kind.name}", "per: device", f"where: {here} and {_on(having)}", "must: n >= 1")
+                yield Drafted(f"Whoever had {value} has it", f"{len(having)} do", each)
+                others = f"where: {here} and not {_on(having)}"
+                yield Drafted(f"Nobody else has {value}", "none has", (f"none: {kind.name}", others))
 
 
-def _described(word: str) -> str:
-    return f"description like {quoted(word + '%')}"
+def is_free(kind: Kind) -> bool:
+    """Whether records are of a sort by what somebody wrote."""
+    return bool(kind.sort) and kind.fields[kind.sort].absent is not None
 
 
-def _but(rows: Rows) -> str:
-    return "".join(f" and not (device = {quoted(row['device'])} and name = {quoted(row['name'])})" for row in rows)
+def _of_sort(kind: Kind, word: str) -> str:
+    return f"{kind.sort} like {quoted(word + '%')}" if is_free(kind) else f"{kind.sort} = {quoted(word)}"
 
 
-def _share(rows: Rows, but: Rows, what: str) -> str:
-    names = ", ".join(f"{row['device']} {row.get('name') or row.get('neighbor')}" for row in but)
+def _equal(field: Field, value: Any) -> str:
+    if field.type is Type.BOOLEAN:
+        return field.name if value else f"not {field.name}"
+    return f"{field.name} = {quoted(value) if isinstance(value, str) else value}"
+
+
+def _on(devices: Sequence[str]) -> str:
+    return (
+        f"device = {quoted(devices[0])}"
+        if len(devices) == 1
+        else f"device in ({', '.join(map(quoted, sorted(devices)))})"
+    )
+
+
+def _few(rows: Rows) -> int:
+    return min(MOST_EXCEPTIONS, len(rows) // 3)
+
+
+def _but(kind: Kind, rows: Rows) -> str:
+    told = ([_equal(kind.fields[key], row[key]) for key in kind.keys if row[key] is not None] for row in rows)
+    return "".join(f" and not ({' and '.join(parts)})" for parts in told)
+
+
+def _share(kind: Kind, rows: Rows, but: Rows, what: str) -> str:
+    names = ", ".join(" ".join(str(row[key]) for key in kind.keys if row[key]) for row in but)
     return f"{len(rows) - len(but)} of {len(rows)} are {what}" + (f"; not {names}" if names else "")
+
+
+def _scalar(text: str) -> str:
+    """A text as YAML, quoted where it would be something else."""
+    try:
+        plain = yaml.safe_load(f"x: {text}") == {"x": text}
+    except yaml.YAMLError:
+        plain = False
+    return text if plain else json.dumps(text, ensure_ascii=False)

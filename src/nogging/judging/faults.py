@@ -1,13 +1,15 @@
 """The faults that a good capture is broken with, each with what the capture itself shows would follow from it.
 
-A fault is a list of changes to records. What follows is kept consistent as far as the records tell: a downed
-interface takes its neighbors, those of its other end, the sessions over its subnet and the next hops through it along.
-What the network would do instead (other routes, other paths) is not in a capture, and is not made up.
+Every kind is broken in every way that its fields allow: each record gone, each member lost or another one, each field
+of state with another value, each gauge halved, each counter of faults grown, each timer begun anew, and each of these
+not told any more. A fault is a list of changes to records. What follows is kept consistent as far as the records tell
+(`rests_on`): a downed interface takes its neighbors, those of its other end, the sessions over its subnet and the next
+hops through it along. What the network would do instead (other routes, other paths) is not in a capture, and is not
+made up.
 """
 
 from __future__ import annotations
 
-import ipaddress
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
@@ -15,22 +17,25 @@ from datetime import datetime, timedelta
 from functools import cached_property
 from typing import Any
 
+from nogging.judging.consequences import Consequences
 from nogging.judging.pairs import Pairs
-from nogging.records import KINDS
-from nogging.records.values import is_address
-from nogging.routing.links import links
+from nogging.predicates.tree import identifier
+from nogging.records import KINDS, Field, Kind, Nature, Type
+from nogging.records.field import REMAINDER
+from nogging.records.resting import covered, resting
 
-STUCK = {"ospf": "exstart", "ospfv3": "exstart", "isis": "initializing", "bgp": "active", "bfd": "down"}
-ERRORS = ("in_errors", "in_fcs_errors", "in_discards", "out_errors", "out_discards", "late_collisions", "collisions")
 MANY_MORE = 100_000
-GROW, GONE = " grow", " gone"
-"""How the sorts of faults end that are alike for each counter, and for each kind."""
 LATER = timedelta(minutes=10)
-MOST_ROUTES = 20
-"""Of the routes of a device that share source and next hops, not more than this are lost one by one."""
+MOST, MOST_OF_A_FIELD = 20, 3
+"""Of the records of a device that say the same, not more are lost one by one, and not more are broken in each field."""
+MOST_RECORDS = 200
+"""Of the records of one kind of a device, not more are broken."""
+MOST_SHOWN = 40
+INSTEAD = "what the network would do instead"
 
 Match = Mapping[str, Any]
 """Which records: the values that their fields have."""
+Row = dict[str, Any]
 
 
 @dataclass(frozen=True)
@@ -44,163 +49,266 @@ class Change:
 
 @dataclass(frozen=True)
 class Fault:
-    """One fault. `sort` is the class that it is counted under; `cannot_tell` what would follow and is not shown."""
+    """One fault: what becomes (`how`) of a record, or of one of its fields. `cannot_tell` what would follow and is not
+    shown."""
 
-    sort: str
+    kind: str
+    field: str
+    how: str
     title: str
     changes: tuple[Change, ...]
     cannot_tell: str = ""
 
+    @property
+    def sort(self) -> str:
+        """The class that it is counted under."""
+        return " ".join(part for part in (self.kind, self.field, self.how) if part)
+
+
+GONE, LOST, ELSEWHERE, CHANGED, GROWN, FEWER, ANEW, UNTOLD = (
+    "gone",
+    "lost",
+    "replaced",
+    "changed",
+    "grown",
+    "halved",
+    "begun anew",
+    "not told",
+)
+"""What becomes of a record, of one of its members, of the value of a field."""
+_TOLD = (Nature.STATE, Nature.GAUGE, Nature.COUNTER, Nature.TIMER)
+
 
 class Faults:
-    """The faults that the records of one capture can be broken with."""
+    """The faults that the records of one capture can be broken with; `left_out` are the records that nothing was done
+    to, since others of the device say the same."""
 
     def __init__(self, pairs: Pairs) -> None:
         self.pairs = pairs
-        self.rows = {kind: pairs.after.records(kind).to_pylist() for kind in KINDS if kind not in ("route", "event")}
-        self.peers = {(one.device, one.interface): (one.peer_device, one.peer_interface) for one in links(pairs.after)}
+        self.left_out: Counter[str] = Counter()
 
     def all(self) -> Iterator[Fault]:
-        yield from self.interfaces()
-        yield from self.neighbors()
-        yield from self.routes()
-        yield from self.systems()
-        yield from self.others()
+        for kind in KINDS.values():
+            if kind.compared:
+                for rows, alike in self.chosen(kind):
+                    yield from self.of(kind, rows, alike)
 
-    def interfaces(self) -> Iterator[Fault]:
-        for row in self.rows["interface"]:
-            device, name = row["device"], row["name"]
-            where = {"device": device, "name": name}
-            if row["oper_status"] == "up":
-                yield Fault(
-                    "interface down",
-                    f"{device} {name} goes down",
-                    tuple(self.down(device, name)),
-                    "where traffic would go instead",
-                )
-            if row["mtu"]:
-                other = 1500 if row["mtu"] != 1500 else 1400
-                told = f"{device} {name}: mtu {other} instead of {row['mtu']}"
-                yield Fault("mtu", told, (Change("interface", where, {"mtu": other}),), "an adjacency that sticks")
-            if row["duplex"] == "full":
-                yield Fault(
-                    "duplex", f"{device} {name}: half duplex", (Change("interface", where, {"duplex": "half"}),)
-                )
-            for counter in ERRORS:
-                if row[counter] is not None:
-                    grown = {counter: row[counter] + MANY_MORE}
-                    yield Fault(
-                        counter + GROW, f"{device} {name}: {counter} grow", (Change("interface", where, grown),)
-                    )
+    def chosen(self, kind: Kind) -> Iterator[tuple[list[Row], int]]:
+        """The records of a kind that are broken, each as its rows, and how many before it say the same."""
+        keys = ", ".join(f"a_{key}" for key in kind.keys)
+        alike = _struct([*kind.members, *kind.named(Nature.STATE)])
+        whole = _struct([*kind.keys, *kind.members, *(one for one in kind.fields if one not in kind.identity)])
+        sql = f"SELECT {keys}, list_sort(list({alike})) AS said, list_sort(list({whole})) AS rows "
+        sql += f"FROM {self.pairs.table(kind)} WHERE a_here GROUP BY {keys}"
+        sql = f"SELECT *, row_number() OVER (PARTITION BY a_device, said ORDER BY {keys}) - 1 AS alike FROM ({sql})"
+        sql = f"SELECT *, row_number() OVER (PARTITION BY a_device ORDER BY alike, {keys}) AS place FROM ({sql})"
+        found = self.pairs.rows(f"SELECT rows, alike, place FROM ({sql}) ORDER BY {keys}")
+        for one in found:
+            if one["alike"] < MOST and one["place"] <= MOST_RECORDS:
+                yield one["rows"], one["alike"]
+            else:
+                self.left_out[kind.name] += 1
 
-    def down(self, device: str, name: str) -> Iterator[Change]:
-        """An interface that is down, and what falls with it at both ends."""
-        for where, port in dict.fromkeys([(device, name), self.peers.get((device, name), (device, name))]):
-            yield Change("interface", {"device": where, "name": port}, {"oper_status": "down"})
-            yield Change("neighbor", {"device": where, "interface": port})
-            yield Change("route", {"device": where, "outgoing_interface": port})
-            for row in self.sessions_over(where, port):
-                yield Change("neighbor", _key("neighbor", row), {"state": "idle", "settled": False})
+    def of(self, kind: Kind, rows: list[Row], alike: int) -> Iterator[Fault]:
+        """All that one record can be broken by."""
+        row, name = rows[0], _name(kind, rows[0])
+        key = {one: row[one] for one in kind.keys}
+        down = tuple(self.falls(kind, row))
+        instead = INSTEAD if down else ""
+        if not kind.of_answers:  # an answer that is not there is no fault of a record: it leaves unproven what it told
+            yield Fault(kind.name, "", GONE, f"{name} is gone", (Change(kind.name, key), *down), instead)
+        if alike >= MOST_OF_A_FIELD:
+            return
+        yield from self.members(kind, rows, name)
+        for field in kind.fields.values():
+            if field.nature in _TOLD and not field.follows_from and row[field.name] is not None:
+                for how, value in self.broken(field, row):
+                    said = f"{name}: {field.name} {how}: {_shown(value)} instead of {_shown(row[field.name])}"
+                    fields = _with(kind, row, field, value)
+                    falls = down if _ends(kind, row, fields) else ()
+                    changes = (Change(kind.name, key, fields), *falls)
+                    yield Fault(kind.name, field.name, how, said, changes, instead if falls else "")
+                if field.name == REMAINDER.name:
+                    continue  # it is told of every record, if only as no words
+                untold = {field.name: None, **{one.name: None for one in kind.own if one.follows_from == field.name}}
+                said = f"{name}: {field.name} is not told any more"
+                yield Fault(kind.name, field.name, UNTOLD, said, (Change(kind.name, key, untold),))
 
-    def sessions_over(self, device: str, port: str) -> Iterator[dict[str, Any]]:
-        """The sessions of a device with addresses in the subnets of an interface."""
-        own = [row for row in self.rows["address"] if (row["device"], row["interface"]) == (device, port)]
-        subnets = [ipaddress.ip_network(f"{row['ip']}/{row['prefix_length'] or 32}", strict=False) for row in own]
-        for row in self.rows["neighbor"]:
-            if row["device"] == device and row["protocol"] in ("bgp", "bfd") and row["interface"] is None:
-                address = ipaddress.ip_address(row["neighbor"]) if is_address(row["neighbor"]) else None
-                if address is not None and any(address in subnet for subnet in subnets):
-                    yield row
+    def members(self, kind: Kind, rows: list[Row], name: str) -> Iterator[Fault]:
+        """Each member lost, and each replaced by one that another record of the device has."""
+        told = [row for row in rows if any(row[one] for one in kind.members)]
+        for row in told:
+            match = {one: row[one] for one in kind.identity}
+            said = " ".join(str(row[one]) for one in kind.members if row[one])
+            if len(rows) > 1:
+                yield Fault(kind.name, "", LOST, f"{name} loses {said}", (Change(kind.name, match),))
+            mine = {tuple(one[m] for m in kind.members) for one in rows}
+            other = next((one for one in self.every_member(kind, row["device"]) if one not in mine), None)
+            if other is not None:
+                instead = dict(zip(kind.members, other, strict=True))
+                title = f"{name} has {' '.join(str(one) for one in other if one)} instead of {said}"
+                yield Fault(kind.name, "", ELSEWHERE, title, (Change(kind.name, match, instead),))
 
-    def neighbors(self) -> Iterator[Fault]:
-        for row in self.rows["neighbor"]:
-            if not row["settled"]:
-                continue
-            protocol, device = row["protocol"], row["device"]
-            name = " ".join(str(part) for part in (protocol, row["family"], row["interface"], row["neighbor"]) if part)
-            where = _key("neighbor", row)
-            hop = row["neighbor"] if protocol == "bgp" else row["neighbor_address"]
-            routes = [Change("route", {"device": device, "next_hop_address": hop})] if hop and protocol in STUCK else []
-            title, open_ = f"{device}: {name}", "the other end, and what is learned from others instead"
-            yield Fault("neighbor lost", f"{title} is lost", (Change("neighbor", where), *routes), open_)
-            if protocol in STUCK:
-                stuck = {"state": STUCK[protocol], "settled": False}
-                told = f"{title} sticks in {STUCK[protocol]}"
-                yield Fault("neighbor stuck", told, (Change("neighbor", where, stuck), *routes), open_)
-            if row["since"] is not None:
-                again = {
-                    "since": self.at,
-                    **({"state_changes": row["state_changes"] + 6} if row["state_changes"] else {}),
-                }
-                yield Fault("session restarted", f"{title} began again", (Change("neighbor", where, again),))
-            if row["prefixes_received"]:
-                few = {"prefixes_received": row["prefixes_received"] // 2}
-                told = f"{title} announces half of its prefixes"
-                yield Fault(
-                    "fewer prefixes", told, (Change("neighbor", where, few),), "which routes are gone with them"
-                )
+    def broken(self, field: Field, row: Row) -> Iterator[tuple[str, Any]]:
+        """How a value goes wrong, and what it is then."""
+        value = row[field.name]
+        if field.nature is Nature.GAUGE and value:
+            yield FEWER, value // 2 if field.type is Type.INTEGER else value / 2
+        elif field.nature is Nature.TIMER:
+            yield ANEW, self.pairs.after.ended + LATER  # so that it is told from what is but young
+        elif field.nature is Nature.STATE:
+            yield from wrong(field, row)
+        elif field.of_faults or field.of_changes:
+            yield GROWN, value + (MANY_MORE if field.of_faults else 2)
+
+    def falls(self, kind: Kind, row: Row) -> Iterator[Change]:
+        """What falls with a record: what names it is gone, at both ends, and what is beyond an address is not well."""
+        for end in [row, *self.other_ends(kind, row)]:
+            if end is not row and unwell(kind, end):
+                yield Change(kind.name, _key(kind, end), unwell(kind, end))
+            for other, field, name in self.naming(kind, end):
+                yield Change(other.name, {"device": end["device"], field.name: name})
+            for inner, one in self.within(kind, end):
+                yield from self.beyond(inner, one)
+
+    def beyond(self, kind: Kind, row: Row) -> Iterator[Change]:
+        """What rests on a record that stays, but cannot be reached."""
+        for other, field, name in self.naming(kind, row):
+            for one in self.rows(other):
+                if (one["device"], one[field.name]) == (row["device"], name) and unwell(other, one):
+                    yield Change(other.name, _key(other, one), unwell(other, one))
+
+    def naming(self, kind: Kind, row: Row) -> Iterator[tuple[Kind, Field, str]]:
+        """The kinds of records that name a record, by which field, and how."""
+        for other, field, target in resting(kind):
+            if other is not kind:  # over what else a route resolves is not known
+                for name, _ in covered(kind, row, target, self.names(other, field)[row["device"]]):
+                    yield other, field, name
+
+    def within(self, kind: Kind, row: Row) -> Iterator[tuple[Kind, Row]]:
+        """The records of other kinds that belong to a record, stay when it falls, and on which others rest."""
+        for inner in KINDS.values():
+            for field in inner.own if any(resting(inner)) else ():
+                if field.refers.partition(".")[0] == kind.name and not field.rests_on:
+                    name = field.refers.partition(".")[2]
+                    same = (one for one in self.rows(inner) if one["device"] == row["device"])
+                    yield from ((inner, one) for one in same if one[field.name] == row[name])
+
+    def other_ends(self, kind: Kind, row: Row) -> list[Row]:
+        keys = self.consequences.other_ends.get(kind.name, {}).get(tuple(row[one] for one in kind.keys), ())
+        return [one for one in self.rows(kind) if tuple(one[key] for key in kind.keys) in keys] if keys else []
 
     @cached_property
-    def at(self) -> datetime:
-        """When what began again did so: a while after the capture, so that it is told from what is but young."""
-        return self.pairs.after.ended + LATER
-
-    def routes(self) -> Iterator[Fault]:
-        self.pairs.table(KINDS["route"])
-        grouped = self.pairs.rows(
-            "SELECT a_device AS device, a_vrf AS vrf, a_destination_prefix AS destination_prefix, "
-            "a_source_protocol AS source_protocol, "
-            "list_sort(list(coalesce(a_next_hop_address, a_outgoing_interface))) AS hops "
-            "FROM pairs_route WHERE a_here AND a_active IS NOT FALSE AND a_source_protocol <> 'local' "
-            "GROUP BY ALL ORDER BY ALL"
-        )
-        seen: Counter[tuple[Any, ...]] = Counter()
-        for row in grouped:
-            group = (row["device"], row["vrf"], row["source_protocol"], tuple(row["hops"]))
-            seen[group] += 1
-            if seen[group] > MOST_ROUTES:
-                continue
-            where = {name: row[name] for name in KINDS["route"].keys}
-            told = f"{row['device']}: {row['destination_prefix']} ({row['source_protocol']})"
-            yield Fault("route lost", f"{told} is lost", (Change("route", where),))
-            others = [
-                hop for hop in self.hops[row["device"]] if hop[0] not in row["hops"] and hop[1] not in row["hops"]
-            ]
-            if others and row["source_protocol"] != "direct":
-                address, port = others[0]
-                moved = {"next_hop_address": address, "outgoing_interface": port}
-                yield Fault("route moved", f"{told} goes by {port}", (Change("route", where, moved),))
+    def consequences(self) -> Consequences:
+        return Consequences(self.pairs, ())
 
     @cached_property
-    def hops(self) -> dict[str, list[tuple[str, str]]]:
-        """The next hops of each device's routes, each with its interface."""
-        found: dict[str, list[tuple[str, str]]] = defaultdict(list)
-        for row in self.pairs.rows(
-            "SELECT DISTINCT a_device AS d, a_next_hop_address AS h, a_outgoing_interface AS i FROM pairs_route "
-            "WHERE a_next_hop_address IS NOT NULL AND a_outgoing_interface IS NOT NULL ORDER BY ALL"
-        ):
-            found[row["d"]].append((row["h"], row["i"]))
-        return found
+    def _rows(self) -> dict[str, list[Row]]:
+        return {}
 
-    def systems(self) -> Iterator[Fault]:
-        for row in self.rows["system"]:
-            where = {"device": row["device"]}
-            if row["os_release"]:
-                told = f"{row['device']} runs another release than {row['os_release']}"
-                yield Fault("version", told, (Change("system", where, {"os_release": f"{row['os_release']}.1"}),))
-            if row["boot_datetime"] is not None:
-                again = {"boot_datetime": self.at}
-                yield Fault("device restarted", f"{row['device']} began again", (Change("system", where, again),))
+    def rows(self, kind: Kind) -> list[Row]:
+        if kind.name not in self._rows:
+            self._rows[kind.name] = self.pairs.after.records(kind.name).to_pylist()
+        return self._rows[kind.name]
 
-    def others(self) -> Iterator[Fault]:
-        """Whatever else is keyed and may be gone."""
-        for kind in ("setting", "vlan", "component", "address", "listener"):
-            for row in self.rows[kind]:
-                names = [name for name in (*KINDS[kind].keys, *KINDS[kind].members) if name != "device"]
-                said = " ".join(str(row[name]) for name in names if row[name] not in (None, "default"))
-                where = {name: row[name] for name in ("device", *names)}
-                yield Fault(kind + GONE, f"{row['device']}: {kind} {said} is gone", (Change(kind, where),))
+    @cached_property
+    def _names(self) -> dict[tuple[str, str], dict[str, dict[str, None]]]:
+        return {}
+
+    def names(self, kind: Kind, field: Field) -> dict[str, dict[str, None]]:
+        """The names that the records of each device have in a field."""
+        at = (kind.name, field.name)
+        if at not in self._names:
+            found = self._names[at] = defaultdict(dict)
+            column = identifier(f"a_{field.name}")
+            table = self.pairs.table(kind)
+            sql = f"SELECT DISTINCT a_device, {column} FROM {table} WHERE {column} IS NOT NULL ORDER BY ALL"
+            for device, name in self.pairs.fetched(sql):
+                found[device][str(name)] = None
+        return self._names[at]
+
+    @cached_property
+    def _members(self) -> dict[str, dict[str, list[tuple[Any, ...]]]]:
+        return {}
+
+    def every_member(self, kind: Kind, device: str) -> list[tuple[Any, ...]]:
+        """The members that the records of a device have."""
+        if kind.name not in self._members:
+            found = self._members[kind.name] = defaultdict(list)
+            columns = ", ".join(identifier(f"a_{one}") for one in kind.members)
+            sql = f"SELECT DISTINCT a_device, {columns} FROM {self.pairs.table(kind)} WHERE a_here ORDER BY ALL"
+            for of, *values in self.pairs.fetched(sql):
+                if any(values):
+                    found[of].append(tuple(values))
+        return self._members[kind.name][device]
 
 
-def _key(kind: str, row: Mapping[str, Any]) -> dict[str, Any]:
-    return {name: row[name] for name in KINDS[kind].keys}
+def unwell(kind: Kind, row: Row) -> Row:
+    """The fields of a record that is not well any more; none where its kind knows no such thing."""
+    found: Row = {}
+    for field in kind.own:
+        if field.well is not None and field.moves_with and row[field.name] == field.well:
+            source = kind.fields[field.follows_from] if field.follows_from else field
+            for _, value in wrong(source, row):
+                found |= _with(kind, row, source, value)
+    return found
+
+
+def wrong(field: Field, row: Row) -> Iterator[tuple[str, Any]]:
+    """How the state of a field goes wrong, and what it is then."""
+    value = row[field.name]
+    other = field.broken(row) if field.broken is not None else _another(field, value)
+    if other is not None and other != value:
+        yield CHANGED, other
+
+
+_OTHERS = {
+    Type.TEXT: ("other", "another"),
+    Type.LINES: ("other", "another"),
+    Type.ADDRESS: ("203.0.113.213", "203.0.113.214"),
+    Type.PREFIX: ("203.0.113.208/30", "203.0.113.212/30"),
+    Type.MAC: ("02:00:00:00:5e:01", "02:00:00:00:5e:02"),
+    Type.INTERFACE: ("other0", "other1"),
+}
+
+
+def _another(field: Field, value: Any) -> Any:
+    """Any other value than the one that a field has."""
+    if field.type is Type.BOOLEAN:
+        return not value
+    if field.type in (Type.INTEGER, Type.NUMBER):
+        return value + 1
+    return next(one for one in field.values or _OTHERS[field.type] if one not in (value, field.well))
+
+
+def _with(kind: Kind, row: Row, field: Field, value: Any) -> Row:
+    """A field with another value, and what follows from it."""
+    record = {**row, field.name: value}
+    if kind.derive is not None:
+        kind.derive(record)
+    follow = [one.name for one in kind.own if one.follows_from == field.name]
+    return {name: record[name] for name in (field.name, *follow)}
+
+
+def _ends(kind: Kind, row: Row, fields: Row) -> bool:
+    """Whether a record is not well any more with other fields."""
+    telling = [field for field in kind.own if field.well is not None and field.moves_with and field.name in fields]
+    return any(row[field.name] == field.well != fields[field.name] for field in telling)
+
+
+def _struct(names: list[str]) -> str:
+    return "{" + ", ".join(f"{identifier(name)}: {identifier('a_' + name)}" for name in names) + "}"
+
+
+def _key(kind: Kind, row: Row) -> Row:
+    return {name: row[name] for name in kind.keys}
+
+
+def _name(kind: Kind, row: Row) -> str:
+    said = [str(row[name]) for name in kind.keys if name != "device" and row[name] not in (None, "default")]
+    return " ".join([f"{row['device']}:", kind.name, *said])
+
+
+def _shown(value: Any) -> str:
+    text = f"{value:%Y-%m-%d %H:%M:%S}" if isinstance(value, datetime) else str(value) or "nothing"
+    return text if len(text) <= MOST_SHOWN else f"{text[:MOST_SHOWN]}…"

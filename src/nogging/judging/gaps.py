@@ -81,9 +81,9 @@ class Gap:
             return quoted(self.labels.get(path[1], ""))
         if path == ("device",):
             return quoted(self.device)
-        if len(path) == 1 and path[0] in self.known:
-            value = self.known[path[0]]
-            return quoted(value) if isinstance(value, str) else str(value)
+        if ".".join(path) in self.known:
+            value = self.known[".".join(path)]
+            return quoted(value) if isinstance(value, str) else "NULL" if value is None else str(value)
         return None
 
 
@@ -127,7 +127,15 @@ def _lost(capture: Capture, kind: str, when: str, other: Capture | None) -> Iter
             if entry is None or not entry.is_evidence:
                 reason = told(command, entry, here) if entry is not None and here is not None else "not in this capture"
                 labels = (here or elsewhere[name]).labels
-                yield Gap(when, name, kind, reason, labels, {"command": command}, question=command)
+                there = elsewhere[name].commands.get(command) if name in elsewhere else None
+                if entry and there and entry.outcome == there.outcome == NOT_SUPPORTED:
+                    continue  # it was refused both times: nothing was there, and nothing is
+                was = name if there is not None and there.is_evidence else None
+                known = {
+                    "command": command,
+                    **({"before.device": was} if when == "after" and other is not None else {}),
+                }
+                yield Gap(when, name, kind, reason, labels, known, question=command)
 
 
 def not_running(capture: Capture, kind: str, when: str, other: Capture | None) -> Iterator[Gap]:

@@ -387,8 +387,8 @@ class Pairs:
             self.database.unregister("given")
             self.doubled.setdefault(kind.name, [])
             return
-        marks = ", ".join(f"{one} := {identifier(one)}" for one in kind.named(Nature.STATE))
-        states = f"struct_pack({marks})" if marks else "true"
+        marks = ", ".join(f"{identifier(one)}: {identifier(one)}" for one in kind.named(Nature.STATE))
+        states = f"{{{marks}}}" if marks else "true"
         self.database.execute(
             f"CREATE TEMP TABLE numbered AS SELECT *, row_number() OVER same AS n, "
             f"{states} IS NOT DISTINCT FROM first_value({states}) OVER same AS again FROM given "

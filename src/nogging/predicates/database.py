@@ -55,3 +55,10 @@ def _close(connection: duckdb.DuckDBPyConnection) -> None:
     """Before the interpreter takes the modules apart: DuckDB's binding complains of what is still open then."""
     parser.cache_clear()
     connection.close()
+
+
+@cache
+def reserved() -> frozenset[str]:
+    """The words that are no names unless they are delimited."""
+    rows = parser().execute("SELECT keyword_name FROM duckdb_keywords() WHERE keyword_category = 'reserved'").fetchall()
+    return frozenset(name for (name,) in rows)

@@ -9,14 +9,14 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import dataclass
 from functools import cache, lru_cache
 from typing import Any, Protocol
 
 from nogging.errors import QuestionError, nearest
 from nogging.predicates.addresses import is_network
-from nogging.predicates.database import know_addresses, parser
+from nogging.predicates.database import know_addresses, parser, reserved
 from nogging.predicates.tree import (
     AND,
     OR,
@@ -116,15 +116,41 @@ def parse(text: str, schema: Schema, words: Words | None = None) -> Predicate:
     if len(text) > MOST_CHARACTERS:
         raise PredicateError(f"longer than {MOST_CHARACTERS} characters")
     checker = _Checker(schema, words)
+    plain, added = delimited(text, {name for path in schema for name in path})
     try:
-        node = checker.node(_where(text))
+        node = checker.node(_where(plain))
     except RecursionError:
         raise PredicateError("nested too deeply") from None
     except PredicateError as error:
-        raise PredicateError(error.message, _characters(text, error.offset)) from None
+        at = _characters(plain, error.offset)
+        raise PredicateError(error.message, at - sum(one < at for one in added)) from None
     if checker.type_of(node) not in ("boolean", "null"):
         raise PredicateError("this is a value and not a condition; compare it with something")
     return Predicate(text, node)
+
+
+_SYNTAX = "and or not in is null true false like ilike between distinct from case when then else"
+_OF_CONDITIONS = frozenset(_SYNTAX.split())
+"""Words of a condition, which a field of that name has to be delimited from by hand."""
+_TOKENS = re.compile(r"""'(?:[^']|'')*'|"(?:[^"]|"")*"|[A-Za-z_]\w*""")
+
+
+def delimited(text: str, names: Collection[str]) -> tuple[str, list[int]]:
+    """A text in which names that are words of SQL are delimited (ISO/IEC 9075-2, 5.2), and where marks were added."""
+    mine = {name for name in names if name in reserved()} - _OF_CONDITIONS
+    if not mine:
+        return text, []
+    parts: list[str] = []
+    added: list[int] = []
+    at = length = 0
+    for token in _TOKENS.finditer(text):
+        if token[0].lower() in mine:
+            parts += [text[at : token.start()], '"', token[0], '"']
+            length += token.start() - at
+            added += [length, length + 1 + len(token[0])]
+            length += 2 + len(token[0])
+            at = token.end()
+    return "".join([*parts, text[at:]]), added
 
 
 def _characters(text: str, octets: int) -> int:

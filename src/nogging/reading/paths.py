@@ -98,7 +98,12 @@ class Paths:
             return
         if entry.kind is None:
             self.taken(taken)
+            made = self.reading.counts()
             self.entries(entry.within, node, {**carried, **values}, outer, tuple(leaf for leaf, _ in taken))
+            if self.reading.counts() == made:  # what they would have in common is said of nothing
+                self.reading.passed += [
+                    (node.document.line(one), self.said(one)) for one, _ in taken if one.key is not None
+                ]
             return
         row = self.record(entry.kind, node, values, taken, carried, outer, around)
         if row is not None:
@@ -190,14 +195,17 @@ class Paths:
     def pass_(self, found: Document, leaf: Node) -> None:
         """A leaf that says nothing: its words are those of the record around it, else the answer's."""
         self.reading.skipped += 1
-        where, _, value = found.told(leaf).partition(": ")
-        told = f"{re.split('[./]', where)[-1]}: {value}"
-        words = self.words.of(told, ())
+        words = self.said(leaf)
         row = next((self.made[key] for key in found.around(leaf) if key in self.made), None)
         if row is None:
             self.reading.passed.append((found.line(leaf), words))
         else:
             row[REMAINDER.name] = together(row[REMAINDER.name], words)
+
+    def said(self, leaf: Node) -> str:
+        """The words of a leaf that no field took, its name among them."""
+        where, _, value = leaf.document.told(leaf).partition(": ")
+        return self.words.of(f"{re.split('[./]', where)[-1]}: {value}", ())
 
     def account(self, found: Document) -> None:
         self.reading.leaves = 0
@@ -210,6 +218,7 @@ class Paths:
             within, kind = next((self.records[key] for key in found.around(leaf) if key in self.records), (None, None))
             reason = self.reasons.get(leaf.key, NOT_MAPPED)
             self.reading.unread.append(Unread(found.line(leaf), found.told(leaf), reason, within, kind))
+        self.reading.passed.sort(key=lambda one: one[0])
 
 
 def _place(row: Mapping[str, Any]) -> int:

@@ -1,6 +1,14 @@
 """`address`: one record an address of an interface."""
 
+from collections.abc import Mapping
+from typing import Any
+
 from nogging.records.field import Field, Kind, Nature, Type
+
+
+def _one_less(record: Mapping[str, Any]) -> int:
+    return record["prefix_length"] - 1 or 1
+
 
 ADDRESS = Kind(
     "address",
@@ -24,6 +32,7 @@ ADDRESS = Kind(
             "the length of its prefix",
             "RFC 8344, prefix-length",
             "bit",
+            broken=_one_less,
         ),
     ),
     known_again=(("ip",),),

@@ -8,7 +8,15 @@ ARP = Kind(
     "RFC 8344",
     (
         Field("vrf", Type.TEXT, Nature.KEY, "the routing instance"),
-        Field("interface", Type.INTERFACE, Nature.KEY, "where it was learned", refers="interface.name", required=True),
+        Field(
+            "interface",
+            Type.INTERFACE,
+            Nature.KEY,
+            "where it was learned",
+            refers="interface.name",
+            required=True,
+            rests_on=("interface.name",),
+        ),
         Field("ip", Type.ADDRESS, Nature.KEY, "the address", "RFC 8344, ip", required=True),
         Field(
             "link_layer_address", Type.MAC, Nature.STATE, "its address on the medium", "RFC 8344, link-layer-address"

@@ -19,5 +19,6 @@ COMPONENT = Kind(
         Field("temperature", Type.NUMBER, Nature.GAUGE, "its temperature", "RFC 8348, sensor value", "Celsius"),
         Field("speed", Type.NUMBER, Nature.GAUGE, "how fast it turns", "RFC 8348, sensor value", "rpm"),
     ),
+    counted=(),
     known_again=(("serial_num",),),
 )

@@ -17,6 +17,7 @@ FDB = Kind(
             "the port behind which it is",
             "IEEE 802.1Q, port map",
             refers="interface.name",
+            rests_on=("interface.name",),
         ),
         Field(
             "status",

@@ -6,7 +6,7 @@ documentation and the check of predicates all derive from that declaration.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
@@ -55,6 +55,11 @@ class Field:
     `refers` names the field of another kind (`interface.name`) that a nested record inherits it from; `absent`
     is the value that it means when a device that would have told it says nothing (no description is the empty text);
     `of_faults` marks a counter of what should not happen, `of_changes` one that grows when a state changed in between.
+
+    What breaks a record, and what it brings down, is declared here too. `well` is the value that says that all is well;
+    `broken` gives, for a record, a value that the field has when something is wrong (without it, any other value);
+    `moves_with` marks a field that may move because of a difference in another record; `rests_on` names what a record
+    that names it falls with: fields of other kinds (`interface.name`), and of a prefix whatever lies within it.
     """
 
     name: str
@@ -71,6 +76,13 @@ class Field:
     of_changes: bool = False
     follows_from: str = ""
     """The field that it says again in other words."""
+    well: Any = None
+    broken: Callable[[Mapping[str, Any]], Any] | None = None
+    moves_with: bool = False
+    rests_on: tuple[str, ...] = ()
+    alike: str = ""
+    """What records of one sort have in common in it, for a draft: they are its subject (`carry frames of one size`)."""
+    same_at_both_ends: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -93,6 +105,18 @@ class Kind:
     """False where every record is new: messages of a log."""
     known_again: tuple[tuple[str, ...], ...] = ()
     """By which fields together a record may be known again under another key, the surest first."""
+    falls_at_both_ends: bool = False
+    """Whether the record at the other end of a link or session falls with it."""
+    whole_device: bool = False
+    """Whether all that a device counts begins again with it."""
+    sort: str = ""
+    """The field by which its records are of one sort, for a draft: by the first word of what somebody wrote."""
+    counted: tuple[str, ...] | None = None
+    """By which fields, besides the device, a draft counts its records; None where it does not."""
+    landmarks: tuple[str, tuple[str, ...]] = ("", ())
+    """A field, and those of its values that a draft expects where they are, and nowhere else."""
+    exact: tuple[str, tuple[str, ...]] = ("", ())
+    """A condition, and the fields that a draft expects of these records exactly as they are."""
     derive: Callable[[dict[str, Any]], None] | None = None
     derive_table: Callable[[pa.Table], pa.Table] | None = None
 

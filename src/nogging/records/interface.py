@@ -1,5 +1,6 @@
 """`interface`: one record an interface, its state and its counters."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from nogging.records.field import Field, Kind, Nature, Type
@@ -14,6 +15,10 @@ def _derived(record: dict[str, Any]) -> None:
         record["speed"] = record["bandwidth"]
 
 
+def _other_mtu(record: Mapping[str, Any]) -> int:
+    return 1500 if record["mtu"] != 1500 else 1400
+
+
 def _counter(name: str, meaning: str, standard: str = "", unit: str = "") -> Field:
     return Field(name, Type.INTEGER, Nature.COUNTER, meaning, standard, unit)
 
@@ -23,7 +28,7 @@ def _faults(name: str, meaning: str, standard: str = "") -> Field:
 
 
 def _changes(name: str, meaning: str, standard: str = "") -> Field:
-    return Field(name, Type.INTEGER, Nature.COUNTER, meaning, standard, of_changes=True)
+    return Field(name, Type.INTEGER, Nature.COUNTER, meaning, standard, of_changes=True, moves_with=True)
 
 
 INTERFACE = Kind(
@@ -49,20 +54,60 @@ INTERFACE = Kind(
             "meant to be up?",
             "RFC 8343, admin-status",
             values=_ADMIN,
+            well="up",
         ),
-        Field("oper_status", Type.TEXT, Nature.STATE, "is it up?", "RFC 8343, oper-status", values=_OPER),
+        Field(
+            "oper_status",
+            Type.TEXT,
+            Nature.STATE,
+            "is it up?",
+            "RFC 8343, oper-status",
+            values=_OPER,
+            well="up",
+            moves_with=True,
+        ),
         Field("if_index", Type.INTEGER, Nature.NOTE, "its number on the device", "RFC 8343, if-index"),
         Field("phys_address", Type.MAC, Nature.STATE, "its address on the medium", "RFC 8343, phys-address"),
-        Field("mtu", Type.INTEGER, Nature.STATE, "the largest packet that it sends", "RFC 8344, mtu", "octet"),
-        Field("speed", Type.INTEGER, Nature.STATE, "its bandwidth", "RFC 8343, speed", "bit/s"),
+        Field(
+            "mtu",
+            Type.INTEGER,
+            Nature.STATE,
+            "the largest packet that it sends",
+            "RFC 8344, mtu",
+            "octet",
+            broken=_other_mtu,
+            alike="carries frames of the same size",
+            same_at_both_ends=True,
+        ),
+        Field(
+            "speed",
+            Type.INTEGER,
+            Nature.STATE,
+            "its bandwidth",
+            "RFC 8343, speed",
+            "bit/s",
+            alike="has the same speed",
+            same_at_both_ends=True,
+        ),
         Field("bandwidth", Type.INTEGER, Nature.STATE, "what is declared for routing", "RFC 8343, speed", "bit/s"),
-        Field("duplex", Type.TEXT, Nature.STATE, "full or half", "IEEE 802.3", values=("full", "half", "auto")),
+        Field(
+            "duplex",
+            Type.TEXT,
+            Nature.STATE,
+            "full or half",
+            "IEEE 802.3",
+            values=("full", "half", "auto"),
+            alike="speaks the same duplex",
+            same_at_both_ends=True,
+        ),
         Field("ospf_area_id", Type.ADDRESS, Nature.STATE, "the OSPF area that it lies in", "RFC 9129, area-id"),
         Field("ospf_cost", Type.INTEGER, Nature.STATE, "what a way over it costs in OSPF", "RFC 9129, cost"),
         Field("ospf_router_id", Type.ADDRESS, Nature.STATE, "who the device is in OSPF", "RFC 9129, router-id"),
         Field("ospf_hello_interval", Type.NUMBER, Nature.STATE, "between hellos", "RFC 9129, hello-interval", "s"),
         Field("ospf_dead_interval", Type.NUMBER, Nature.STATE, "silence that ends it", "RFC 9129, dead-interval", "s"),
-        Field("last_change", Type.MOMENT, Nature.TIMER, "when it last came up", "RFC 8343, last-change"),
+        Field(
+            "last_change", Type.MOMENT, Nature.TIMER, "when it last came up", "RFC 8343, last-change", moves_with=True
+        ),
         Field(
             "discontinuity_time",
             Type.MOMENT,
@@ -95,6 +140,8 @@ INTERFACE = Kind(
         _faults("resets", "how often the interface was reset"),
     ),
     always=True,
+    falls_at_both_ends=True,
+    sort="description",
     derive=_derived,
     known_again=(("phys_address",), ("description",)),
 )

@@ -4,6 +4,7 @@ One kind for all of them, so that "every adjacency is up" is one expectation. A 
 protocol's own standard; `settled` says in one boolean whether it is the one that is meant to last.
 """
 
+from collections.abc import Mapping
 from contextlib import suppress
 from typing import Any
 
@@ -15,6 +16,12 @@ _OSPF = ("down", "attempt", "init", "2_way", "exstart", "exchange", "loading", "
 _BGP = ("idle", "connect", "active", "opensent", "openconfirm", "established")
 _OTHERS = ("up", "initializing", "failed", "admin_down", "present")
 SETTLED = frozenset({"full", "established", "up", "present"})
+_STUCK = {"ospf": "exstart", "ospfv3": "exstart", "isis": "initializing", "bgp": "active", "bfd": "down"}
+
+
+def _stuck(record: Mapping[str, Any]) -> str | None:
+    """Where a protocol sticks; None where it knows but one state."""
+    return _STUCK.get(record["protocol"])
 
 
 def _settle(record: dict[str, Any]) -> None:
@@ -36,23 +43,75 @@ NEIGHBOR = Kind(
         Field("protocol", Type.TEXT, Nature.KEY, "the protocol", values=PROTOCOLS, required=True),
         Field("family", Type.TEXT, Nature.KEY, "the address family of a BGP session", "RFC 4760"),
         Field("level", Type.INTEGER, Nature.KEY, "the IS-IS level", "RFC 9130, level"),
-        Field("interface", Type.INTERFACE, Nature.KEY, "where it is seen", refers="interface.name"),
-        Field("neighbor", Type.TEXT, Nature.KEY, "router identifier, address or name", required=True),
-        Field("state", Type.TEXT, Nature.STATE, "its state", values=tuple(dict.fromkeys(_OSPF + _BGP + _OTHERS))),
+        Field(
+            "interface",
+            Type.INTERFACE,
+            Nature.KEY,
+            "where it is seen",
+            refers="interface.name",
+            rests_on=("interface.name",),
+        ),
+        Field(
+            "neighbor",
+            Type.TEXT,
+            Nature.KEY,
+            "router identifier, address or name",
+            required=True,
+            rests_on=("address.ip",),
+        ),
+        Field(
+            "state",
+            Type.TEXT,
+            Nature.STATE,
+            "its state",
+            values=tuple(dict.fromkeys(_OSPF + _BGP + _OTHERS)),
+            broken=_stuck,
+            moves_with=True,
+        ),
         Field(
             "settled",
             Type.BOOLEAN,
             Nature.STATE,
             "whether the state is the one meant to last",
             follows_from="state",
+            well=True,
+            moves_with=True,
         ),
-        Field("since", Type.MOMENT, Nature.TIMER, "when the state began", "RFC 4273, FsmEstablishedTime"),
+        Field(
+            "since",
+            Type.MOMENT,
+            Nature.TIMER,
+            "when the state began",
+            "RFC 4273, FsmEstablishedTime",
+            moves_with=True,
+        ),
         Field("time_left", Type.NUMBER, Nature.NOTE, "until silence ends it", "RFC 9129, dead-timer", "s"),
-        Field("neighbor_address", Type.ADDRESS, Nature.STATE, "its address on the link", "RFC 9129, address"),
+        Field(
+            "neighbor_address",
+            Type.ADDRESS,
+            Nature.STATE,
+            "its address on the link",
+            "RFC 9129, address",
+            moves_with=True,
+        ),
         Field("area_id", Type.ADDRESS, Nature.STATE, "the OSPF area", "RFC 9129, area-id"),
         Field("remote_as", Type.INTEGER, Nature.STATE, "its autonomous system", "RFC 4273, PeerRemoteAs"),
-        Field("prefixes_received", Type.INTEGER, Nature.GAUGE, "prefixes it announced", "RFC 9647, received"),
-        Field("prefixes_sent", Type.INTEGER, Nature.GAUGE, "prefixes announced to it", "RFC 9647, sent"),
+        Field(
+            "prefixes_received",
+            Type.INTEGER,
+            Nature.GAUGE,
+            "prefixes it announced",
+            "RFC 9647, received",
+            moves_with=True,
+        ),
+        Field(
+            "prefixes_sent",
+            Type.INTEGER,
+            Nature.GAUGE,
+            "prefixes announced to it",
+            "RFC 9647, sent",
+            moves_with=True,
+        ),
         Field("description", Type.TEXT, Nature.STATE, "what somebody wrote on the session", absent=""),
         Field("remote_interface", Type.TEXT, Nature.STATE, "its port", "IEEE 802.1AB, port-id"),
         Field("remote_chassis_id", Type.TEXT, Nature.STATE, "its chassis", "IEEE 802.1AB, chassis-id"),
@@ -63,6 +122,7 @@ NEIGHBOR = Kind(
             "how often its state changed",
             "RFC 9129, nbr-event-count",
             of_changes=True,
+            moves_with=True,
         ),
     ),
     known_again=(
@@ -70,5 +130,9 @@ NEIGHBOR = Kind(
         ("protocol", "interface"),
         ("protocol", "remote_as", "description"),
     ),
+    falls_at_both_ends=True,
+    sort="protocol",
+    counted=("protocol",),
+    exact=("protocol = 'lldp'", ("device", "interface", "neighbor", "remote_interface")),
     derive=_settle,
 )

@@ -59,7 +59,14 @@ ROUTE = Kind(
             values=SOURCES,
             required=True,
         ),
-        Field("next_hop_address", Type.ADDRESS, Nature.MEMBER, "the next hop", "RFC 8349, next-hop-address"),
+        Field(
+            "next_hop_address",
+            Type.ADDRESS,
+            Nature.MEMBER,
+            "the next hop",
+            "RFC 8349, next-hop-address",
+            rests_on=("neighbor.neighbor_address", "neighbor.neighbor", "route.destination_prefix"),
+        ),
         Field(
             "outgoing_interface",
             Type.INTERFACE,
@@ -67,6 +74,7 @@ ROUTE = Kind(
             "the interface towards it",
             "RFC 8349, outgoing-interface",
             refers="interface.name",
+            rests_on=("interface.name",),
         ),
         Field(
             "special_next_hop",
@@ -78,16 +86,46 @@ ROUTE = Kind(
             absent="",
         ),
         Field("recursive", Type.BOOLEAN, Nature.MEMBER, "resolved through the hops that follow it"),
-        Field("route_preference", Type.INTEGER, Nature.STATE, "preference", "RFC 8349, route-preference"),
-        Field("metric", Type.INTEGER, Nature.STATE, "metric", "RFC 8349, metric of the protocol's model"),
-        Field("active", Type.BOOLEAN, Nature.STATE, "whether packets are forwarded by it", "RFC 8349, active"),
-        Field("chosen", Type.BOOLEAN, Nature.STATE, "whether it was chosen among all routes to its prefix"),
-        Field("installed", Type.BOOLEAN, Nature.STATE, "whether the forwarding table has this next hop"),
-        Field("trouble", Type.TEXT, Nature.STATE, "why it is not used although it is there", values=TROUBLE, absent=""),
+        Field(
+            "route_preference", Type.INTEGER, Nature.STATE, "preference", "RFC 8349, route-preference", moves_with=True
+        ),
+        Field(
+            "metric", Type.INTEGER, Nature.STATE, "metric", "RFC 8349, metric of the protocol's model", moves_with=True
+        ),
+        Field(
+            "active",
+            Type.BOOLEAN,
+            Nature.STATE,
+            "whether packets are forwarded by it",
+            "RFC 8349, active",
+            moves_with=True,
+            well=True,
+        ),
+        Field(
+            "chosen",
+            Type.BOOLEAN,
+            Nature.STATE,
+            "whether it was chosen among all routes to its prefix",
+            moves_with=True,
+        ),
+        Field(
+            "installed", Type.BOOLEAN, Nature.STATE, "whether the forwarding table has this next hop", moves_with=True
+        ),
+        Field(
+            "trouble",
+            Type.TEXT,
+            Nature.STATE,
+            "why it is not used although it is there",
+            values=TROUBLE,
+            absent="",
+            moves_with=True,
+        ),
         Field("family", Type.TEXT, Nature.NOTE, "its address family", "RFC 8349", values=("ipv4", "ipv6")),
         Field("weight", Type.INTEGER, Nature.NOTE, "its share among equal next hops"),
         Field("last_updated", Type.MOMENT, Nature.NOTE, "when it last changed", "RFC 8349, last-updated"),
     ),
+    counted=("family",),
+    landmarks=("destination_prefix", ("0.0.0.0/0", "::/0")),
     derive=_derived,
     derive_table=_derived_table,
 )

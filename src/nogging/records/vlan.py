@@ -14,4 +14,5 @@ VLAN = Kind(
         Field("tagged", Type.BOOLEAN, Nature.STATE, "whether frames leave the port with a tag", "IEEE 802.1Q"),
         Field("native", Type.BOOLEAN, Nature.STATE, "whether frames without a tag belong to it", "IEEE 802.1Q, PVID"),
     ),
+    counted=(),
 )

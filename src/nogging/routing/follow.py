@@ -11,6 +11,7 @@ from __future__ import annotations
 import ipaddress
 from collections import defaultdict
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import Path
@@ -19,7 +20,7 @@ from typing import Any
 from nogging.captures.capture import Capture, opened
 from nogging.errors import QuestionError, nearest
 from nogging.routing.links import End, links
-from nogging.routing.lookup import DEFAULT, Address, Hop, Match, Tables, parsed, require_device
+from nogging.routing.lookup import DEFAULT, Address, Hop, Match, Rewrites, Tables, parsed, require_device, rewritten
 
 
 class Ending(StrEnum):
@@ -77,13 +78,8 @@ class Follower:
 
     def __init__(self, capture: Capture) -> None:
         self.capture, self.tables = capture, Tables(capture)
-        self.owners: dict[str, list[End]] = defaultdict(list)
-        self.subnets: dict[End, list[ipaddress.IPv4Network | ipaddress.IPv6Network]] = defaultdict(list)
-        for row in capture.records("address").select(["device", "interface", "ip", "prefix_length"]).to_pylist():
-            end = row["device"], row["interface"]
-            self.owners[row["ip"]].append(end)
-            if row["prefix_length"] is not None:
-                self.subnets[end].append(ipaddress.ip_network(f"{row['ip']}/{row['prefix_length']}", strict=False))
+        addresses = capture.records("address").select(["device", "interface", "ip", "prefix_length"])
+        self._address(addresses.to_pylist())
         self.ports: dict[End, dict[str, Any]] = {
             (row["device"], row["name"]): row
             for row in capture.records("interface").select(["device", "name", "vrf", "oper_status"]).to_pylist()
@@ -91,6 +87,34 @@ class Follower:
         self.peers: dict[End, list[End]] = defaultdict(list)
         for link in links(capture):
             self.peers[link.device, link.interface].append((link.peer_device, link.peer_interface))
+
+    def _address(self, addresses: list[dict[str, Any]]) -> None:
+        self.addresses = addresses
+        self.owners: dict[str, list[End]] = defaultdict(list)
+        self.subnets: dict[End, list[ipaddress.IPv4Network | ipaddress.IPv6Network]] = defaultdict(list)
+        for row in addresses:
+            end = row["device"], row["interface"]
+            self.owners[row["ip"]].append(end)
+            if row["prefix_length"] is not None:
+                self.subnets[end].append(ipaddress.ip_network(f"{row['ip']}/{row['prefix_length']}", strict=False))
+
+    @contextmanager
+    def changed(self, kind: str, changes: Rewrites) -> Iterator[None]:
+        """For a while, the records of a kind that match are gone, or have other values."""
+        if kind == "route":
+            with self.tables.changed(changes):
+                yield
+            return
+        ports, addresses = self.ports, self.addresses
+        if kind == "interface":
+            self.ports = {(row["device"], row["name"]): row for row in rewritten(list(ports.values()), changes)}
+        else:
+            self._address(rewritten(addresses, changes))
+        try:
+            yield
+        finally:
+            self.ports = ports
+            self._address(addresses) if kind == "address" else None
 
     def ways(self, source: str, address: Address, vrf: str = DEFAULT) -> list[Way]:
         """Every way of equal cost from a device to an address."""

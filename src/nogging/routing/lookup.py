@@ -6,7 +6,7 @@ import ipaddress
 import re
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -64,27 +64,56 @@ def parsed(text: str) -> Address:
         raise QuestionError(f"'{text}' is not an IP address") from None
 
 
+Rows = dict[tuple[str, str], list[dict[str, Any]]]
+"""Rows of routes by VRF and prefix."""
+
+
+Rewrites = Sequence[tuple[Mapping[str, Any], Mapping[str, Any] | None]]
+"""Which records, by the values that they have, are gone (None) or have which other values."""
+
+
+def rewritten(rows: list[dict[str, Any]], changes: Rewrites) -> list[dict[str, Any]]:
+    """Some records with changes made to those that match."""
+    for match, fields in changes:
+        hit = [all(row.get(name) == value for name, value in match.items()) for row in rows]
+        rows = [
+            {**row, **(fields or {})} if met else row
+            for row, met in zip(rows, hit, strict=True)
+            if fields is not None or not met
+        ]
+    return rows
+
+
 class Tables:
     """The routing tables of a capture, each made ready when first asked."""
 
     def __init__(self, capture: Capture) -> None:
         self.capture = capture
-        self.made: dict[str, dict[tuple[str, str], list[dict[str, Any]]]] = {}
+        self.made: dict[str, Rows] = {}
+        self.used: dict[str, Rows] = {}
+        self.told: dict[tuple[str, str], list[tuple[str, bool]]] = {}
 
     def doubt(self, device: str, address: Address, prefix: str | None = None) -> str | None:
         """Why the table of a device may lack a route to an address, or one that is longer than this prefix; None where
         it was captured and read, as far as that matters."""
         family = f"ipv{address.version}"
         asked = []
-        for command, answer in self.capture.devices[device].commands.items():
-            reader = self.capture.reader(device, command)
-            if reader is None or ROUTE not in reader.kinds or reader.known.get("family", family) != family:
-                continue
-            asked.append(answer.is_evidence)
-            for text in self.unread.get((device, command), ()) if answer.is_evidence else ():
+        for command, is_evidence in self.telling(device, family):
+            asked.append(is_evidence)
+            for text in self.unread.get((device, command), ()) if is_evidence else ():
                 if _could_lead(text, address, prefix):
                     return f"unread lines in '{command}', such as: {text.strip()}"
         return None if any(asked) else f"no {family} routing table was captured"
+
+    def telling(self, device: str, family: str) -> list[tuple[str, bool]]:
+        """The answers of a device that tell routes of a family, and whether each is evidence."""
+        if (device, family) not in self.told:
+            found = self.told[device, family] = []
+            for command, answer in self.capture.devices[device].commands.items():
+                reader = self.capture.reader(device, command)
+                if reader and ROUTE in reader.kinds and reader.known.get("family", family) == family:
+                    found.append((command, answer.is_evidence))
+        return self.told[device, family]
 
     @cached_property
     def unread(self) -> dict[tuple[str, str], list[str]]:
@@ -146,32 +175,51 @@ class Tables:
         """The prefixes of all routes that are in use."""
         return [prefix for instance, prefix in self._table(device) if instance == vrf]
 
-    def change(self, match: Mapping[str, Any], fields: Mapping[str, Any] | None) -> None:
-        """Takes the rows of a device that match out of its table, or gives them other values."""
-        table = dict(self._table(match["device"]))
-        for key, rows in list(table.items()):
-            hit = [row for row in rows if all(row[name] == value for name, value in match.items())]
-            if hit:
-                others = [row for row in rows if row not in hit]
-                table[key] = others + ([{**row, **fields} for row in hit] if fields is not None else [])
-        self.made[match["device"]] = {key: rows for key, rows in table.items() if rows}
+    @contextmanager
+    def changed(self, changes: Rewrites) -> Iterator[None]:
+        """For a while, the rows of a device that match are gone, or have other values."""
+        kept, kept_used = dict(self.made), dict(self.used)
+        try:
+            for match, fields in changes:
+                self._change(match, fields)
+            yield
+        finally:
+            self.made, self.used = kept, kept_used
 
-    def _table(self, device: str) -> dict[tuple[str, str], list[dict[str, Any]]]:
+    def _change(self, match: Mapping[str, Any], fields: Mapping[str, Any] | None) -> None:
+        device = match["device"]
+        used, table = dict(self._table(device)), dict(self.made[device])
+        for key in self._keys(table, match):
+            if key in table:
+                table[key] = rewritten(table[key], [(match, fields)])
+                used[key] = _used(table[key])
+        self.made[device], self.used[device] = table, {key: rows for key, rows in used.items() if rows}
+
+    def _keys(self, table: Rows, match: Mapping[str, Any]) -> list[tuple[str, str]]:
+        if {"vrf", "destination_prefix"} <= set(match):
+            return [(match["vrf"] or DEFAULT, match["destination_prefix"])]
+        return list(table)
+
+    def _table(self, device: str) -> Rows:
         """The rows of a device that are in use, by VRF and prefix."""
-        if device not in self.made:
+        if device not in self.used:
             import pyarrow.compute as pc
 
             routes = self.capture.records("route")
             mine = routes.filter(pc.equal(routes.column("device"), device))
-            found: dict[tuple[str, str], list[dict[str, Any]]] = defaultdict(list)
+            found: Rows = defaultdict(list)
             for row in mine.to_pylist():
-                if row["active"] is not False:
-                    found[row["vrf"] or DEFAULT, row["destination_prefix"]].append(row)
-            for key, rows in found.items():
-                used = [row for row in rows if row["active"]]  # where some say that they are used, the others are not
-                found[key] = sorted(used or rows, key=_rank)
+                found[row["vrf"] or DEFAULT, row["destination_prefix"]].append(row)
+            in_use = ((key, _used(rows)) for key, rows in found.items())
             self.made[device] = dict(found)
-        return self.made[device]
+            self.used[device] = {key: rows for key, rows in in_use if rows}
+        return self.used[device]
+
+
+def _used(rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Those of the rows of a prefix that are in use: where some say that they are, the others are not."""
+    there = [row for row in rows if row["active"] is not False]
+    return sorted([row for row in there if row["active"]] or there, key=_rank)
 
 
 def _rank(row: Mapping[str, Any]) -> tuple[bool, int, int, str]:

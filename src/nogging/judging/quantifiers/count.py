@@ -215,8 +215,14 @@ class Counting:
         changed: dict[int, dict[tuple[Any, ...], Counter[tuple[Any, ...]]]] = defaultdict(lambda: defaultdict(Counter))
         taken: set[tuple[int, int]] = set()
         table = broken.table(one.needs_peer)
-        for fault, met, *rest in self.pairs.fetched(f"SELECT fault, {self.asking.met(one)}, {asked} FROM {table}"):
+        unknown = f"{self.asking.where_of(one, AFTER)} IS NULL"
+        unknown += f" OR {self.asking.met(one)} AND {resolver(AFTER)(one.of)} IS NULL" if one.of else ""
+        opened: dict[int, Counter[tuple[Any, ...]]] = defaultdict(Counter)
+        met_or_not = f"{self.asking.met(one)}, a_here AND ({unknown})"
+        for fault, met, open_, *rest in self.pairs.fetched(f"SELECT fault, {met_or_not}, {asked} FROM {table}"):
             row = tuple(rest)
+            if open_:
+                opened[fault][row[1:at]] += 1
             if row[0] in was and (fault, row[0]) not in taken:
                 taken.add((fault, row[0]))
                 same, item = was[row[0]]
@@ -224,23 +230,27 @@ class Counting:
             if met:
                 changed[fault][row[1:at]][row[at:]] += 1
         known = {group.same: group for group in self.groups(one)}
-        for fault, touched in changed.items():
+        for fault in changed.keys() | opened.keys():
             verdicts = []
-            for same, delta in touched.items():
-                if any(delta.values()):
-                    left = Counter(groups.get(same, {}))
-                    left.update(delta)
-                    verdicts.append(self.recounted(one, known.get(same, Group(same)), left))
+            for same in changed[fault].keys() | opened[fault].keys():
+                left = Counter(groups.get(same, {}))
+                left.update(changed[fault][same])
+                if opened[fault][same] or any(changed[fault][same].values()):
+                    verdicts.append(self.recounted(one, known.get(same, Group(same)), left, opened[fault][same]))
             if (found := worst(verdicts)) is not Verdict.PASS:
                 yield fault, found
 
-    def recounted(self, one: Expectation, group: Group, items: Counter[tuple[Any, ...]]) -> Verdict:
-        """The verdict on a group with other records in it."""
+    def recounted(self, one: Expectation, group: Group, items: Counter[tuple[Any, ...]], opened: int) -> Verdict:
+        """The verdict on a group with other records in it, and with some of which it is not known."""
         there = [n for n in items.values() if n > 0]
-        if not there and any(path[0] not in ("label", "device") for path in one.per):
+        if not there and not opened and any(path[0] not in ("label", "device") for path in one.per):
             return Verdict.PASS  # what nobody says is not counted
         counts = {**group.counts, "n": len(there), "hops": sum(there)}
-        return self.verdict(one, replace(group, counts=counts))
+        recounted = replace(group, counts=counts, open=group.open + opened)
+        verdict = self.verdict(one, recounted)
+        if opened and not (verdict is Verdict.FAIL and self.certain(one, recounted, ())):
+            return Verdict.UNPROVEN
+        return verdict
 
 
 def once(failures: Iterable[Failure]) -> list[Failure]:

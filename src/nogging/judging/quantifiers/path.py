@@ -2,23 +2,27 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import ExitStack
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field as ModelField
 
 from nogging.captures.capture import Capture
 from nogging.errors import QuestionError
 from nogging.files import Path_, Source, Strict
-from nogging.judging.faults import Change, Fault
+from nogging.judging.faults import Fault
 from nogging.judging.pairs import AFTER, BEFORE, Pairs
 from nogging.judging.verdict import NO_BEFORE, PATH, Evidence, Failure, Result, Verdict, concluded
 from nogging.predicates import Predicate, PredicateError, Words, parse
 from nogging.records import Field, Nature, Type
 from nogging.routing.follow import OPEN, WELL, Follower, Way, address_of
 from nogging.routing.lookup import DEFAULT
+
+_DECIDING = ("route", "interface", "address")
+"""The kinds whose records decide which way a packet takes."""
 
 
 class PathModel(Strict):
@@ -122,13 +126,31 @@ class PathJudge:
         return ends + [(back, source) for source, _ in ends if back is not None and back != source]
 
     def turned(self, one: PathExpectation, faults: Sequence[Fault]) -> Iterator[tuple[int, Verdict]]:
-        """The faults in routes after which a path is another."""
+        """The faults of devices on the way after which a path is another. Which links they would still tell of is not
+        known of a fault."""
+        follower = self.follower(AFTER)
+        assert follower is not None
+        met = self.met(one, follower)
         for n, fault in enumerate(faults):
-            if any(change.kind == "route" for change in fault.changes):
-                with self.changed(fault.changes):
+            changes: dict[str, list[Any]] = defaultdict(list)
+            for change in fault.changes:
+                if change.kind in _DECIDING and change.match["device"] in met:
+                    changes[change.kind].append((change.match, change.fields))
+            if changes:
+                with ExitStack() as stack:
+                    for kind, several in changes.items():
+                        stack.enter_context(follower.changed(kind, several))
                     verdict = self.judged(one).verdict
                 if verdict is not Verdict.PASS:
                     yield n, verdict
+
+    def met(self, one: PathExpectation, follower: Follower) -> set[str]:
+        """The devices whose routes decide: where a way begins, and all that it meets."""
+        found = {source for source, _ in self.ends(one)}
+        for source, target in self.ends(one):
+            for way in follower.ways(source, address_of(follower.capture, target), one.model.vrf):
+                found |= set(way.devices)
+        return found
 
     def follower(self, when: str) -> Follower | None:
         capture: Capture | None = self.pairs.after if when == AFTER else self.pairs.before
@@ -137,22 +159,6 @@ class PathJudge:
         if when not in self.followers:
             self.followers[when] = Follower(capture)
         return self.followers[when]
-
-    @contextmanager
-    def changed(self, changes: Iterable[Change]) -> Iterator[None]:
-        """Follows, for a while, tables in which these changes were made to routes."""
-        follower = self.follower(AFTER)
-        assert follower is not None
-        made = follower.tables.made
-        kept = dict(made)
-        try:
-            for change in changes:
-                if change.kind == "route":
-                    follower.tables.change(change.match, change.fields)
-            yield
-        finally:
-            made.clear()
-            made.update(kept)
 
     def between(self, model: PathModel, source: str, target: str) -> tuple[list[Failure], list[Failure]]:
         """What is wrong with the ways between two ends: what is certain, and what is open."""

@@ -1,0 +1,50 @@
+"""What rests on what, of all that the kinds declare: which records name a record, and by what."""
+
+from __future__ import annotations
+
+import ipaddress
+from collections.abc import Collection, Iterator, Mapping
+from functools import cache, lru_cache
+from ipaddress import IPv4Address, IPv6Address
+from typing import Any
+
+from nogging.records import KINDS, Field, Kind, Type
+from nogging.records.values import is_address
+
+SUBNET = "prefix_length"
+"""The field that makes an address one in a subnet."""
+
+
+@cache
+def resting(kind: Kind) -> tuple[tuple[Kind, Field, Field], ...]:
+    """What rests on records of a kind: the kind and the field that names them, and which of their fields it names."""
+    return tuple(
+        (other, field, kind.fields[target.partition(".")[2]])
+        for other in KINDS.values()
+        for field in other.own
+        for target in field.rests_on
+        if target.partition(".")[0] == kind.name
+    )
+
+
+def covered(kind: Kind, record: Mapping[str, Any], target: Field, names: Collection[str]) -> Iterator[tuple[str, str]]:
+    """Those of some names that name a record by one of its fields, each with what it names: a value as it stands, of a
+    prefix, or of an address in its subnet, whatever lies within."""
+    value = record.get(target.name)
+    length = record.get(SUBNET) if SUBNET in kind.fields else None
+    subnet = f"{value}/{length}" if length is not None else value if target.type is Type.PREFIX else None
+    if value is None:
+        return
+    if subnet is None:
+        yield from [(str(value), str(value))] if str(value) in names else []
+        return
+    network = ipaddress.ip_network(subnet, strict=False)
+    for name in names if network.prefixlen else ():
+        address = _address(name)
+        if address is not None and address.version == network.version and address in network:
+            yield name, f"{name} within {network}"
+
+
+@lru_cache(maxsize=65536)
+def _address(name: str) -> IPv4Address | IPv6Address | None:
+    return ipaddress.ip_address(name) if is_address(name) else None
