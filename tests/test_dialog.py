@@ -8,7 +8,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nogging.devices.dialog import Dialog, Done, Event, Lines, Ready, Send, rendered
+from nogging.captures.screen import rendered
+from nogging.devices.dialog import Dialog, Done, Event, Lines, Ready, Send
 from nogging.dialects.declared import load_dialect
 from nogging.errors import NotUnderstood
 

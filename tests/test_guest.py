@@ -22,10 +22,10 @@ from conftest import digests, listening
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import CommandEntry
 from nogging.captures.masking import Masker
+from nogging.captures.saved import ingest
 from nogging.captures.writing import Writer
 from nogging.collecting import collect
 from nogging.collecting.collect import Limits
-from nogging.collecting.ingest import ingest
 from nogging.collecting.probe import probe
 from nogging.collecting.trust import host_keys, pin
 from nogging.devices import reach
@@ -461,9 +461,10 @@ def test_answers_that_somebody_else_saved_become_a_capture(tmp_path: Path) -> No
     assert capture.records("system").column("hostname").to_pylist() == ["mole-r1", "mole-r2"]
     assert capture.records("unread").column("text").to_pylist() == ["what"]
     assert "gullible" not in capture.answer("mole-r2", "show running-config")
-    for wrong in ({}, {"dialect": "frrr"}):
-        with pytest.raises(QuestionError):
-            ingest(saved, tmp_path / "now", **wrong)
+    found = ingest(saved, tmp_path / "found out")
+    assert {name: one.dialect for name, one in found.devices.items()} == {"mole-r1": "ios", "mole-r2": "ios"}
+    with pytest.raises(QuestionError):
+        ingest(saved, tmp_path / "now", dialect="frrr")
 
 
 class Console(threading.Thread):

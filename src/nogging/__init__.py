@@ -21,11 +21,11 @@ if TYPE_CHECKING:
     from typing import Any
 
     from nogging.captures.capture import Capture as open_capture
+    from nogging.captures.saved import ingest
     from nogging.changes.conforming import conform
     from nogging.changes.declared import load_change
     from nogging.changes.performing import perform, rehearse, resume
     from nogging.collecting.collect import collect as capture
-    from nogging.collecting.ingest import ingest
     from nogging.errors import NoggingError
     from nogging.inventory import load_inventory
     from nogging.judging.challenge import challenge
@@ -46,7 +46,7 @@ _WHERE = {
     "conform": ("nogging.changes.conforming", "conform"),
     "draft": ("nogging.judging.draft", "draft"),
     "follow": ("nogging.routing.follow", "follow"),
-    "ingest": ("nogging.collecting.ingest", "ingest"),
+    "ingest": ("nogging.captures.saved", "ingest"),
     "load_inventory": ("nogging.inventory", "load_inventory"),
     "load_change": ("nogging.changes.declared", "load_change"),
     "lookup": ("nogging.routing.lookup", "lookup"),

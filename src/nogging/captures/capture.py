@@ -24,6 +24,7 @@ from nogging.captures.manifest import (
     NOT_CONFIGURED,
     NOT_RUNNING,
     NOT_SUPPORTED,
+    PARTIAL,
     SAID_NOTHING,
     CommandEntry,
     DeviceEntry,
@@ -39,7 +40,7 @@ from nogging.errors import CaptureError, NoggingError, QuestionError, nearest
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
 from nogging.reading.engine import run
-from nogging.reading.reader import find_reader, readers
+from nogging.reading.reader import find_reader, readers, spelled
 from nogging.records import KINDS
 from nogging.records.answer import ANSWER
 from nogging.records.field import REMAINDER
@@ -59,6 +60,9 @@ class Capture:
     `standing` says whether it is as it was made; `own` are the folders of readers that it was read with: of a capture
     that is whole and the user's own, those that its inventory named, of any other none.
     """
+
+    taken: tuple[str, ...] = ()
+    """What saved answers were taken for, where it was made of some."""
 
     def __init__(self, folder: str | Path) -> None:
         self.folder = Path(folder)
@@ -91,7 +95,17 @@ class Capture:
 
     def _believed(self, device: str, command: str, entry: CommandEntry) -> CommandEntry:
         reason = self._doubt(device, command, entry)
-        return replace(entry, outcome=ALTERED, reason=reason, whole=False, digest="") if reason else entry
+        if reason:
+            return replace(entry, outcome=ALTERED, reason=reason, whole=False, digest="")
+        if entry.is_evidence and self._is_part(device, command):
+            return replace(entry, outcome=PARTIAL, reason=f"'{command}' asks for some of them only")
+        return entry
+
+    def _is_part(self, device: str, command: str) -> bool:
+        """Whether the device was asked for some of the records only: what the answer lacks is not known to be none."""
+        dialect = self.manifest.devices[device].dialect
+        reader = find_reader(dialect, command, self.own)
+        return reader is not None and reader.is_part(spelled(dialect, command, self.own)[0])
 
     def _doubt(self, device: str, command: str, entry: CommandEntry) -> str:
         """Why an answer cannot be what was captured; nothing where it is."""
@@ -108,7 +122,8 @@ class Capture:
     @property
     def remarks(self) -> tuple[str, ...]:
         """What is to be known of the capture as a whole before it is believed."""
-        found = [f"{self.folder}: {self.standing}"] if self.standing is not Standing.WHOLE else []
+        found = [*self.taken]
+        found += [f"{self.folder}: {self.standing}"] if self.standing is not Standing.WHOLE else []
         if self.manifest.readers and not self.own:
             found.append(
                 f"{self.folder}: readers of {self.manifest.readers} were not used: a capture brings none of its own"
@@ -221,7 +236,9 @@ class Capture:
                     continue
                 counts = reading.counts()
                 became = said(reading)
-                self._found.append((entry, counts, len(reading.unread), became))
+                self._found.append(
+                    (self.manifest.devices[device].commands[command], counts, len(reading.unread), became)
+                )
                 reading.answer_is(command)
                 reader = self.reader(device, command)
                 for kind in counts:
@@ -299,11 +316,6 @@ class Capture:
                 part.replace(self._cache_path(f"{name}.parquet"))
             kept = {"seal": seal(key, "records", json.dumps([self.cache_key, digests]))}
             replace_text(self._cache_path(_SEAL), json.dumps(kept))
-
-
-def opened(capture: Capture | str | Path) -> Capture:
-    """A capture as it is, or that of a directory; `CaptureError` where it is none."""
-    return capture if isinstance(capture, Capture) else Capture(capture)
 
 
 def said(reading: Reading) -> str:

@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from nogging.captures.capture import Capture
+from nogging.captures.saved import opened
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.run import (
     PageFormat,
@@ -72,7 +72,7 @@ def _list(expectations: Path, after: Path | None, inventory: Path | None, format
         raise QuestionError("on which devices? Give either --inventory or --after.")
     if format in (PageFormat.MARKDOWN, PageFormat.JUNIT):
         raise QuestionError(f"a list is not printed as {format}; it is as text, json and csv")
-    found = listing(expectations, of=Capture(captured(after)) if after else load_inventory(str(inventory)))
+    found = listing(expectations, of=opened(captured(after)) if after else load_inventory(str(inventory)))
     if format is PageFormat.JSON:
         print_json(asdict(found))
     elif format is PageFormat.CSV:

@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from nogging.captures.capture import Capture
+from nogging.captures.saved import opened
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines
 from nogging.report.routes import ways, well
@@ -28,7 +28,7 @@ def command(
 
     Exit status 1 where one is dropped, has no route or goes round in a loop; 3 where one leaves what was captured.
     """
-    capture = Capture(captured(directory))
+    capture = opened(captured(directory))
     ends = [(source, target)] + [(target, source)] * (target in capture.devices and not one_way)
     found = [(*end, follow(capture, *end, vrf)) for end in ends]
     if format is Format.TEXT:

@@ -8,9 +8,9 @@ from typing import Annotated
 
 import typer
 
+from nogging.captures.saved import FIRST, LAST, ingest
 from nogging.cli import PASS, UNPROVEN
 from nogging.cli.capture import summary
-from nogging.collecting.ingest import FIRST, LAST, ingest
 from nogging.inventory import load_inventory
 from nogging.report.text import clean
 

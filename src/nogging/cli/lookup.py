@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from nogging.captures.capture import Capture
+from nogging.captures.saved import opened
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines
 from nogging.report.routes import matches
@@ -26,7 +26,7 @@ def command(
 
     Exit status 1 where a device has no route to it, 3 where its table may lack one, or a longer one.
     """
-    capture = Capture(captured(directory))
+    capture = opened(captured(directory))
     found = lookup(capture, address, on, vrf)
     tables, wanted = Tables(capture), parsed(address)
     doubts = {name: why for name, one in found.items() if (why := one.doubt if one else tables.doubt(name, wanted))}

@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from nogging.captures.capture import Capture
+from nogging.captures.saved import opened
 from nogging.cli import PASS
 from nogging.cli.run import Format, FormatOption, captured, print_rows
 from nogging.judging.query import query
@@ -19,6 +19,6 @@ def command(
     format: FormatOption = Format.TEXT,
 ) -> int:
     """SQL over a capture: a table for each kind of record, and device (with its labels), link and unread."""
-    found = query(sql, Capture(captured(folder)))
+    found = query(sql, opened(captured(folder)))
     print_rows(found.to_pylist(), found.column_names, format, "no rows")
     return PASS

@@ -7,7 +7,8 @@ from typing import Annotated
 
 import typer
 
-from nogging.captures.capture import UNREAD, Capture
+from nogging.captures.capture import UNREAD
+from nogging.captures.saved import opened
 from nogging.cli import PASS
 from nogging.cli.run import Format, FormatOption, captured, print_rows
 from nogging.errors import QuestionError, nearest
@@ -24,7 +25,7 @@ def command(
     format: FormatOption = Format.TEXT,
 ) -> int:
     """The records of a capture, or the lines that could not be read."""
-    capture = Capture(captured(folder))
+    capture = opened(captured(folder))
     rows, names = select(capture, kind, where)
     chosen = _chosen(fields, _short(names, kind) if format is Format.TEXT and fields is None else names)
     rows = [{name: row[name] for name in chosen} for row in rows]

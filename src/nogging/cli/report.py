@@ -10,6 +10,7 @@ from typing import Annotated, Any
 import typer
 
 from nogging.captures.capture import Capture
+from nogging.captures.saved import opened
 from nogging.captures.writing import replace_text
 from nogging.changes import ticket
 from nogging.changes.reporting import PAGE, is_performance, told
@@ -88,7 +89,7 @@ def _json(told: Any) -> str:
 def _sides(folders: list[Path]) -> tuple[Capture | None, Capture]:
     if len(folders) > 2:
         raise QuestionError("one folder of a performed change, one capture, or two: before and after")
-    captures = [Capture(captured(one)) for one in folders]
+    captures = [opened(captured(one)) for one in folders]
     return captures[0] if len(captures) == 2 else None, captures[-1]
 
 

@@ -113,6 +113,6 @@ def print_rows(rows: list[dict[str, Any]], names: Iterable[str], format: Format,
 
 
 def captured(path: Path) -> Path:
-    if not path.is_dir():
+    if not path.exists():
         raise CaptureError(f"{path}: there is no such directory; make a capture with 'nogging capture'")
     return path

@@ -21,10 +21,10 @@ import re
 from collections import deque
 from dataclasses import dataclass
 
+from nogging.captures.screen import rendered
 from nogging.dialects.declared import Mode, Session
 from nogging.errors import LoginRefused, NotUnderstood
 
-_ANSI = re.compile(r"\x1b(?:\[[0-?]*[ -/]*[@-~]|\][^\x07\x1b]*(?:\x07|\x1b\\)|[()#][0-9A-Za-z]|[=>78DEHMNOZc])")
 _ANY_HOST = r"(?P<host>[A-Za-z0-9_][A-Za-z0-9_.-]*)"
 _PASSWORD = re.compile(r"(?:password|passcode|passphrase)[^:?]{0,30}[:?]\s*$", re.IGNORECASE)
 LONGEST_TAIL = 4096
@@ -236,23 +236,3 @@ def _chain(modes: dict[str, Mode], name: str) -> list[str]:
     while modes[found[-1]].above:
         found.append(modes[found[-1]].above)
     return found
-
-
-def rendered(line: str) -> str:
-    """A line as a screen would show it: without ANSI sequences, with backspaces and carriage returns carried out."""
-    if "\x1b" in line:
-        line = _ANSI.sub("", line)
-    line = line.rstrip("\r")
-    if "\b" not in line and "\r" not in line:
-        return line
-    shown: list[str] = []
-    at = 0
-    for character in line:
-        if character == "\r":
-            at = 0
-        elif character == "\b":
-            at = max(at - 1, 0)
-        else:
-            shown[at : at + 1] = [character]
-            at += 1
-    return "".join(shown).rstrip()

@@ -9,7 +9,8 @@ import shlex
 from collections.abc import Awaitable, Callable
 from typing import Protocol
 
-from nogging.devices.dialog import Dialog, Done, Event, Lines, Send, rendered
+from nogging.captures.screen import rendered
+from nogging.devices.dialog import Dialog, Done, Event, Lines, Send
 from nogging.dialects.declared import Dialect
 from nogging.errors import Lost, NotUnderstood, Silent
 

@@ -106,6 +106,8 @@ class Dialect(Strict):
     not_supported: tuple[str, ...] = ()
     not_configured: tuple[str, ...] = ()
     not_running: tuple[str, ...] = ()
+    remarks: tuple[str, ...] = ()
+    """Lines that may stand beside any answer, as readers write them: a warning, what the prompt says of the chassis."""
     dressing: tuple[str, ...] = ()
     """What people put before a command that changes nothing of its answer."""
     idle_pipes: tuple[str, ...] = ()
@@ -121,6 +123,14 @@ class Dialect(Strict):
     bare_names: bool = False
     """Whether elements of an answer in XML are known by their names alone: each release has namespaces of its own."""
     session: Session = Session(modes={})
+
+    @cached_property
+    def _remarks(self) -> list[re.Pattern[str]]:
+        return [compile_pattern(one).regex for one in self.remarks]
+
+    def is_remark(self, line: str) -> bool:
+        """Whether a line says something beside the answer."""
+        return any(one.fullmatch(line.strip()) for one in self._remarks)
 
     @cached_property
     def refusals(self) -> tuple[str, ...]:

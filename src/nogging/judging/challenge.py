@@ -16,7 +16,8 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any
 
-from nogging.captures.capture import Capture, opened
+from nogging.captures.capture import Capture
+from nogging.captures.saved import opened
 from nogging.judging.broken import Broken, Turned
 from nogging.judging.check import Judge
 from nogging.judging.closing import closing

@@ -7,7 +7,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from nogging.captures.capture import Capture, opened
+from nogging.captures.capture import Capture
+from nogging.captures.saved import opened
 from nogging.judging.asking import Asking
 from nogging.judging.compare import compare_pairs, swapped
 from nogging.judging.expectations import AnyExpectation, Expectations, load_expectations

@@ -6,7 +6,8 @@ from collections.abc import Iterable
 from dataclasses import replace
 from pathlib import Path
 
-from nogging.captures.capture import Capture, opened
+from nogging.captures.capture import Capture
+from nogging.captures.saved import opened
 from nogging.judging.compare import Comparison, compare_pairs
 from nogging.judging.growth import growing
 from nogging.judging.noise import noise_of

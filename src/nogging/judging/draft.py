@@ -17,7 +17,8 @@ from typing import TYPE_CHECKING, Any
 
 import yaml
 
-from nogging.captures.capture import Capture, opened
+from nogging.captures.capture import Capture
+from nogging.captures.saved import opened
 from nogging.judging.check import check
 from nogging.judging.faults import unwell
 from nogging.judging.verdict import Verdict

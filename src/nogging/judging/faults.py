@@ -276,7 +276,7 @@ def _another(field: Field, value: Any) -> Any:
     """Any other value than the one that a field has."""
     if field.type is Type.BOOLEAN:
         return not value
-    if field.type in (Type.INTEGER, Type.NUMBER):
+    if field.type in (Type.INTEGER, Type.AS_NUMBER, Type.NUMBER):
         return value + 1
     return next(one for one in field.values or _OTHERS[field.type] if one not in (value, field.well))
 

@@ -220,7 +220,8 @@ def told(command: str, entry: CommandEntry, device: DeviceEntry) -> str:
             f"the answer to '{command}' holds nothing that could be read, and every device has something to say to it"
         )
     if entry.outcome == PARTIAL:
-        return f"the answer to '{command}' was cut off: {entry.reason}"
+        how = "is but a part" if entry.whole else "was cut off"
+        return f"the answer to '{command}' {how}: {entry.reason}"
     if entry.outcome == NOT_ANSWERED and not device.commands_answered:
         return f"not captured: {device.outcome.replace('_', ' ')}; {entry.reason}"
     return f"'{command}' was not answered: {entry.reason}"

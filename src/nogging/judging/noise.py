@@ -18,7 +18,8 @@ from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
-from nogging.captures.capture import Capture, opened
+from nogging.captures.capture import Capture
+from nogging.captures.saved import opened
 from nogging.errors import QuestionError
 from nogging.judging.compare import Comparison, compare_pairs
 from nogging.judging.pairs import Pairs

@@ -412,6 +412,7 @@ def _told(node: Node, checker: _Checker) -> str:
 TYPES: dict[Type, str] = {
     **{kind: "text" for kind in Type if kind.is_textual},
     Type.INTEGER: "number",
+    Type.AS_NUMBER: "number",
     Type.NUMBER: "number",
     Type.BOOLEAN: "boolean",
     Type.MOMENT: "moment",

@@ -12,10 +12,11 @@ import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import pairwise
 from typing import NamedTuple
 
 from nogging.dialects.declared import Dialect
-from nogging.dialects.notation import Choice, Element, Literal, Pattern, Space, Value, walk
+from nogging.dialects.notation import Element, Literal, NotationError, Pattern, Space, Value, compile_pattern, walk
 
 _PATH = re.compile(r"^(?:/\w+)*/(?=\w+(?:\s|$))")
 _QUOTES = re.compile(r"""^(["'])(.*)\1$""")
@@ -72,9 +73,7 @@ def _short(element: Element) -> str:
         return r"\s+"
     if isinstance(element, Value):
         return r"(\S.*)" if element.rest else r"(\S+)"
-    if isinstance(element, Choice):
-        inner = "|".join("".join(_short(one) for one in branch) for branch in element.branches)
-        return f"(?:{inner})" + ("?" if element.optional else "")
+    assert isinstance(element, Literal)  # a command with choices is several commands
     return _beginning(element.text)
 
 
@@ -82,6 +81,35 @@ def _beginning(word: str) -> str:
     """Any beginning of a word."""
     letters = [re.escape(letter) for letter in word]
     return letters[0] + "".join(f"(?:{letter}" for letter in letters[1:]) + ")?" * (len(word) - 1)
+
+
+def alternatives(text: str) -> list[str]:
+    """All the commands that one with choices (`{ipv4|ipv6}`) and with words that may be missing (`[detail]`) stands
+    for."""
+    start = next((n for n, letter in enumerate(text) if letter in "{["), None)
+    if start is None:
+        return [" ".join(text.split())]
+    end, bars = _closing(text, start)
+    edges = [start, *bars, end]
+    branches = [text[a + 1 : b] for a, b in pairwise(edges)] + ([""] if text[start] == "[" else [])
+    return [whole for branch in branches for whole in alternatives(text[:start] + branch + text[end + 1 :])]
+
+
+def compiled(texts: Iterable[str]) -> tuple[Pattern, ...]:
+    """The patterns of some commands; `NotationError` for a mistake in one."""
+    return tuple(compile_pattern(one) for text in texts for one in alternatives(text))
+
+
+def _closing(text: str, start: int) -> tuple[int, list[int]]:
+    """Where a choice ends that begins here, and the bars between its branches."""
+    depth, bars = 0, list[int]()
+    for n in range(start, len(text)):
+        depth += (text[n] in "{[") - (text[n] in "}]")
+        if depth == 0:
+            return n, bars
+        if depth == 1 and text[n] == "|" and text[start] == "{":
+            bars.append(n)
+    raise NotationError("a choice is not closed", start)
 
 
 class Fit(NamedTuple):
@@ -104,7 +132,7 @@ def fits(patterns: Iterable[Pattern], core: str) -> Iterator[Fit]:
         match = abbreviated(pattern).fullmatch(core)
         if match is not None and is_meant(pattern, match):
             values = sum(text is not None for text in match.groups())
-            yield Fit(values, len(pattern.text) - len(core), pattern, match)
+            yield Fit(values, len(spelled_by(pattern, match)) - len(core), pattern, match)
 
 
 def given(pattern: Pattern, match: re.Match[str]) -> list[tuple[str, str]]:
@@ -131,8 +159,12 @@ def is_meant(pattern: Pattern, match: re.Match[str]) -> bool:
 
 def spelled_out(fit: Fit) -> str:
     """A command in its full words."""
-    values = iter(text for text in fit.match.groups() if text is not None)
-    return " ".join("".join(_long(fit.pattern.elements, values)).split())
+    return spelled_by(fit.pattern, fit.match)
+
+
+def spelled_by(pattern: Pattern, match: re.Match[str]) -> str:
+    values = iter(text for text in match.groups() if text is not None)
+    return " ".join("".join(_long(pattern.elements, values)).split())
 
 
 def _long(elements: Iterable[Element], values: Iterator[str]) -> Iterator[str]:

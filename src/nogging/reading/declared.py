@@ -61,6 +61,7 @@ class LineModel(Strict):
     but: tuple[str, ...] = ()
     parts: dict[str, tuple[str, ...]] = Field(default_factory=dict)
     section: str = ""
+    until: str = ""
     within: str = Field(default="", alias="in")
 
     @model_validator(mode="after")
@@ -74,6 +75,8 @@ class LineModel(Strict):
             or (self.wrapped and self.under is None)
         ):
             raise ValueError("'frame' and 'inside' go with 'open', 'alone' with 'frame', and 'wrapped' with 'under'")
+        if self.until and not self.section:
+            raise ValueError("'until' goes with 'section'")
         if (self.but and self.skip is None) or (self.several and not (self.row or self.again or self.under)):
             raise ValueError("'but' goes with 'skip', and 'several' with 'row', 'again' and 'under'")
         return self
@@ -105,6 +108,8 @@ class SilentModel(Strict):
 class ReaderModel(Strict):
     dialect: str
     commands: tuple[str, ...]
+    partial: tuple[str, ...] = ()
+    """Commands whose answers have but some of the records: what they lack is not known to be none."""
     asked: bool = True
     instead_of: str = ""
     besides: str = ""
@@ -113,6 +118,8 @@ class ReaderModel(Strict):
     """The real system whose answers it was proven on; without it, written from knowledge of the format."""
     mode: str = ""
     silent: tuple[SilentModel, ...] = ()
+    joined: tuple[str, ...] = ()
+    """Lines that go on in the next one, further in: a row that was too long."""
     left_out: str = ""
     """Why nothing is compared that stands outside of its records."""
     may_say_nothing: bool = False
@@ -168,7 +175,8 @@ class Form:
     parts: Mapping[str, tuple[Part, ...]] = field(default_factory=dict)
     """For a text that this line gave, the patterns that may take more out of it; it stays whole as well."""
     section: str = ""
-    """The section that this line begins: it lasts as long as lines stand further in."""
+    """The section that this line begins: it lasts while lines stand further in, or to the line that has `until`."""
+    until: str = ""
     within: str = ""
     """The section in which alone this line is taken."""
     alone: bool = False
@@ -261,6 +269,7 @@ class Reader:
     mode: str
     may_say_nothing: bool
     silent: tuple[Pattern, ...]
+    joined: tuple[Pattern, ...]
     left_out: str
     kinds: tuple[Kind, ...]
     constants: Mapping[str, Any]
@@ -269,6 +278,7 @@ class Reader:
     forms: tuple[Form, ...]
     headings: tuple[Heading, ...]
     command_patterns: tuple[Pattern, ...]
+    partial_patterns: tuple[Pattern, ...]
     notation: str = "lines"
     entries: tuple[Entry, ...] = ()
     skip: tuple[Select, ...] = ()
@@ -291,18 +301,27 @@ class Reader:
         command = command.strip()
         if not self.start or not command:
             return self
-        exact = ((one, one.regex.fullmatch(command)) for one in self.command_patterns)
+        patterns = self.command_patterns + self.partial_patterns
+        exact = ((one, one.regex.fullmatch(command)) for one in patterns)
         fitting = [(one, match) for one, match in exact if match is not None] or [
-            (one.pattern, one.match)
-            for one in sorted(fits(self.command_patterns, command), key=lambda fit: fit.looseness)
+            (one.pattern, one.match) for one in sorted(fits(patterns, command), key=lambda fit: fit.looseness)
         ]
         if not fitting or not all(pattern.values for pattern, _ in fitting):
             return self
-        said = {name: text for name, text in given(*fitting[0]) if name in self.start}
+        told = ((name, text, self.meanings.get(name, {})) for name, text in given(*fitting[0]))
+        said = {name: meant.get(text.lower(), text) for name, text, meant in told if name in self.start}
         return replace(self, start={**self.start, **said}) if said else self
 
     def answers(self, command: str) -> bool:
-        return any(pattern.regex.fullmatch(command.strip()) for pattern in self.command_patterns)
+        return any(one.regex.fullmatch(command.strip()) for one in self.command_patterns + self.partial_patterns)
+
+    def is_part(self, command: str) -> bool:
+        """Whether a command asks for some of the records only."""
+        whole, part = (
+            min((len(one.values) for one in patterns if one.regex.fullmatch(command.strip())), default=None)
+            for patterns in (self.command_patterns, self.partial_patterns)
+        )
+        return part is not None and (whole is None or part < whole)
 
     def forms_for(self, word: str) -> tuple[Form, ...]:
         """The forms that a line beginning with this word could match, in the order of the file."""

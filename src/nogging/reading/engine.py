@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from dataclasses import replace
 from datetime import UTC, datetime
 
 from nogging.reading.account import Reading, settle
@@ -36,15 +38,55 @@ def run(
     skew = skew if skew is not None and abs(skew) > UNNOTICED else 0.0
     at = at or datetime.now(UTC)
     reader = reader.asked_by(command)
-    reading = settle(_read(reader, text, at, device, whole, skew, explain))
+    whole_lines, broken = joined(reader, text)
+    reading = settle(_read(reader, whole_lines, at, device, whole, skew, explain, bool(broken)))
+    if broken:
+        _put_back(reading, text.split("\n"), broken)
     reading.says_always = reader.says_always
     if reader.left_out:
         reading.passed = []
     return reading
 
 
-def _read(reader: Reader, text: str, at: datetime, device: str, whole: bool, skew: float, explain: bool) -> Reading:
-    if reader.notation == "lines" and whole and not explain and text.count("\n") >= WORTH_IT and len(text) < TOO_LONG:
+def joined(reader: Reader, text: str) -> tuple[str, list[int]]:
+    """A text in which lines that go on in the next one are whole, and empty lines stand where the rest stood; and the
+    numbers of those lines."""
+    if not reader.joined:
+        return text, []
+    ways = "|".join(f"(?:{one.regex.pattern})" for one in reader.joined)
+    broken = re.compile(rf"^(?P<head>[ \t]*+(?:{ways})[ \t]*+)\n(?P<rest>[ \t]++\S[^\n]*+)$", re.MULTILINE)
+    numbers, seen, at = [], 0, 1
+    for match in broken.finditer(text):
+        at += text.count("\n", seen, match.start())
+        seen = match.start()
+        numbers.append(at)
+    return broken.sub(r"\g<head> \g<rest>\n", text), numbers
+
+
+def _put_back(reading: Reading, lines: list[str], broken: list[int]) -> None:
+    """Accounts for the second halves of lines that were read as one."""
+    unread = {one.line: one for one in reading.unread}
+    for n in broken:
+        if n in unread:
+            one = unread[n]
+            reading.unread += [replace(one, line=k, text=lines[k - 1]) for k in (n, n + 1)]
+            reading.unread.remove(one)
+        elif n in reading.taken:
+            reading.taken[n + 1] = reading.taken[n]
+        else:
+            reading.skipped += 1
+    reading.unread.sort(key=lambda one: one.line)
+    halves = set(broken)
+    for rows in reading.rows.values():
+        for row in rows:
+            row["line"][1] += row["line"][1] in halves
+
+
+def _read(
+    reader: Reader, text: str, at: datetime, device: str, whole: bool, skew: float, explain: bool, broken: bool
+) -> Reading:
+    plain = reader.notation == "lines" and whole and not explain and not broken
+    if plain and text.count("\n") >= WORTH_IT and len(text) < TOO_LONG:
         from nogging.reading.flat import Flat, can
 
         if can(reader, text):

@@ -124,6 +124,8 @@ class Lines:
         """Whether lines say what those after them are read by: the length of the prefixes that follow."""
         self.section: tuple[str, int] = ("", -1)
         """The section that the line stands in, and how far in its heading stood."""
+        self.section_ends = 0
+        """The last line of the section, where that is not told by how far in its lines stand."""
         self.absent = {kind.name: absent_of(reader, kind) for kind in reader.kinds}
 
     def read(self, text: str, whole: bool) -> Reading:
@@ -162,8 +164,8 @@ class Lines:
             self.drop_first()
             self.columns = None
             return
-        if self.section[0] and _indent(line) <= self.section[1]:
-            self.section = ("", -1)
+        if self.section[0] and (self.section_ends < number if self.section_ends else _indent(line) <= self.section[1]):
+            self.section, self.section_ends = ("", -1), 0
         same = self.same.get(stripped)
         if same is not None and self.again_so(same, line, number):
             return
@@ -198,7 +200,7 @@ class Lines:
         """One line into whatever takes it; False, with `reason` set, when nothing does."""
         self.reason = NO_PATTERN
         sure = self.reading.took is None
-        if stripped.startswith(self.refusals):
+        if stripped.startswith(self.refusals) and not self.section_ends:
             self.reading.passed.append((number, self.words.of(stripped, ())))
             return says(self.reading, self.dialect, stripped, number)
         for form in self.reader.forms_for(stripped.split(None, 1)[0]):
@@ -222,10 +224,15 @@ class Lines:
         self.by = form
         if form.section:
             self.section = (form.section, _indent(line))
+            self.section_ends = self.ending(form.until, number) if form.until else 0
         if self.reading.took is not None:
             self.explain(form, stripped, line, number)
         elif sure and form.is_plain and not self.lengths and len(self.same) < MOST_KNOWN:
             self.same[stripped] = (form, self.kind, self.gave, self.rest)
+
+    def ending(self, until: str, number: int) -> int:
+        """The line that ends a section which began in this one: itself, where none does."""
+        return next((n for n in range(number + 1, len(self.texts) + 1) if until in self.texts[n - 1]), number)
 
     def stands_right(self, form: Form, line: str) -> bool:
         """Whether a line stands where a form wants it."""
@@ -502,7 +509,7 @@ class Lines:
             cells = self.columns.cells(line)
             begins = self.take_first(cells)
             texts = tuple(cells.get(title) for title in heading.columns)
-            others_ = (text for title, text in cells.items() if title not in heading.columns)
+            others_ = (text for title, text in cells.items() if self.stays(heading, title, text))
             self.rest = " ".join(filter(None, (self.words.of(text, ()) for text in others_)))
             *others, values = self.each(heading, kind, texts)
             kept = (self.row if heading.kind else self.add)(kind, values, line, number)
@@ -518,6 +525,13 @@ class Lines:
         elif begins is not None:
             self.reading.unread.append(Unread(begins, self.texts[begins - 1], self.reason))
         return kept
+
+    def stays(self, heading: Heading, title: str, text: str) -> bool:
+        """Whether a cell is among the words of its row: no field takes it, or other words mean the same as it."""
+        if title not in heading.columns:
+            return True
+        meant = self.reader.meanings.get(heading.columns[title].field, {})
+        return text in meant and list(meant.values()).count(meant[text]) > 1
 
     def begin_at(self, kind: Kind, number: int) -> None:
         """The row that was just read began at an earlier line."""

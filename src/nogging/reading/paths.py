@@ -19,11 +19,12 @@ from nogging.reading.documents import Document, Key, Node, document
 from nogging.reading.remainder import Words
 from nogging.reading.slots import Slots, absent_of, inherited, lacking
 from nogging.records import Kind
-from nogging.records.field import REMAINDER
+from nogging.records.field import REMAINDER, RESOLUTION
 from nogging.records.words import together
 
 NOT_MAPPED = "no path of the reader leads here"
 NOT_CARRIED = "what holds for all of this could not be read"
+AGES = ("d", "h", "min", "s")
 Given = tuple[Node, dict[str, Any]]
 """A leaf, and the fields that it gave."""
 Outer = tuple[Kind, dict[str, Any]] | None
@@ -56,6 +57,7 @@ class Paths:
             text = text.replace(said, "", 1)
         if not text.strip():
             return self.reading
+        text = self.without_remarks(text)
         try:
             found = document(text, self.reader.notation, self.dialect.bare_names)
             for skip in self.reader.skip:
@@ -67,6 +69,16 @@ class Paths:
             rows.sort(key=_place)
         self.account(found)
         return self.reading
+
+    def without_remarks(self, text: str) -> str:
+        """A text in which the lines before and after the document are empty, where they say something beside it."""
+        lines = text.split("\n")
+        for number, line in enumerate(lines, 1):
+            if line.strip() and self.dialect.is_remark(line):
+                self.reading.skipped += 1
+                self.reading.passed.append((number, self.words.of(line.strip(), ())))
+                lines[number - 1] = ""
+        return "\n".join(lines)
 
     def unreadable(self, text: str, reason: str) -> Reading:
         """A text that is no document at all: every line of it is unread."""
@@ -123,13 +135,18 @@ class Paths:
             for at in leaf.path(node):
                 try:
                     given = self.value(leaf, entry.kind, at, carried)
-                    again = next((name for name in given if name in found), None)
+                    ages = {value.field for value in leaf.values if value.unit in AGES}
+                    again = next(
+                        (one for one in given if one in found and one.removesuffix(RESOLUTION) not in ages), None
+                    )
                     if again is not None:
                         raise ValueError(f"a second value for '{again}' in one record")
                 except ValueError as error:
                     self.reasons.setdefault(at.key, str(error))
                     fits = False
                     continue
+                for name in ages & found.keys() & given.keys():  # days, hours and seconds that stand apart are one age
+                    given[name] = found[name] - (self.slots.at - given[name])
                 found.update(given)
                 taken.append((at, given))
         return {**entry.set, **found}, taken, fits

@@ -16,11 +16,11 @@ from typing import Any
 from pydantic import BaseModel
 
 from nogging.dialects.declared import load_dialect, require_dialect
-from nogging.dialects.notation import Choice, NotationError, Pattern, Value, compile_pattern, whole_text
+from nogging.dialects.notation import NotationError, Pattern, Value, compile_pattern, whole_text
 from nogging.dialects.places import Own, files, places
 from nogging.errors import FileError, QuestionError, nearest
 from nogging.files import Path_, Source, load, loads, read_text
-from nogging.reading.commands import Fit, Typed, fits, is_meant, spelled_out, typed
+from nogging.reading.commands import Fit, Typed, compiled, fits, is_meant, spelled_out, typed
 from nogging.reading.declared import (
     PREFIX_LENGTH,
     Action,
@@ -60,7 +60,6 @@ class _Compiler:
 
     def reader(self) -> Reader:
         model = self.model
-        commands = [self.pattern(text, ("commands", n)) for n, text in enumerate(model.commands)]
         lines = list(enumerate(model.lines))
         notation = "json" if model.json_ else ("xml" if model.xml else "lines")
         return Reader(
@@ -77,17 +76,24 @@ class _Compiler:
             may_say_nothing=model.may_say_nothing,
             left_out=model.left_out,
             silent=tuple(self.pattern(one.line, ("silent", n, "line")) for n, one in enumerate(model.silent)),
+            joined=tuple(self.pattern(text, ("joined", n)) for n, text in enumerate(model.joined)),
             kinds=tuple(self.kinds.values()),
             constants=self.fixed(model.always, ("always",), self.kinds.values()),
             start=self.fixed(model.start, ("start",), self.kinds.values()),
             meanings={name: self.meaning(name, words) for name, words in model.values.items()},
-            forms=tuple(self.form(n, line) for n, line in lines if line.under is None),
+            forms=(*(self.form(n, line) for n, line in lines if line.under is None), *self.remarks()),
             headings=tuple(self.heading(n, line) for n, line in lines if line.under is not None),
-            command_patterns=tuple(commands),
+            command_patterns=self.commands(model.commands, "commands"),
+            partial_patterns=self.commands(model.partial, "partial"),
             notation=notation,
             entries=self.entries(model.json_ or model.xml, (notation,)),
             skip=tuple(self.path_(text, ("skip", n)) for n, text in enumerate(model.skip)),
         )
+
+    def remarks(self) -> list[Form]:
+        """What the dialect may say beside any answer, known after all that the reader itself knows."""
+        texts = load_dialect(self.model.dialect, self.own).remarks
+        return [self.form(next(self.numbers), LineModel(skip=text)) for text in texts]
 
     def entries(self, models: Iterable[EntryModel], where: Path_) -> tuple[Entry, ...]:
         return tuple(self.entry(model, (*where, n)) for n, model in enumerate(models))
@@ -123,6 +129,15 @@ class _Compiler:
         except NotationError as error:
             raise self.source.error(where, str(error), offset=error.offset) from None
 
+    def commands(self, texts: Iterable[str], key: str) -> tuple[Pattern, ...]:
+        found: list[Pattern] = []
+        for n, text in enumerate(texts):
+            try:
+                found += compiled([text])
+            except NotationError as error:
+                raise self.source.error((key, n), str(error), offset=error.offset) from None
+        return tuple(found)
+
     def form(self, n: int, line: LineModel) -> Form:
         where = ("lines", n, str(line.action))
         pattern = self.pattern(getattr(line, line.action), where, line.but)
@@ -148,6 +163,7 @@ class _Compiler:
                 for name, texts in line.parts.items()
             },
             line.section,
+            line.until,
             line.within,
             line.alone,
             line.level,
@@ -256,6 +272,7 @@ class Head:
 
 class _HeadModel(BaseModel):
     commands: tuple[str, ...]
+    partial: tuple[str, ...] = ()
 
 
 def heads(dialect: str, own: Own = ()) -> tuple[Head, ...]:
@@ -275,14 +292,14 @@ def _head(path: Path, own: Own) -> Head:
     kept, within = "", False
     for line in read_text(path).splitlines(keepends=True):
         if line[:1].strip() and line[0] not in "#-]}":
-            within = line.startswith("commands:")
+            within = line.startswith(("commands:", "partial:"))
         kept += line if within else "\n"
     try:
         model, _ = loads(kept, str(path), _HeadModel)
-        return Head(path, model.commands, tuple(compile_pattern(text) for text in model.commands))
+        return Head(path, model.commands, compiled((*model.commands, *model.partial)))
     except (FileError, NotationError):
         reader = load_reader(path, own)
-        return Head(path, reader.commands, reader.command_patterns)
+        return Head(path, reader.commands, reader.command_patterns + reader.partial_patterns)
 
 
 def readers(dialect: str, own: Own = ()) -> tuple[Reader, ...]:
@@ -328,7 +345,7 @@ def spelled(dialect: str, command: str, own: Own = ()) -> tuple[str, str]:
     if found is None:
         return command, ""
     fit = found.short_for
-    if fit is None or any(isinstance(one, Choice) for one in fit.pattern.elements):
+    if fit is None:
         return found.asked.core, found.asked.filter
     return spelled_out(fit), found.asked.filter
 

@@ -33,16 +33,23 @@ class Columns:
 
     def __init__(self, heading: Heading, extents: list[Extent]) -> None:
         self.heading, self.extents = heading, extents
+        self.columns = [n for n, title in enumerate(heading.titles) if n or not title.endswith(":")]
         self.first: tuple[int, str] | None = None
         """A first cell that had a line of its own, with its number: it belongs to the next row."""
 
     def cells(self, line: str) -> dict[str, str]:
         """The cells of a row by heading; `ValueError` where a cell cannot be told."""
+        words, labelled = list(re.finditer(r"\S+", line)), [self.heading.titles[n] for n in self.columns]
         found: dict[str, list[str]] = {}
-        for word in re.finditer(r"\S+", line):
-            title = self.heading.titles[self.column(word.start(), word.end(), word[0])]
-            found.setdefault(title, []).append(word[0])
-        return {title: " ".join(words) for title, words in found.items()}
+        try:
+            for word in words:
+                title = self.heading.titles[self.column(word.start(), word.end(), word[0])]
+                found.setdefault(title, []).append(word[0])
+        except ValueError:
+            if len(words) != len(labelled):
+                raise
+            return {title: word[0] for title, word in zip(labelled, words, strict=True)}
+        return {title: " ".join(several) for title, several in found.items()}
 
     def wraps(self, line: str) -> bool:
         """Whether a line is nothing but a first cell, be it as long as it likes."""
@@ -50,9 +57,9 @@ class Columns:
         return self.heading.wrapped and len(words) == 1 and line.index(words[0]) <= self.extents[0][0]
 
     def column(self, start: int, end: int, word: str) -> int:
-        over = [n for n, (first, last) in enumerate(self.extents) if start < last and first < end]
+        over = [n for n in self.columns if start < self.extents[n][1] and self.extents[n][0] < end]
         if len(over) > 1:
             raise ValueError(f"'{word}' stands under two headings")
         if over:
             return over[0]
-        return max((n for n, (first, _) in enumerate(self.extents) if first <= start), default=0)
+        return max((n for n in self.columns if self.extents[n][0] <= start), default=self.columns[0])

@@ -14,7 +14,6 @@ ARP = Kind(
             Nature.KEY,
             "where it was learned",
             refers="interface.name",
-            required=True,
             rests_on=("interface.name",),
         ),
         Field("ip", Type.ADDRESS, Nature.KEY, "the address", "RFC 8344, ip", required=True),

@@ -33,6 +33,7 @@ class Type(StrEnum):
 
     TEXT = "text"
     INTEGER = "integer"
+    AS_NUMBER = "AS number"
     NUMBER = "number"
     BOOLEAN = "boolean"
     ADDRESS = "address"

@@ -95,7 +95,7 @@ NEIGHBOR = Kind(
             moves_with=True,
         ),
         Field("area_id", Type.ADDRESS, Nature.STATE, "the OSPF area", "RFC 9129, area-id"),
-        Field("remote_as", Type.INTEGER, Nature.STATE, "its autonomous system", "RFC 4273, PeerRemoteAs"),
+        Field("remote_as", Type.AS_NUMBER, Nature.STATE, "its autonomous system", "RFC 4273, PeerRemoteAs"),
         Field(
             "prefixes_received",
             Type.INTEGER,

@@ -82,7 +82,7 @@ ROUTE = Kind(
             Nature.MEMBER,
             "what happens instead of forwarding",
             "RFC 8349, special-next-hop",
-            values=("blackhole", "unreachable", "prohibit", "receive"),
+            values=("blackhole", "unreachable", "prohibit", "receive", "throw"),
             absent="",
         ),
         Field("recursive", Type.BOOLEAN, Nature.MEMBER, "resolved through the hops that follow it"),

@@ -11,6 +11,7 @@ from nogging.records.field import Field, Kind, Type
 
 _ARROW: dict[Type, pa.DataType] = {
     Type.INTEGER: pa.int64(),
+    Type.AS_NUMBER: pa.int64(),
     Type.NUMBER: pa.float64(),
     Type.BOOLEAN: pa.bool_(),
     Type.MOMENT: pa.timestamp("us", tz="UTC"),

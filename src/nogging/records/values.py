@@ -97,6 +97,16 @@ def address(text: str) -> str:
         raise ValueError(f"'{text}' is not an IP address") from None
 
 
+def as_number(text: str) -> int:
+    """The number of an autonomous system, with a dot between its halves or without (RFC 5396)."""
+    high, dot, low = text.partition(".")
+    if not dot:
+        return integer(text)
+    if not (high.isdecimal() and low.isdecimal() and int(high) < 65536 and int(low) < 65536):
+        raise ValueError(f"'{text}' is not the number of an autonomous system")
+    return int(high) * 65536 + int(low)
+
+
 def is_address(text: str) -> bool:
     """Whether a text is an address, and nothing more."""
     try:
@@ -187,7 +197,7 @@ _MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct",
 _WRITTEN_DATE = re.compile(
     rf"(?:[A-Z][a-z]{{2}},? )?(?:(?P<y0>\d{{4}}) )?(?P<month>{'|'.join(_MONTHS)}) (?P<day>\d\d?)"
     r"(?:,? (?P<y1>\d{4}))? "
-    r"(?P<clock>\d\d:\d\d:\d\d(?:\.\d+)?)(?: (?:UTC|GMT))?(?: (?P<y2>\d{4}))?"
+    r"(?P<clock>\d\d:\d\d:\d\d(?:\.\d+)?)(?: (?:UTC|GMT))?(?: (?P<y2>\d{4}))?(?: (?:UTC|GMT))?"
 )
 _CLOCK_FIRST = re.compile(
     r"(\d\d:\d\d:\d\d(?:\.\d+)?) (?:(?:UTC|GMT) )?(?:[A-Z][a-z]{2} )?([A-Z][a-z]{2} \d\d?,? \d{4})"
@@ -332,6 +342,7 @@ def interface_spelling(text: str, names: dict[str, str]) -> str:
 _PLAIN: dict[Type, Callable[[str], object]] = {
     Type.TEXT: lambda text: text,
     Type.INTEGER: integer,
+    Type.AS_NUMBER: as_number,
     Type.NUMBER: number,
     Type.BOOLEAN: boolean,
     Type.ADDRESS: address,

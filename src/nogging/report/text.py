@@ -336,6 +336,8 @@ def comparison(found: Comparison, width: int) -> list[Text]:
     kinds = Counter(one.what for one in found.differences)
     told = ", ".join(f"{kinds[what]} {what}" for what in ("gone", "new", "moved", "restarted") if kinds[what])
     page.line(f"{n} difference{'s' * (n != 1)}: {told}" if n else "no differences", style="bold")
+    for note in found.notes:
+        page.prose(clean(note), body="yellow")
     by_device: dict[str, list[Difference]] = {}
     for one in found.differences:
         by_device.setdefault(one.device, []).append(one)

@@ -17,7 +17,8 @@ from enum import StrEnum
 from pathlib import Path
 from typing import Any
 
-from nogging.captures.capture import Capture, opened
+from nogging.captures.capture import Capture
+from nogging.captures.saved import opened
 from nogging.errors import QuestionError, nearest
 from nogging.routing.links import End, links
 from nogging.routing.lookup import DEFAULT, Address, Hop, Match, Rewrites, Tables, parsed, require_device, rewritten
@@ -159,6 +160,8 @@ class Follower:
         device = steps[-1].device
         if hop.special == "receive":
             yield Way(steps, Ending.ARRIVES, f"{device} takes it for itself")
+        elif hop.special == "throw":
+            yield Way(steps, Ending.UNKNOWN, f"{device} goes on in another table, which is not told")
         elif hop.special:
             yield Way(steps, Ending.DROPPED, f"{hop.special} on {device}")
         elif hop.interface is not None and self.is_down((device, hop.interface)):

@@ -153,6 +153,7 @@ def show_routes6(network: Network, device: Device, now: datetime) -> str:
 
 
 def _route(route: Route, chosen: bool, since: str) -> list[str]:
+    chosen &= all(hop.interface for hop in route.hops)  # what is not resolved is not chosen
     head = f"{_CODES[route.source]}{'>*' if chosen else '  '} {route.prefix}"
     head += "" if route.source == "direct" else f" [{route.preference}/{route.metric}]"
     weight = "" if route.source == "direct" else ", weight 1"
@@ -162,7 +163,7 @@ def _route(route: Route, chosen: bool, since: str) -> list[str]:
     for n, hop in enumerate(route.hops):
         lead = head if n == 0 else ("  *" if chosen else "   ") + " " * (len(head) - 3)
         via = f" via {hop.address}" if hop.address else " is directly connected"
-        where = f", {hop.interface}" if hop.interface else " (recursive)"
+        where = f", {hop.interface}" if hop.interface else " inactive"
         lines.append(f"{lead}{via}{where}{weight}, {since}")
     return lines
 

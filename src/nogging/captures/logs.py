@@ -1,0 +1,113 @@
+"""Logs of terminals as they are: cut at the prompts of whatever devices they are of.
+
+Prompts of many systems look alike, so what a device speaks is found out by what its answers are: each dialect that
+knows such a prompt reads them, and the one that reads most of them whole is taken.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from functools import cache
+
+from nogging.captures.screen import rendered
+from nogging.dialects.declared import dialects, load_dialect
+from nogging.dialects.places import Own
+from nogging.errors import QuestionError
+from nogging.reading.engine import run
+from nogging.reading.reader import find_reader, spelled
+
+_HOST = r"[A-Za-z0-9_][A-Za-z0-9_.-]+"
+MOST_LINES = 2000
+"""More of an answer is not read to find out what its device speaks."""
+
+
+@dataclass(frozen=True)
+class Said:
+    """A command and its answer; `hosts` are the device by each dialect that takes the line before it for its prompt."""
+
+    hosts: dict[str, str]
+    command: str
+    text: str
+
+
+def cut(log: str, spoken: Iterable[str], own: Own = ()) -> Iterator[Said]:
+    """The commands of a log, each with its answer: what stands between one prompt and the next."""
+    prompts = {name: _prompt(name, own) for name in spoken}
+    known: tuple[dict[str, str], str] | None = None
+    lines: list[str] = []
+    for line in log.split("\n"):
+        shown = rendered(line)
+        matches = {name: match for name, prompt in prompts.items() if (match := prompt.match(shown))}
+        if not matches:
+            lines.append(shown)
+            continue
+        if known is not None and known[1]:
+            yield Said(*known, "\n".join(lines) + "\n")
+        # a prompt that another dialect takes for the beginning of a command is no prompt of that one
+        longest = max(match.start("command") if match["command"] else len(shown) for match in matches.values())
+        fitting = {
+            name: match
+            for name, match in matches.items()
+            if (match.start("command") if match["command"] else len(shown)) == longest
+        }
+        command = (next(iter(fitting.values()))["command"] or "").strip()
+        known, lines = ({name: _host(match) for name, match in fitting.items()}, command), []
+    if known is not None and known[1] and lines:
+        yield Said(*known, "\n".join(lines).rstrip("\n") + "\n")
+
+
+@cache
+def _prompt(dialect: str, own: Own) -> re.Pattern[str]:
+    modes = load_dialect(dialect, own).session.modes.values()
+    prompts = "|".join(f"(?:{mode.prompt.replace('{host}', f'(?P<h{n}>{_HOST})')})" for n, mode in enumerate(modes))
+    return re.compile(rf"^(?:{prompts})\s*(?P<command>[A-Za-z/.].*)?$" if prompts else r"(?!)(?P<command>)")
+
+
+def _host(match: re.Match[str]) -> str:
+    return next(text for name, text in match.groupdict().items() if name != "command" and text)
+
+
+def by_device(log: str, own: Own = ()) -> dict[str, tuple[str, list[tuple[str, str]]]]:
+    """The devices of a log, each with what it speaks and its commands with their answers.
+
+    `QuestionError` where there is no prompt in it, or what a device speaks cannot be told.
+    """
+    found: dict[str, dict[str, list[tuple[str, str]]]] = defaultdict(lambda: defaultdict(list))
+    for said in cut(log, dialects(own), own):
+        for dialect, host in said.hosts.items():
+            found[host][dialect].append((said.command, said.text))
+    if not found:
+        raise QuestionError("there is no prompt of a device with a command in it")
+    told = {host: spoken_by(host, several, own) for host, several in found.items()}
+    return {host: (dialect, found[host][dialect]) for host, dialect in told.items()}
+
+
+def spoken_by(host: str, answers: dict[str, list[tuple[str, str]]], own: Own = ()) -> str:
+    """The dialect that reads most of a device's answers whole; `QuestionError` where two read as much, or none any."""
+    scores = {dialect: _score(dialect, several, own) for dialect, several in answers.items()}
+    best = max(scores.values())
+    named = sorted(dialect for dialect, score in scores.items() if score == best)
+    if len(named) > 1 or not best[0]:
+        raise QuestionError(
+            f"{host}: what it speaks cannot be told ({', '.join(named)} read as much of it); "
+            "say --dialect, or name it in an --inventory, with nogging ingest"
+        )
+    return named[0]
+
+
+def _score(dialect: str, answers: list[tuple[str, str]], own: Own) -> tuple[int, int, int]:
+    """How much of some answers a dialect reads: those that are whole, its lines in records, and the unread ones."""
+    whole = read = unread = 0
+    for command, text in answers:
+        full, _ = spelled(dialect, " ".join(command.split()), own)
+        reader = find_reader(dialect, full, own)
+        if reader is None:
+            continue
+        reading = run(reader, "\n".join(text.split("\n")[:MOST_LINES]), command=full)
+        whole += bool(reading.counts() and not reading.unread)
+        read += reading.read if reading.counts() else 0
+        unread += len(reading.unread)
+    return whole * 2 + bool(read), read, -unread

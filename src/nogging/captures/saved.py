@@ -1,0 +1,200 @@
+"""A capture made of answers that somebody else saved.
+
+`FOLDER/<device>/<command>.txt` is one answer; the name is the command, with spaces or with `_` for them. Any other file
+in a device's folder, and `FOLDER/<device>.log`, is a log of a terminal: it is cut at the prompts of the device, and
+each command in it becomes an answer. Where nothing says what the devices speak, it is found out: a log may then be of
+several devices, and is named by its prompts.
+"""
+
+from __future__ import annotations
+
+import atexit
+import shutil
+import tempfile
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from pathlib import Path
+
+from nogging.captures.capture import Capture
+from nogging.captures.logs import by_device, cut, spoken_by
+from nogging.captures.manifest import ANSWERED, CAPTURED, JOURNAL, MANIFEST, PARTIAL, CommandEntry
+from nogging.captures.masking import Masker, user_key
+from nogging.captures.names import SUFFIX, command_of
+from nogging.captures.writing import Writer
+from nogging.dialects.declared import dialects, require_dialect
+from nogging.dialects.places import Own
+from nogging.errors import QuestionError
+from nogging.inventory import Inventory
+from nogging.reading.reader import spelled
+
+LAST, FIRST = "last", "first"
+
+
+def ingest(
+    folder: str | Path,
+    to: str | Path,
+    *,
+    dialect: str | None = None,
+    inventory: Inventory | None = None,
+    repeated: str | None = None,
+) -> Capture:
+    """Makes a capture of saved answers. Every device speaks `dialect`, or what the inventory says of it.
+
+    The moment of an answer is that at which its file was last written. `repeated` says which answer counts where a log
+    has the same command more than once, the `first` or the `last`. Raises `QuestionError` for a folder without answers,
+    for a device of which the dialect is not known, and where several answers to one command differ and nothing says
+    which counts.
+    """
+    folder = Path(folder)
+    if not folder.exists():
+        raise QuestionError(f"{folder}: there is no such file or folder")
+    if dialect is not None:
+        require_dialect(dialect)
+    if repeated not in (None, FIRST, LAST):
+        raise QuestionError(f"'{repeated}' says not which answer counts; it is '{FIRST}' or '{LAST}'")
+    own = (inventory.readers,) if inventory is not None and inventory.readers is not None else ()
+    devices = _devices(folder, dialect, inventory, own)
+    spoken = {name: one.dialect for name, one in devices.items()}
+    found = {name: _chosen(name, one.answers, repeated) for name, one in devices.items()}
+    readers = inventory.readers if inventory is not None else None
+    links = inventory.links if inventory is not None else ()
+    with Writer(to, Masker(user_key()), readers=readers, links=links) as writer:
+        for name, answers in found.items():
+            labels = dict(inventory.device(name).labels) if inventory is not None else {}
+            writer.begin(name, spoken[name], labels)
+            for answer in answers:
+                _keep(writer, name, answer)
+            writer.outcome(name, CAPTURED)
+    capture = Capture(to)
+    capture.summed_up()
+    return capture
+
+
+@dataclass(frozen=True)
+class _Answer:
+    """One answer as it was found: the command in its full words, the pipe that let only some lines through, its text,
+    and the file that it is from."""
+
+    command: str
+    filter: str
+    text: str
+    file: Path
+
+
+def _chosen(device: str, answers: list[_Answer], repeated: str | None) -> list[_Answer]:
+    """One answer to each command: of several that say the same any, of others that which counts."""
+    found: dict[str, _Answer] = {}
+    for one in answers:
+        known = found.setdefault(one.command, one)
+        if known is one or known.text == one.text:
+            continue
+        if known.file != one.file:
+            raise QuestionError(
+                f"{device}: two answers to '{one.command}', and they differ: {known.file} and {one.file}; "
+                "take one of the two away"
+            )
+        if repeated is None:
+            raise QuestionError(
+                f"{one.file}: '{one.command}' occurs more than once, and the answers differ; say which counts: "
+                f"--repeated {LAST}, or {FIRST}"
+            )
+        found[one.command] = one if repeated == LAST else known
+    return list(found.values())
+
+
+@dataclass
+class _Device:
+    """What was found of a device."""
+
+    dialect: str
+    answers: list[_Answer] = field(default_factory=list)
+
+
+def _devices(folder: Path, dialect: str | None, inventory: Inventory | None, own: Own) -> dict[str, _Device]:
+    """The devices of a folder, or of a log, with their answers."""
+    paths: dict[str, list[Path]] = {}
+    for path in sorted(folder.iterdir()) if folder.is_dir() else [folder]:
+        paths.setdefault(path.stem if path.is_file() else path.name, []).append(path)
+    if not paths:
+        raise QuestionError(f"{folder}: there is nothing in it; FOLDER/<device>/<command>.txt is expected")
+    found: dict[str, _Device] = {}
+    for name, several in paths.items():
+        for path in several:
+            for device, speaks, file, command, text in _said(path, name, dialect, inventory, own):
+                one = found.setdefault(device, _Device(speaks))
+                full, filtering = spelled(one.dialect, " ".join(command.split()), own)
+                text += "" if text.endswith("\n") or not text else "\n"
+                one.answers.append(_Answer(full, filtering, text, file))
+    return found
+
+
+Saying = tuple[str, str, Path, str, str]
+"""A device, what it speaks, the file, the command and its answer."""
+
+
+def _said(path: Path, name: str, dialect: str | None, inventory: Inventory | None, own: Own) -> Iterator[Saying]:
+    """What a log, or a device's folder, has; of a log of which nothing is known beforehand, of all devices in it."""
+    if inventory is not None:
+        dialect = inventory.device(name).dialect
+    files = sorted(path.iterdir()) if path.is_dir() else [path]
+    texts = {file: _text(file) for file in files}
+    single = {file for file in files if path.is_dir() and file.suffix == SUFFIX}
+    if dialect is None and single:
+        commands = [(command_of(file.name), texts[file]) for file in sorted(single)]
+        dialect = spoken_by(name, dict.fromkeys(dialects(own), commands), own)
+    for file, text in texts.items():
+        if file in single:
+            assert dialect is not None
+            yield name, dialect, file, command_of(file.name), text
+        elif dialect is not None:
+            yield from ((name, dialect, file, said.command, said.text) for said in cut(text, [dialect], own))
+        else:
+            try:
+                told = by_device(text, own)
+            except QuestionError as error:
+                raise QuestionError(f"{file}: {error}") from None
+            for device, (speaks, answers) in told.items():
+                yield from ((device, speaks, file, command, answer) for command, answer in answers)
+
+
+def _text(file: Path) -> str:
+    try:
+        return file.read_bytes().decode("utf-8", "backslashreplace").replace("\r\n", "\n")
+    except OSError as error:
+        raise QuestionError(f"{file}: cannot be read: {error.strerror}") from None
+
+
+def opened(capture: Capture | str | Path) -> Capture:
+    """A capture as it is, that of a directory, or one made of a log or of a folder of answers; what was taken for what
+    is among its remarks. `CaptureError` for a directory that is none, `QuestionError` for what cannot be told."""
+    if isinstance(capture, Capture):
+        return capture
+    path = Path(capture)
+    if path.is_dir() and not _holds_answers(path):
+        return Capture(path)
+    if not path.exists():
+        return Capture(path)  # which says so
+    place = Path(tempfile.mkdtemp(prefix="nogging-"))
+    atexit.register(shutil.rmtree, place, ignore_errors=True)
+    found = ingest(path, place / path.name, repeated=LAST)
+    told = ", ".join(f"{name} ({one.dialect}, {len(one.commands)} answers)" for name, one in found.devices.items())
+    found.taken = (f"{path}: saved answers, taken as those of {told}",)
+    return found
+
+
+def _holds_answers(path: Path) -> bool:
+    """Whether a directory is no capture, and has logs or folders of answers in it."""
+    if (path / MANIFEST).exists() or (path / JOURNAL).exists():
+        return False
+    inside = [one for one in path.iterdir() if not one.name.startswith(".")]
+    return any(one.suffix in (SUFFIX, ".log") if one.is_file() else any(one.glob(f"*{SUFFIX}")) for one in inside)
+
+
+def _keep(writer: Writer, device: str, answer: _Answer) -> None:
+    file = writer.answer_file(device, answer.command)
+    file.write(answer.text)
+    started = datetime.fromtimestamp(answer.file.stat().st_mtime, UTC).isoformat(timespec="milliseconds")
+    outcome, reason = (PARTIAL, f"'| {answer.filter}' let only some lines through") if answer.filter else (ANSWERED, "")
+    entry = CommandEntry(outcome, reason, started, 0.0, file.put_in_place(), file.octets, True)
+    writer.answered(device, answer.command, entry)

@@ -1,0 +1,86 @@
+"""What a saved answer is an answer to, found out by reading it: by the reader that reads most."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from nogging.dialects.declared import dialects
+from nogging.dialects.places import Own
+from nogging.errors import NoggingError, QuestionError
+from nogging.reading.account import Reading
+from nogging.reading.declared import Reader
+from nogging.reading.engine import run
+from nogging.reading.reader import find_reader, readers
+
+MOST_LINES = 1000
+"""More of a text is not needed to tell what it is."""
+MOST_NAMED = 4
+MOST_UNREAD = 0.1
+_MARKS = {"{": "json", "[": "json", "<": "xml"}
+
+
+@dataclass(frozen=True)
+class Guess:
+    """A reader that reads a text, and how well: whether all of it, and how many of its lines into records."""
+
+    reader: Reader
+    whole: bool
+    read: int
+
+    @property
+    def told(self) -> str:
+        return f"{self.reader.dialect}, '{self.reader.command}'"
+
+
+def recognised(text: str, dialect: str | None = None, command: str | None = None, own: Own = ()) -> Guess:
+    """What a text is an answer to, of one dialect or of any; `QuestionError` where nothing reads it, or several do."""
+    guesses = sorted(
+        (guess for guess in _guesses(text, dialect, command, own) if guess.read),
+        key=lambda one: (bool(one.reader.left_out), -one.whole, -one.read, not one.reader.asked),
+    )
+    if not guesses:
+        raise QuestionError("what this is an answer to is not recognised; say --dialect and --command")
+    best = guesses[0]
+    rank = (best.reader.left_out, best.whole, best.read)
+    as_good = [one for one in guesses if (one.reader.left_out, one.whole, one.read) == rank]
+    mine = (best.reader.dialect, best.reader.kinds)
+    others = [one for one in as_good if (one.reader.dialect, one.reader.kinds) != mine]
+    if others:
+        named = "; ".join(one.told for one in [best, *others][:MOST_NAMED])
+        raise QuestionError(f"this could be the answer to several commands: {named}; say --dialect and --command")
+    return best
+
+
+def _guesses(text: str, dialect: str | None, command: str | None, own: Own) -> list[Guess]:
+    lines = text.split("\n")
+    part = "\n".join(lines[:MOST_LINES])
+    notation = _MARKS.get(text.lstrip()[:1], "lines")
+    found = []
+    for name in [dialect] if dialect else dialects(own):
+        if command is not None:
+            one = find_reader(name, command, own)
+            several: tuple[Reader, ...] = (one,) if one is not None else ()
+        else:
+            several = readers(name, own)
+        for reader in several:
+            if reader.notation == notation:
+                reading = _read(reader, text if notation != "lines" else part)
+                if reading is not None and _is_it(reader, reading, part):
+                    found.append(Guess(reader, not reading.unread, reading.read))
+    return found
+
+
+def _is_it(reader: Reader, reading: Reading, text: str) -> bool:
+    """Whether an answer can be what a reader is for: there are records in it, and but few lines that are unread. The
+    reader of a configuration passes over any line, so that a name of the device has to be among what it reads."""
+    lines = sum(1 for line in text.split("\n") if line.strip())
+    if reader.left_out:
+        return any(row.get("name") == "hostname" for row in reading.rows.get("setting", ()))
+    return bool(reading.counts()) and len(reading.unread) <= lines * MOST_UNREAD
+
+
+def _read(reader: Reader, text: str) -> Reading | None:
+    try:
+        return run(reader, text)
+    except NoggingError:
+        return None

@@ -1,0 +1,139 @@
+"""What engineers have: a terminal's log, a folder of answers, one answer in a file; nothing declared."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+import nogging
+from conftest import Change
+from nogging.captures.capture import Capture
+from nogging.captures.saved import opened
+from nogging.dialects.places import LIBRARY
+from nogging.errors import QuestionError
+from nogging.judging.verdict import Verdict
+from nogging.reading.recognising import recognised
+from nogging.reading.samples import samples
+from test_cli import nogging as run
+
+PROMPTS = {"mole-r2": "{}#{}", "heron-r1": "{}#{}", "gannet-r1": "{}# {}", "edge-r1": "{}# do {}"}
+SHORT = {"show ": "sh ", "interfaces": "int", "neighbor detail": "nei det", "running-config": "run"}
+
+
+def logged(capture: Capture, path: Path) -> Path:
+    """A session on four devices of two dialects, the commands typed as people do, an empty prompt here and there."""
+    said = "\r\nlast login: never\r\n"
+    for device, prompt in PROMPTS.items():
+        for command, entry in capture.devices[device].commands.items():
+            if entry.has_text and command.startswith("show "):
+                typed = command
+                for long, short in SHORT.items() if device != "edge-r1" else ():
+                    typed = typed.replace(long, short)
+                said += prompt.format(device, typed) + "\n" + capture.answer(device, command)
+        said += prompt.format(device, "").removesuffix("do ") + "\n"
+    path.write_text(said)
+    return path
+
+
+def test_two_logs_are_compared_with_nothing_declared(bad: Change, tmp_path: Path) -> None:
+    before, after = logged(bad.before, tmp_path / "before.log"), logged(bad.after, tmp_path / "after.log")
+    found = nogging.compare(before, after)
+    told = nogging.compare(bad.before, bad.after)
+
+    def routes(comparison: nogging.Comparison) -> set[object]:
+        return {
+            (one.what, one.identity) for one in comparison.differences if one.kind == "route" and one.device in PROMPTS
+        }
+
+    assert routes(found) == routes(told) and routes(found)
+    assert any("mole-r2 (ios" in note and "gannet-r1 (frr" in note for note in found.notes), found.notes
+    path = tmp_path / "expectations.yaml"
+    path.write_text("expect: [{every: neighbor, where: \"protocol = 'ospf'\", must: settled}]\n")
+    assert nogging.check(path, after=after, before=before).verdict is Verdict.FAIL
+    done = run("compare", before, after)
+    assert done.returncode == 1 and "taken as those of" in done.stdout
+    done = run("records", "system", before, "--format", "csv")
+    assert done.returncode == 0 and "mole-r2" in done.stdout
+
+
+def test_a_folder_of_answers_is_taken_for_a_capture(good: Change, tmp_path: Path) -> None:
+    for device in ("mole-r2", "gannet-r1"):
+        (tmp_path / device).mkdir()
+        for command in ("show version", "show interfaces" if device == "mole-r2" else "show interface"):
+            (tmp_path / device / f"{command}.txt").write_text(good.before.answer(device, command))
+    capture = opened(tmp_path)
+    assert {name: one.dialect for name, one in capture.devices.items()} == {"mole-r2": "ios", "gannet-r1": "frr"}
+    assert capture.records("interface").num_rows > 5 and "taken as those of" in capture.remarks[0]
+    (tmp_path / "mole-r2" / "show version.txt").write_text("nothing that anybody knows\n")
+    (tmp_path / "mole-r2" / "show interfaces.txt").unlink()
+    with pytest.raises(QuestionError, match="mole-r2: what it speaks cannot be told"):
+        opened(tmp_path)
+
+
+@pytest.mark.parametrize(
+    ("text", "told"),
+    [
+        ("no prompt at all\n", "there is no prompt of a device"),
+        ("mole-r2# show nothing known\nwhat is this\nmole-r2#\n", "mole-r2: what it speaks cannot be told"),
+    ],
+)
+def test_what_cannot_be_told_is_asked_for(tmp_path: Path, text: str, told: str) -> None:
+    (tmp_path / "session.log").write_text(text)
+    with pytest.raises(QuestionError, match=told):
+        opened(tmp_path / "session.log")
+    done = run("compare", tmp_path / "session.log", tmp_path / "session.log")
+    assert done.returncode == 2 and told in " ".join(done.stderr.split()) and "Traceback" not in done.stderr
+
+
+def test_a_command_for_some_records_proves_no_others(good: Change, tmp_path: Path) -> None:
+    """One interface, one protocol's routes: what they lack is not known to be none."""
+    answer = good.before.answer("gannet-r1", "show interface")
+    first = "Interface " + answer.split("\nInterface ")[1] + "\n"
+    log = f"gannet-r1# sh int eth1\n{first}gannet-r1# sh ip ro ospf\n"
+    routes = good.before.answer("gannet-r1", "show ip route vrf all")
+    log += (
+        "\n".join(line for line in routes.split("\n") if line.startswith(("O", "  ")) or not line) + "\ngannet-r1# \n"
+    )
+    (tmp_path / "part.log").write_text(log)
+    path = tmp_path / "expectations.yaml"
+    path.write_text(
+        "expect:\n"
+        "  - {none: interface, where: mtu < 1000}\n"
+        "  - {none: route, where: source_protocol = 'static'}\n"
+        "  - {some: route, where: source_protocol = 'ospf'}\n"
+    )
+    found = nogging.check(path, after=tmp_path / "part.log").results
+    assert [one.verdict for one in found] == [Verdict.UNPROVEN, Verdict.UNPROVEN, Verdict.PASS]
+    assert "asks for some of them only" in found[0].reason, found[0]
+
+
+def test_an_answer_is_recognised_by_what_reads_all_of_it() -> None:
+    """Over the samples: the right reader is taken, or several are named; never another one's records."""
+    right = asked = 0
+    for path in list(samples(LIBRARY))[::7]:
+        name, dialect = path.name.split(".")[0], path.parent.name
+        try:
+            guess = recognised(path.read_text())
+        except QuestionError:
+            asked += 1
+            continue
+        same = (
+            guess.reader.dialect == dialect and guess.reader.kinds == recognised(path.read_text(), dialect).reader.kinds
+        )
+        assert same, f"{dialect}/{name} taken as {guess.told}"
+        right += 1
+    assert right > 2 * asked, (right, asked)
+
+
+def test_reading_says_what_it_took(good: Change, tmp_path: Path) -> None:
+    answer = good.before.answer("gannet-r1", "show ip route vrf all")
+    (tmp_path / "answer.txt").write_text(answer)
+    done = run("read", tmp_path / "answer.txt")
+    assert done.returncode == 0 and "taken as: frr, 'show ip route vrf all'" in done.stderr
+    (tmp_path / "answer.txt").write_text(f"gannet-r1# sh ip route vrf all\n{answer}gannet-r1# \n")
+    done = run("read", tmp_path / "answer.txt", "--format", "json")
+    assert done.returncode == 0 and "taken as: frr, 'sh ip route vrf all'" in done.stderr
+    (tmp_path / "answer.txt").write_text("\n")
+    done = run("read", tmp_path / "answer.txt")
+    assert done.returncode == 2 and "not recognised; say --dialect and --command" in " ".join(done.stderr.split())
