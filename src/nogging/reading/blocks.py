@@ -18,7 +18,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from nogging.dialects.notation import keeping_nothing
+from nogging.dialects.notation import Pattern, keeping_nothing
 from nogging.reading.account import Reading
 from nogging.reading.declared import Action, Form, Reader
 from nogging.reading.remainder import Words
@@ -94,6 +94,11 @@ class _Step:
         self.most += one.most
 
 
+_Told = tuple[Action | None, int, Pattern | None]
+"""What a line does, None for a blank one, how many groups of the match are its, and its pattern, where that keeps some
+of what it passes over word for word."""
+
+
 @dataclass(frozen=True)
 class Block:
     """A succession of forms as one expression over stripped lines, and what to do with what it finds."""
@@ -107,8 +112,7 @@ class Block:
     """Where the lines stand that give something, step by step."""
     added: list[int]
     """Where those stand that add to the record."""
-    lines: list[tuple[Action | None, int]]
-    """What each line does, None for a blank one, and how many groups of the match are its."""
+    lines: list[_Told]
 
 
 class Blocks:
@@ -196,14 +200,14 @@ class Blocks:
         rows = iter(made[1:])
         regs = match.regs[1:]
         group = 0
-        for place, (action, groups) in enumerate(block.lines, number):
+        for place, (action, groups, pattern) in enumerate(block.lines, number):
             line = lines.texts[place - 1]
             end = at + len(self.stripped[place - 1])
             if action is None:
                 lines.blank = place
             else:
                 own = [(a - at, b - at) for a, b in regs[group : group + groups] if a >= 0] if groups else ()
-                words = lines.words.of(self.text[at:end], own)
+                words = lines.words.of(self.text[at:end], own, pattern)
                 group += groups
                 if action is Action.ROW:
                     next(rows)[1][REMAINDER.name] = words
@@ -274,8 +278,11 @@ def _block(regex: re.Pattern[str], forms: Sequence[Form | None], steps: list[_St
     added = [place for step in steps if step.action is Action.ADD for place in step.places]
     known = [form for form in forms if form is not None]
     skipped = sum(form.action is Action.SKIP for form in known)
-    told: list[tuple[Action | None, int]] = [
-        (form.action, form.pattern.regex.groups) if form is not None else (None, 0) for form in forms
+    told: list[_Told] = [
+        (form.action, form.pattern.regex.groups, form.pattern if form.pattern.verbatim else None)
+        if form is not None
+        else (None, 0, None)
+        for form in forms
     ]
     return Block(regex, len(forms), steps, skipped, known[0].level, places, added, told)
 

@@ -168,8 +168,7 @@ class _Compiler:
             line.alone,
             line.level,
             line.indent is not None or bool(line.within),
-            line.action is not Action.CARRY
-            and not (line.several or line.parts or line.section or line.carries or pattern.verbatim),
+            line.action is not Action.CARRY and not (line.several or line.parts or line.section or line.carries),
         )
 
     def part(self, text: str, kinds: Iterable[Kind], where: Path_) -> Part:

@@ -26,24 +26,36 @@ class Words:
     """The remainders of lines, for one reader. Most lines leave the same words as one before them."""
 
     def __init__(self, silent: Iterable[Pattern] = ()) -> None:
-        self.silent = [one.regex for one in silent]
+        ways = "|".join(f"(?:{one.regex.pattern})" for one in silent)
+        self.silent = re.compile(ways) if ways else None
         self.known: dict[str, str] = {}
+        self.whole: dict[str, str] = {}
+        """The words of lines of which nothing was taken."""
 
     def of(self, line: str, regs: Regs, pattern: Pattern | None = None) -> str:
         """What is left of a line (without white space around it) of which these spans were taken."""
+        if not regs and pattern is None:
+            words = self.whole.get(line)
+            if words is None:
+                words = "" if self.is_silent(line) else left(line)
+                if len(self.whole) < MOST_KNOWN:
+                    self.whole[line] = words
+            return words
         if pattern is not None and pattern.verbatim is not None:
             line, regs = _with_verbatim(line, pattern.verbatim)
+        if self.is_silent(line):
+            return ""
         rest = cut(line, regs)
         words = self.known.get(rest)
         if words is None:
-            words = "" if self.is_silent(line) else left(rest)
-            if len(self.known) < MOST_KNOWN and not self.silent:
+            words = left(rest)
+            if len(self.known) < MOST_KNOWN:
                 self.known[rest] = words
         return words
 
     def is_silent(self, line: str) -> bool:
         """Whether the reader says that a line tells nothing."""
-        return any(one.fullmatch(line) for one in self.silent)
+        return self.silent is not None and self.silent.fullmatch(line) is not None
 
 
 def cut(line: str, regs: Regs) -> str:
