@@ -109,6 +109,8 @@ def of_lines(path: Path) -> tuple[Outcome, list[str]]:
             said = NOTHING
         if said == UNSAID and says_nothing(reader, lines[n], there, how.rpartition(" ")[0]):
             said = NOTHING
+        if said == UNSAID and how.endswith(" doubled") and not Words().of(how.split()[0], ()).strip("# "):
+            said = NOTHING  # a time said twice
         if said == UNSAID:
             unsaid.append(f"line {n + 1}: {how}: {lines[n].strip()}")
         found[said] += 1
