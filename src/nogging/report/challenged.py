@@ -14,6 +14,8 @@ from nogging.report.text import Page, clean
 
 MOST_HOLES = 5
 """Of each kind; --format json has them all."""
+MOST_LINES = 7
+"""Of an expectation that would notice something."""
 
 
 def plain(found: Challenge) -> dict[str, Any]:
@@ -86,8 +88,11 @@ def _holes(page: Page, found: Challenge) -> None:
     page.prose("to close all of them at once, with a capture from before: differences: {other: fail}", style="bold")
     page.line("or, under 'expect':", style="bold")
     for expectation in found.closing:
-        for line in expectation.split("\n"):
+        lines = expectation.split("\n")
+        for line in lines[:MOST_LINES]:
             page.line(f"  {line}", style="cyan")
+        if len(lines) > MOST_LINES:
+            page.line(f"    … {len(lines) - MOST_LINES} more lines: --format json ('closing')", style="dim")
 
 
 def _by_kind(tried: Iterable[Tried]) -> dict[str, list[Tried]]:
