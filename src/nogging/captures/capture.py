@@ -105,7 +105,11 @@ class Capture:
         """Whether the device was asked for some of the records only: what the answer lacks is not known to be none."""
         dialect = self.manifest.devices[device].dialect
         reader = find_reader(dialect, command, self.own)
-        return reader is not None and reader.is_part(spelled(dialect, command, self.own)[0])
+        return (
+            reader is not None
+            and bool(reader.partial_patterns)
+            and reader.is_part(spelled(dialect, command, self.own)[0])
+        )
 
     def _doubt(self, device: str, command: str, entry: CommandEntry) -> str:
         """Why an answer cannot be what was captured; nothing where it is."""

@@ -47,12 +47,8 @@ def cut(log: str, spoken: Iterable[str], own: Own = ()) -> Iterator[Said]:
         if known is not None and known[1]:
             yield Said(*known, "\n".join(lines) + "\n")
         # a prompt that another dialect takes for the beginning of a command is no prompt of that one
-        longest = max(match.start("command") if match["command"] else len(shown) for match in matches.values())
-        fitting = {
-            name: match
-            for name, match in matches.items()
-            if (match.start("command") if match["command"] else len(shown)) == longest
-        }
+        ends = {name: match.start("command") if match["command"] else len(shown) for name, match in matches.items()}
+        fitting = {name: match for name, match in matches.items() if ends[name] == max(ends.values())}
         command = (next(iter(fitting.values()))["command"] or "").strip()
         known, lines = ({name: _host(match) for name, match in fitting.items()}, command), []
     if known is not None and known[1] and lines:

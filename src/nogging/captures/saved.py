@@ -171,10 +171,8 @@ def opened(capture: Capture | str | Path) -> Capture:
     if isinstance(capture, Capture):
         return capture
     path = Path(capture)
-    if path.is_dir() and not _holds_answers(path):
-        return Capture(path)
-    if not path.exists():
-        return Capture(path)  # which says so
+    if not path.exists() or (path.is_dir() and not _holds_answers(path)):
+        return Capture(path)  # which says what is wrong
     place = Path(tempfile.mkdtemp(prefix="nogging-"))
     atexit.register(shutil.rmtree, place, ignore_errors=True)
     found = ingest(path, place / path.name, repeated=LAST)

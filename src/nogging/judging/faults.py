@@ -86,6 +86,10 @@ class Faults:
     def __init__(self, pairs: Pairs) -> None:
         self.pairs = pairs
         self.left_out: Counter[str] = Counter()
+        self._rows: dict[str, list[Row]] = {}
+        self._by: dict[tuple[str, tuple[str, ...]], dict[tuple[Any, ...], list[Row]]] = {}
+        self._names: dict[tuple[str, str], dict[str, dict[str, None]]] = {}
+        self._members: dict[str, dict[str, list[tuple[Any, ...]]]] = {}
 
     def all(self) -> Iterator[Fault]:
         for kind in KINDS.values():
@@ -164,8 +168,8 @@ class Faults:
     def falls(self, kind: Kind, row: Row) -> Iterator[Change]:
         """What falls with a record: what names it is gone, at both ends, and what is beyond an address is not well."""
         for end in [row, *self.other_ends(kind, row)]:
-            if end is not row and unwell(kind, end):
-                yield Change(kind.name, _key(kind, end), unwell(kind, end))
+            if end is not row and (fields := unwell(kind, end)):
+                yield Change(kind.name, _key(kind, end), fields)
             for other, field, name in self.naming(kind, end):
                 yield Change(other.name, {"device": end["device"], field.name: name})
             for inner, one in self.within(kind, end):
@@ -174,9 +178,9 @@ class Faults:
     def beyond(self, kind: Kind, row: Row) -> Iterator[Change]:
         """What rests on a record that stays, but cannot be reached."""
         for other, field, name in self.naming(kind, row):
-            for one in self.rows(other):
-                if (one["device"], one[field.name]) == (row["device"], name) and unwell(other, one):
-                    yield Change(other.name, _key(other, one), unwell(other, one))
+            for one in self.by(other, "device", field.name).get((row["device"], name), ()):
+                if fields := unwell(other, one):
+                    yield Change(other.name, _key(other, one), fields)
 
     def naming(self, kind: Kind, row: Row) -> Iterator[tuple[Kind, Field, str]]:
         """The kinds of records that name a record, by which field, and how."""
@@ -190,30 +194,29 @@ class Faults:
         for inner in KINDS.values():
             for field in inner.own if any(resting(inner)) else ():
                 if field.refers.partition(".")[0] == kind.name and not field.rests_on:
-                    name = field.refers.partition(".")[2]
-                    same = (one for one in self.rows(inner) if one["device"] == row["device"])
-                    yield from ((inner, one) for one in same if one[field.name] == row[name])
+                    at = row["device"], row[field.refers.partition(".")[2]]
+                    yield from ((inner, one) for one in self.by(inner, "device", field.name).get(at, ()))
 
     def other_ends(self, kind: Kind, row: Row) -> list[Row]:
         keys = self.consequences.other_ends.get(kind.name, {}).get(tuple(row[one] for one in kind.keys), ())
-        return [one for one in self.rows(kind) if tuple(one[key] for key in kind.keys) in keys] if keys else []
+        return [one for key in sorted(keys, key=str) for one in self.by(kind, *kind.keys).get(key, ())]
 
     @cached_property
     def consequences(self) -> Consequences:
         return Consequences(self.pairs, ())
-
-    @cached_property
-    def _rows(self) -> dict[str, list[Row]]:
-        return {}
 
     def rows(self, kind: Kind) -> list[Row]:
         if kind.name not in self._rows:
             self._rows[kind.name] = self.pairs.after.records(kind.name).to_pylist()
         return self._rows[kind.name]
 
-    @cached_property
-    def _names(self) -> dict[tuple[str, str], dict[str, dict[str, None]]]:
-        return {}
+    def by(self, kind: Kind, *names: str) -> dict[tuple[Any, ...], list[Row]]:
+        """The records of a kind by what they have in some fields."""
+        if (kind.name, names) not in self._by:
+            found = self._by[kind.name, names] = defaultdict(list)
+            for row in self.rows(kind):
+                found[tuple(row[name] for name in names)].append(row)
+        return self._by[kind.name, names]
 
     def names(self, kind: Kind, field: Field) -> dict[str, dict[str, None]]:
         """The names that the records of each device have in a field."""
@@ -226,10 +229,6 @@ class Faults:
             for device, name in self.pairs.fetched(sql):
                 found[device][str(name)] = None
         return self._names[at]
-
-    @cached_property
-    def _members(self) -> dict[str, dict[str, list[tuple[Any, ...]]]]:
-        return {}
 
     def every_member(self, kind: Kind, device: str) -> list[tuple[Any, ...]]:
         """The members that the records of a device have."""

@@ -326,6 +326,7 @@ class _Meant:
     short_for: Fit | None = None
 
 
+@cache
 def _meant(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> _Meant | None:
     known, asked = _heads(dialect, own, where), typed(command, load_dialect(dialect, own))
     fitting = [(fit, n) for n, head in enumerate(known) if (fit := head.fits(asked.core)) is not None]
