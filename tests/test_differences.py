@@ -15,7 +15,8 @@ from hypothesis import strategies as st
 
 import nogging
 from conftest import Build, Change
-from nogging.captures.capture import UNREAD, Capture
+from nogging.captures.capture import Capture
+from nogging.captures.kept import UNREAD, keep
 from nogging.errors import FileError
 from nogging.judging.noise import Quiet
 from nogging.judging.verdict import Verdict
@@ -188,6 +189,43 @@ def captured(folder: Path, records: dict[str, list[dict[str, Any]]], minute: int
         UNREAD: pa.table({name: pa.array([], pa.string()) for name in ("device", "answer", "text", "kind")}),
     }
     return capture
+
+
+def hop(n: int, through: int, metric: int) -> dict[str, Any]:
+    prefix = f"10.{n // 2}.0.0/16"
+    told = {"vrf": "default", "destination_prefix": prefix, "source_protocol": "ospf", "metric": metric}
+    return {"device": "a1", **told, "next_hop_address": f"192.0.2.{through}", "answer": "x", "line": [n, n]}
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    lost=st.sets(st.integers(0, 59)), moved=st.sets(st.integers(0, 59)), costly=st.sets(st.integers(0, 59)),
+    come=st.lists(st.integers(60, 69), unique=True), turned=st.integers(0, 59), twice=st.booleans(),
+)  # fmt: skip
+def test_a_long_table_is_compared_as_a_short_one(
+    tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch, lost: set[int], moved: set[int],
+    costly: set[int], come: list[int], turned: int, twice: bool,
+) -> None:  # fmt: skip
+    """Rows lost, changed, added, told in another order or twice, kept on the disk on one side: always what a plain
+    join finds."""
+    monkeypatch.setattr("nogging.judging.alignment._STRETCHES", (4, 8))
+    monkeypatch.setattr("nogging.judging.alignment._NEARBY", 5)
+    old = [hop(n, n % 2, 10) for n in range(60)]
+    new = [hop(n, 7 if n in moved else n % 2, 20 if n in costly else 10) for n in range(60) if n not in lost]
+    new = new[turned:] + new[:turned] + [hop(n, 1, 10) for n in come]
+    new += [{**new[0], "metric": 30}] if twice and new else []
+    folder = tmp_path_factory.mktemp("long")
+    before, after = captured(folder / "before", {"route": old}), captured(folder / "after", {"route": new})
+    keep(before.folder, before.cache_key, before._tables)
+    before = Capture(before.folder)
+    found = []
+    for long in (1, 10_000):
+        monkeypatch.setattr("nogging.judging.pairs.LONG", long)
+        compared = nogging.compare(before, after)
+        told = [(one.identity, one.what, one.fields) for one in compared.differences]
+        found.append((told, compared.not_compared))
+    assert found[0] == found[1]
+    assert pa.types.is_dictionary(before.coded("route").field("vrf").type)
 
 
 def keyed(kind: str, rows: list[dict[str, Any]]) -> dict[tuple[Any, ...], Any]:

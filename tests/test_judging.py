@@ -328,7 +328,7 @@ def test_losing_an_answer_never_turns_a_verdict_towards_pass(good: Change, data:
         st.sampled_from(sorted(set(lame.devices[device].commands) - {"show logging"}))
     )  # never compared
     lame.devices[device].commands[command] = CommandEntry(NOT_ANSWERED, "silence")
-    lame._keep = lambda tables: None
+    lame.__dict__["_tables"] = lame._read_all()
     captures = {"before": good.before, "after": good.after, side: lame}
     assert nogging.check(good.expectations, **captures).verdict is Verdict.UNPROVEN
 

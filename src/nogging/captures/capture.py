@@ -11,12 +11,14 @@ import contextlib
 import copy
 import hashlib
 import json
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from nogging.captures.kept import UNREAD, Kept, keep, taken
 from nogging.captures.manifest import (
     ALTERED,
     ANSWERED,
@@ -30,13 +32,13 @@ from nogging.captures.manifest import (
     DeviceEntry,
     manifest_of,
 )
-from nogging.captures.masking import known_key, user_key
+from nogging.captures.masking import known_key
 from nogging.captures.names import file_name, folder_name
-from nogging.captures.sealing import Standing, code_digest, seal, sealed, standing
-from nogging.captures.writing import ANSWERS, RECORDS, digest_of, replace_text
+from nogging.captures.sealing import Standing, code_digest, sealed, standing
+from nogging.captures.writing import ANSWERS, digest_of, replace_text
 from nogging.dialects.declared import Dialect, dialect_file, load_dialect
 from nogging.dialects.places import Own
-from nogging.errors import CaptureError, NoggingError, QuestionError, nearest
+from nogging.errors import CaptureError, QuestionError, nearest
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
 from nogging.reading.engine import run
@@ -49,9 +51,6 @@ from nogging.records.words import together
 
 if TYPE_CHECKING:
     import pyarrow as pa
-
-UNREAD = "unread"
-_SEAL = "kept.json"
 
 
 class Capture:
@@ -85,6 +84,9 @@ class Capture:
     @cached_property
     def devices(self) -> dict[str, DeviceEntry]:
         """The devices with what became of each command, as far as it can be believed."""
+        return self._believed_devices()
+
+    def _believed_devices(self) -> dict[str, DeviceEntry]:
         return {
             name: replace(
                 device,
@@ -187,6 +189,16 @@ class Capture:
             raise QuestionError(f"unknown kind '{kind}'{nearest(kind, known)}")
         return self._tables[kind]
 
+    def count(self, kind: str) -> int:
+        """How many records of a kind there are."""
+        tables = self._tables
+        return tables.count(kind) if isinstance(tables, Kept) else tables[kind].num_rows
+
+    def coded(self, kind: str) -> pa.Table:
+        """The records of one kind, those words perhaps as codes that occur again and again."""
+        tables = self._tables
+        return tables.coded(kind) if isinstance(tables, Kept) else tables[kind]
+
     def with_records(self, tables: dict[str, pa.Table]) -> Capture:
         """The same capture, with other records of some kinds."""
         found = copy.copy(self)
@@ -203,6 +215,15 @@ class Capture:
         skew = self.devices[device].skew
         return run(reader, text, at=entry.ended(), device=device, whole=entry.whole, skew=skew, command=command)
 
+    def take_kept(self) -> None:
+        """Holds the answers against their digests and takes the records that are kept, if nothing was taken yet. What
+        is long in that is done by several threads at once, which the lock of a cached property would not allow."""
+        known = self.__dict__
+        if "devices" not in known:
+            known["devices"] = self._believed_devices()
+        if "_tables" not in known and (kept := taken(self.folder, self.cache_key)) is not None:
+            known["_tables"] = kept
+
     def summed_up(self) -> None:
         """Reads everything once, and notes in the manifest what each answer turned out to be."""
         tables = self.__dict__["_tables"] = self._read_all()  # a cache does not tell what an answer said
@@ -212,15 +233,15 @@ class Capture:
                 entry.outcome = said
         with contextlib.suppress(OSError):
             replace_text(self.folder / MANIFEST, sealed(self.manifest, known_key()).text())
-        self._keep(tables)
+        keep(self.folder, self.cache_key, tables)
 
     @cached_property
-    def _tables(self) -> dict[str, pa.Table]:
-        cached = self._cached()
-        if cached is not None:
-            return cached
+    def _tables(self) -> Mapping[str, pa.Table]:
+        kept = taken(self.folder, self.cache_key)
+        if kept is not None:
+            return kept
         tables = self._read_all()
-        self._keep(tables)
+        keep(self.folder, self.cache_key, tables)
         return tables
 
     def _read_all(self) -> dict[str, pa.Table]:
@@ -286,40 +307,13 @@ class Capture:
             digest.update(path.read_bytes())
         return digest.hexdigest()
 
-    def _cached(self) -> dict[str, pa.Table] | None:
-        """The tables that were kept, if they are those that this user made of just these answers."""
-        import pyarrow as pa
-        import pyarrow.parquet as pq
 
-        key, names = known_key(), (*KINDS, UNREAD)
-        try:
-            kept = json.loads(self._cache_path(_SEAL).read_text(encoding="utf-8"))
-            files = {name: self._cache_path(f"{name}.parquet") for name in names}
-            there = {name: digest_of(path) for name, path in files.items()}
-            if key is None or kept != {"seal": seal(key, "records", json.dumps([self.cache_key, there]))}:
-                return None
-            return {name: pq.ParquetFile(path).read() for name, path in files.items()}
-        except (OSError, ValueError, pa.ArrowException):
-            return None
+def taken_together(captures: Sequence[Capture]) -> None:
+    """Takes what is kept of several captures at the same time."""
+    from concurrent.futures import ThreadPoolExecutor
 
-    def _cache_path(self, name: str) -> Path:
-        return self.folder / RECORDS / name
-
-    def _keep(self, tables: dict[str, pa.Table]) -> None:
-        """Keeps the tables; a directory that cannot be written is no reason to complain."""
-        import pyarrow.parquet as pq
-
-        with contextlib.suppress(OSError, NoggingError):
-            key = user_key()
-            (self.folder / RECORDS).mkdir(exist_ok=True)
-            digests = {}
-            for name, table in tables.items():
-                part = self._cache_path(f"{name}.parquet.part")
-                pq.write_table(table, part)
-                digests[name] = digest_of(part)
-                part.replace(self._cache_path(f"{name}.parquet"))
-            kept = {"seal": seal(key, "records", json.dumps([self.cache_key, digests]))}
-            replace_text(self._cache_path(_SEAL), json.dumps(kept))
+    with ThreadPoolExecutor(len(captures)) as several:
+        list(several.map(Capture.take_kept, captures))
 
 
 def said(reading: Reading) -> str:

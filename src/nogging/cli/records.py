@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from nogging.captures.capture import UNREAD
+from nogging.captures.kept import UNREAD
 from nogging.captures.saved import opened
 from nogging.cli import PASS
 from nogging.cli.run import Format, FormatOption, captured, print_rows

@@ -13,7 +13,8 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from nogging.captures.capture import UNREAD, Capture
+from nogging.captures.capture import Capture
+from nogging.captures.kept import UNREAD
 from nogging.captures.manifest import (
     ALTERED,
     CAPTURED,

@@ -13,7 +13,7 @@ def growing(pairs: Pairs) -> tuple[Growth, ...]:
     found = []
     for kind in KINDS.values():
         names = [field.name for field in kind.fields.values() if field.of_faults]
-        if not names:
+        if not names or not pairs.after.count(kind.name):
             continue
         resolve = pairs.resolver(AFTER, kind)
         before = {name: resolve(("before", name)) for name in names}

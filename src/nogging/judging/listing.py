@@ -9,7 +9,8 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nogging.captures.capture import UNREAD, Capture
+from nogging.captures.capture import Capture
+from nogging.captures.kept import UNREAD
 from nogging.captures.manifest import DeviceEntry, Manifest
 from nogging.captures.sealing import Standing
 from nogging.dialects.places import Own

@@ -10,7 +10,8 @@ from collections.abc import Callable, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
-from nogging.captures.capture import UNREAD, Capture
+from nogging.captures.capture import Capture, taken_together
+from nogging.captures.kept import UNREAD
 from nogging.errors import QuestionError
 from nogging.judging.gaps import gaps
 from nogging.predicates import Path, Predicate, Schema, computed, holds, identifier, quoted
@@ -23,6 +24,7 @@ from nogging.routing.links import links
 
 if TYPE_CHECKING:
     import duckdb
+    import numpy as np
     import pyarrow as pa
 
 AFTER, BEFORE = "after", "before"
@@ -64,6 +66,8 @@ class Pairs:
 
     def __init__(self, after: Capture, before: Capture | None = None) -> None:
         self.after, self.before = after, before
+        if before is not None:
+            taken_together([before, after])
         self.made: set[str] = set()
         self.doubled: dict[str, list[dict[str, Any]]] = {}
         self.known_unread: dict[tuple[str, str], bool] = {}
@@ -236,7 +240,7 @@ class Pairs:
         name = f"changed_{kind.name}"
         if name in self.made:
             return name
-        long = self.before is not None and self.after.records(kind.name).num_rows >= LONG
+        long = self.before is not None and self.after.count(kind.name) >= LONG
         if not long or not kind.members or f"pairs_{kind.name}" in self.made or not self._narrowed(kind):
             return self.table(kind)
         self.made.add(name)
@@ -248,51 +252,53 @@ class Pairs:
         if any(self.has_unread(kind, side) for side in (AFTER, BEFORE)):
             return False
         assert self.before is not None
-        given = {AFTER: naive(self.after.records(kind.name)), BEFORE: naive(self.before.records(kind.name))}
+        given = {BEFORE: naive(self.before.coded(kind.name)), AFTER: naive(self.after.coded(kind.name))}
         for side, records in given.items():
             self.database.register(f"given_{side}", numbered(records))
-        told_once = self._differing_keys(kind, given) and self._narrow(kind, given)
+        marks = [self._marks(kind, f"given_{side}") for side in given]
+        told_once = all(map(_all_different, marks))
+        if told_once:
+            self._differing_keys(kind, given, marks)
+            self._narrow(kind, given)
         for side in given:
             self.database.unregister(f"given_{side}")
         return told_once
 
-    def _told_once(self, kind: Kind, table: str) -> bool:
-        """Whether no two records of a table have the same key, or seem to."""
-        marks = ", ".join(identifier(one) for one in kind.identity)
-        return not self.fetched(f"SELECT count(*) - count(DISTINCT hash({marks})) FROM {table}")[0][0]
+    def _marks(self, kind: Kind, table: str) -> np.ndarray:
+        """A number for each record of a table, the same where the key is the same."""
+        keys = ", ".join(identifier(one) for one in kind.identity)
+        return self.database.execute(f"SELECT hash({keys}) AS mark FROM {table}").fetchnumpy()["mark"]
 
-    def _differing_keys(self, kind: Kind, given: dict[str, pa.Table]) -> bool:
-        """Makes a table of the keys that differ. False where a record of one side met several of the other: a key
-        that is on both sides is there twice."""
+    def _differing_keys(self, kind: Kind, given: dict[str, pa.Table], marks: list[np.ndarray]) -> None:
+        """Makes a table of the keys that differ, of tables in which no key is told twice."""
+        from nogging.judging.alignment import unlike
+
+        told = [*kind.identity, *kind.named(Nature.STATE)]
+        left = unlike(*(one.select(told) for one in given.values()), *marks)
+        for (side, records), rows in zip(given.items(), left, strict=True):
+            self.database.register(f"left_{side}", uncoded(records.filter(rows)))
         same = " AND ".join(f"a.{identifier(one)} IS NOT DISTINCT FROM b.{identifier(one)}" for one in kind.identity)
-        keys = ", ".join(
-            f"{identifier(one)} := coalesce(a.{identifier(one)}, b.{identifier(one)})" for one in kind.keys
-        )
+        keys = ", ".join(f"coalesce(a.{one}, b.{one}) AS {one}" for one in map(identifier, kind.keys))
         moved = [f"a.{identifier(one)} IS DISTINCT FROM b.{identifier(one)}" for one in kind.named(Nature.STATE)]
-        other = " OR ".join(["a.device IS NULL", "b.device IS NULL", *moved])
         self.database.execute(
-            f"CREATE OR REPLACE TEMP TABLE joined AS SELECT count(a.device) AS {AFTER}, count(b.device) AS {BEFORE}, "
-            f"list(struct_pack({keys})) FILTER ({other}) AS keys "
-            f"FROM given_{AFTER} a FULL OUTER JOIN given_{BEFORE} b ON {same}"
+            f"CREATE OR REPLACE TEMP TABLE keys AS SELECT DISTINCT {keys} "
+            f"FROM left_{AFTER} a FULL OUTER JOIN left_{BEFORE} b ON {same} "
+            f"WHERE {' OR '.join(['a.device IS NULL', 'b.device IS NULL', *moved])}"
         )
-        self.database.execute(
-            "CREATE OR REPLACE TEMP TABLE keys AS SELECT DISTINCT key.* FROM (SELECT unnest(keys) AS key FROM joined)"
-        )
-        met = self.fetched(f"SELECT {AFTER}, {BEFORE} FROM joined")[0]
-        return bool(met == (given[AFTER].num_rows, given[BEFORE].num_rows))
+        for side in given:
+            self.database.unregister(f"left_{side}")
 
-    def _narrow(self, kind: Kind, given: dict[str, pa.Table]) -> bool:
-        """Makes the tables of the records that have these keys. False where one of these is told twice."""
+    def _narrow(self, kind: Kind, given: dict[str, pa.Table]) -> None:
+        """Makes the tables of the records that have these keys."""
         mine = " AND ".join(f"k.{identifier(one)} IS NOT DISTINCT FROM g.{identifier(one)}" for one in kind.keys)
         for side, records in given.items():
             rows = self.database.execute(f"SELECT g.n FROM given_{side} g SEMI JOIN keys k ON {mine} ORDER BY g.n")
-            self.database.register("given", records.take(rows.fetchnumpy()["n"]))
+            self.database.register("given", uncoded(records.take(rows.fetchnumpy()["n"])))
             self.database.execute(
                 f"CREATE OR REPLACE TABLE some_{side}_{kind.name} AS SELECT *, false AS unread FROM given"
             )
             self.database.unregister("given")
         self.doubled.setdefault(kind.name, [])
-        return all(self._told_once(kind, f"some_{side}_{kind.name}") for side in given)
 
     def with_peers(self, kind: Kind) -> str:
         """The same table with the record at the other end besides, `p_<field>` and, from before, `q_<field>`: null
@@ -382,7 +388,7 @@ class Pairs:
         keys = ", ".join(identifier(key) for key in kind.identity)
         self.database.register("given", naive(records))
         no_lines = unread is None or not unread.num_rows
-        if no_lines and records.num_rows >= LONG and self._told_once(kind, "given"):
+        if no_lines and records.num_rows >= LONG and _all_different(self._marks(kind, "given")):
             self.database.execute(f"CREATE TABLE {name} AS SELECT *, false AS unread FROM given")
             self.database.unregister("given")
             self.doubled.setdefault(kind.name, [])
@@ -473,12 +479,32 @@ def naive(table: pa.Table) -> pa.Table:
     return table.cast(schema)
 
 
+def uncoded(table: pa.Table) -> pa.Table:
+    """A table with all words written out."""
+    import pyarrow as pa
+
+    return table.cast(
+        pa.schema(
+            [
+                field.with_type(field.type.value_type) if pa.types.is_dictionary(field.type) else field
+                for field in table.schema
+            ]
+        )
+    )
+
+
 def numbered(table: pa.Table) -> pa.Table:
     """A table with the number of each row as a column `n` besides."""
     import numpy as np
     import pyarrow as pa
 
     return table.append_column("n", pa.array(np.arange(table.num_rows)))
+
+
+def _all_different(marks: np.ndarray) -> bool:
+    ordered = marks.copy()
+    ordered.sort()
+    return not bool((ordered[1:] == ordered[:-1]).any())
 
 
 def letter_of(side: str) -> str:

@@ -7,7 +7,8 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nogging.captures.capture import UNREAD, Capture
+from nogging.captures.capture import Capture
+from nogging.captures.kept import UNREAD
 from nogging.captures.saved import opened
 from nogging.errors import QuestionError
 from nogging.judging.pairs import naive

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from nogging.captures.capture import UNREAD, Capture
+from nogging.captures.capture import Capture
+from nogging.captures.kept import UNREAD
 from nogging.errors import QuestionError
 from nogging.judging.pairs import AFTER, Pairs, side_of
 from nogging.predicates import PredicateError, identifier, parse

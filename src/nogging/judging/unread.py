@@ -12,7 +12,8 @@ from collections import Counter, defaultdict
 from dataclasses import dataclass
 from typing import Any
 
-from nogging.captures.capture import UNREAD, Capture
+from nogging.captures.capture import Capture
+from nogging.captures.kept import UNREAD
 from nogging.records import KINDS
 from nogging.records.words import worded
 

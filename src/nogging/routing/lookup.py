@@ -11,7 +11,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from nogging.captures.capture import UNREAD, Capture
+from nogging.captures.capture import Capture
+from nogging.captures.kept import UNREAD
 from nogging.captures.saved import opened
 from nogging.errors import QuestionError, nearest
 from nogging.records.route import ROUTE
