@@ -15,13 +15,13 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 from nogging.dialects.notation import Pattern, keeping_nothing
 from nogging.reading.account import Reading
 from nogging.reading.declared import Action, Form, Reader
-from nogging.reading.remainder import Words
+from nogging.reading.remainder import Words, cut
 from nogging.reading.slots import Slot, Slots, filled, lacking
 from nogging.records import Kind
 from nogging.records.field import REMAINDER
@@ -60,6 +60,8 @@ class LineByLine(Protocol):
 
 OFTEN_ENOUGH = 3
 MOST_BLOCKS = 8
+MOST_KNOWN = 4096
+_DEEPER = ("", " ", "\t")
 SHORTEST, LONGEST = 3, 200
 PAYS_AFTER = 20
 """How many more of its kind an answer must have room for, before an expression is worth making."""
@@ -99,6 +101,10 @@ _Told = tuple[Action | None, int, Pattern | None]
 of what it passes over word for word."""
 
 
+_Outcome = tuple[str, int, int, tuple[str, ...]]
+"""The words of the record, how far on its last line and the last blank one are, the words of the others."""
+
+
 @dataclass(frozen=True)
 class Block:
     """A succession of forms as one expression over stripped lines, and what to do with what it finds."""
@@ -113,6 +119,8 @@ class Block:
     added: list[int]
     """Where those stand that add to the record."""
     lines: list[_Told]
+    known: dict[str, _Outcome] = field(default_factory=dict)
+    """What became of the words of blocks that are this one but for the values in it."""
 
 
 class Blocks:
@@ -195,7 +203,40 @@ class Blocks:
         return made, taken
 
     def leave_words(self, block: Block, number: int, match: re.Match[str], made: _Rows) -> None:
-        """Gives the words that no field took to the records, or to the answer, line by line."""
+        """Gives the words that no field took to the records. Where all lines of a block stand further in than its first
+        they depend on nothing but what is left of the lines, and most blocks of an answer leave the same."""
+        lines, own = self.lines, self.lines.texts[number - 1 : number - 1 + block.height]
+        if lines.open.indent or not all(line[:1] in _DEEPER for line in own[1:]):
+            self.leave_line_by_line(block, number, match, made)
+            return
+        left = self.left(block, number, match)
+        known = block.known.get(left)
+        if known is None:
+            self.leave_line_by_line(block, number, match, made)
+            if len(block.known) < MOST_KNOWN:
+                rests = tuple(row[REMAINDER.name] for _, row in made[1:])
+                block.known[left] = lines.open.words, lines.open.said - number, lines.blank - number, rests
+            return
+        lines.open.words, said, blank, rests = known
+        lines.open.said, lines.blank = number + said, max(number + blank, lines.blank)
+        for (_, row), words in zip(made[1:], rests, strict=True):
+            row[REMAINDER.name] = words
+
+    def left(self, block: Block, number: int, match: re.Match[str]) -> str:
+        """What is left of the lines of a block without its values, and without lines that say nothing."""
+        start = match.start()
+        spans = [(begin - start, end - start) for begin, end in match.regs[1:] if begin >= 0]
+        if self.lines.words.silent is not None:
+            at, is_silent = 0, self.lines.words.silent.fullmatch
+            for line in self.stripped[number - 1 : number - 1 + block.height]:
+                end = at + len(line)
+                if line and is_silent(line):
+                    spans.append((at, end))
+                at = end + 1
+            spans.sort()
+        return cut(match[0], spans)
+
+    def leave_line_by_line(self, block: Block, number: int, match: re.Match[str], made: _Rows) -> None:
         lines, at = self.lines, match.start()
         rows = iter(made[1:])
         regs = match.regs[1:]

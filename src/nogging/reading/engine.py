@@ -12,6 +12,8 @@ from nogging.reading.lines import Lines
 
 WORTH_IT = 2000
 """Fewer lines than this are read one by one as fast."""
+LOOKED_AT = 1 << 20
+"""So many characters tell whether an answer has that many lines."""
 TOO_LONG = 1 << 30
 UNNOTICED = 1.5
 """A clock that is off by fewer seconds than this is right: asking for the time takes a while, too."""
@@ -86,11 +88,12 @@ def _read(
     reader: Reader, text: str, at: datetime, device: str, whole: bool, skew: float, explain: bool, broken: bool
 ) -> Reading:
     plain = reader.notation == "lines" and whole and not explain and not broken
-    if plain and text.count("\n") >= WORTH_IT and len(text) < TOO_LONG:
-        from nogging.reading.flat import Flat, can
+    if plain and text.count("\n", 0, LOOKED_AT) >= WORTH_IT and len(text) < TOO_LONG:
+        from nogging.reading.flat import Flat, octets_of
 
-        if can(reader, text):
-            return Flat(reader, at, device, skew).read(text)
+        octets = octets_of(reader, text)
+        if octets:
+            return Flat(reader, at, device, skew).read(octets)
     if reader.notation == "lines":
         return Lines(reader, at, device, skew, explain).read(text, whole)
     from nogging.reading.paths import Paths

@@ -13,10 +13,12 @@ nothing has to be known across the border of a group but what was carried when i
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+import os
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -37,11 +39,14 @@ from nogging.records.tables import arrow_type, schema, table
 if TYPE_CHECKING:
     from nogging.reading.slots import Slots
 
+One = TypeVar("One")
+Made = TypeVar("Made")
 Place = tuple[int, int]
 """The word of a layout, and the part of it."""
 MOST_TRIES = 256
 LONGEST_WORD = 64
 _BLOCK, _AT_ONCE = 1 << 20, 1 << 15
+_HANDS = min(os.cpu_count() or 1, 4)
 _PLAIN = b"\t\n" + bytes(range(0x20, 0x7F))
 
 
@@ -66,9 +71,20 @@ def _alone(form: Form) -> bool:
     )
 
 
-def can(reader: Reader, text: str) -> bool:
-    """Whether an answer can be read this way: plain text, one kind, each line for itself."""
-    return len(reader.kinds) == 1 and is_flat(reader) and text.isascii() and not text.encode().translate(None, _PLAIN)
+def octets_of(reader: Reader, text: str) -> bytes:
+    """The octets of an answer that can be read this way: plain text, one kind, each line for itself; none of others."""
+    if len(reader.kinds) != 1 or not is_flat(reader) or not text.isascii():
+        return b""
+    octets = text.encode()
+    return b"" if octets.translate(None, _PLAIN) else octets
+
+
+def _together(work: Callable[[One], Made], items: Sequence[One]) -> list[Made]:
+    """The same work for each item, in threads: NumPy and Arrow let each other compute."""
+    if len(items) < 2:
+        return list(map(work, items))
+    with ThreadPoolExecutor(_HANDS) as several:
+        return list(several.map(work, items))
 
 
 @dataclass
@@ -89,8 +105,8 @@ class Flat:
         self.slots: Slots = self.plain.slots
         self.refused = bytes({word.encode()[0] for word in self.plain.refusals if word})
 
-    def read(self, text: str) -> Reading:
-        self.words = _Words(text)
+    def read(self, octets: bytes) -> Reading:
+        self.words = _Words(octets)
         found = self.layouts()
         fast = self.groups(found)
         given = self.line_by_line(fast)
@@ -153,7 +169,8 @@ class Flat:
     def of_layout(self, layout: Layout, lines: Ints) -> _Found:
         """The lines of a layout among these, with their values turned."""
         lines = lines[self.words.counts[lines] == len(layout.words)]
-        parts = [self.part_of(layout, lines[n : n + _AT_ONCE]) for n in range(0, len(lines), _AT_ONCE)]
+        pieces = [lines[n : n + _AT_ONCE] for n in range(0, len(lines), _AT_ONCE)]
+        parts = _together(lambda piece: self.part_of(layout, piece), pieces)
         if not parts:
             return _Found(layout, lines, {})
         names = parts[0].columns
@@ -243,14 +260,14 @@ class Flat:
 class _Words(Sequence[str]):
     """The words of a text, by their octets: line `n` has `counts[n]` words, of which the first is `first[n]`."""
 
-    def __init__(self, text: str) -> None:
-        octets = text.encode() + (b"" if text.endswith("\n") else b"\n")
-        self.data = np.frombuffer(octets + bytes(4 * LONGEST_WORD), dtype=np.uint8)
-        self.size = len(octets)
+    def __init__(self, octets: bytes) -> None:
+        end = b"" if octets.endswith(b"\n") else b"\n"
+        self.data = np.frombuffer(octets + end + bytes(4 * LONGEST_WORD), dtype=np.uint8)
+        self.size = len(octets) + len(end)
         blocks = range(0, self.size, _BLOCK)
-        edges = np.concatenate([self.edges(begin) for begin in blocks])
+        edges = np.concatenate(_together(self.edges, blocks))
         self.starts, self.ends = edges[0::2], edges[1::2]
-        newlines = [np.flatnonzero(self.data[n : min(n + _BLOCK, self.size)] == 10) + n for n in blocks]
+        newlines = _together(self.newlines, blocks)
         self.begins = np.concatenate((np.zeros(1, dtype=np.int64), *newlines)) + 1
         self.begins[0] = 0
         self.first = np.searchsorted(self.starts, self.begins[:-1].astype(self.starts.dtype))
@@ -262,6 +279,10 @@ class _Words(Sequence[str]):
         if begin == 0:
             blank = np.concatenate(([True], blank))
         return (np.flatnonzero(blank[1:] != blank[:-1]) + begin).astype(np.int32)
+
+    def newlines(self, begin: int) -> Ints:
+        """Where the lines of one block end."""
+        return np.flatnonzero(self.data[begin : min(begin + _BLOCK, self.size)] == 10) + begin
 
     def __len__(self) -> int:
         return len(self.counts)
@@ -393,7 +414,7 @@ class _Assembled:
         return np.concatenate([np.full(len(one.lines), of(one)) for one in self.found])[self.order]
 
     def table(self) -> pa.Table:
-        columns = [self.column(name) for name in self.kind.fields]
+        columns = _together(self.column, list(self.kind.fields))
         made = pa.Table.from_arrays(columns, schema=schema(self.kind))
         if self.kind.derive_table is not None:
             made = self.kind.derive_table(made)
