@@ -49,14 +49,25 @@ def told(reading: Reading) -> Any:
     return rows, unread, [words for _, words in reading.passed if words], flags
 
 
-def mutations(lines: list[str], seed: str) -> Iterator[tuple[int, str, list[str]]]:
+def other_words(reader: Reader) -> dict[str, str]:
+    """For each word that means something to a reader another one that means the same."""
+    found: dict[str, str] = {}
+    for words in reader.meanings.values():
+        for word, meant in words.items():
+            found |= {word: other for other, same in words.items() if same == meant is not None and other != word}
+    return found
+
+
+def mutations(lines: list[str], seed: str, others: dict[str, str]) -> Iterator[tuple[int, str, list[str]]]:
     """The number of a line, what was done to it, and the answer after that."""
     words = [(n, m.start(), m.end()) for n, line in enumerate(lines) for m in re.finditer(r"\S+", line)]
     picked = words if len(words) <= MOST else random.Random(seed).sample(words, MOST)
     for n, start, end in sorted(picked):
         line = lines[n]
-        for how, other in (("deleted", ""), ("doubled", f"{line[start:end]} {line[start:end]}"), ("replaced", OTHER)):
-            yield n, f"{line[start:end]} {how}", [*lines[:n], line[:start] + other + line[end:], *lines[n + 1 :]]
+        word = line[start:end]
+        ways = {"deleted": "", "doubled": f"{word} {word}", "replaced": OTHER}
+        for how, other in (ways | ({"in other words": others[word]} if word in others else {})).items():
+            yield n, f"{word} {how}", [*lines[:n], line[:start] + other + line[end:], *lines[n + 1 :]]
     whole = [n for n, line in enumerate(lines) if line.strip()]
     for n in whole if len(whole) <= MOST else random.Random(seed).sample(whole, MOST):
         yield n, "line deleted", [*lines[:n], *lines[n + 1 :]]
@@ -102,7 +113,7 @@ def of_lines(path: Path) -> tuple[Outcome, list[str]]:
     twice = {n for n, one in took.items() if one[0].action == "carry"}  # a heading told twice holds for the same lines
     whole = told(run(reader, "\n".join(lines), at=AT))
     found, unsaid = Counter[str](), []
-    for n, how, other in mutations(lines, f"{path.parent.name}/{path.name}"):
+    for n, how, other in mutations(lines, f"{path.parent.name}/{path.name}", other_words(reader)):
         said = became(whole, told(run(reader, "\n".join(other), at=AT)))
         there = other[n] if not how.startswith("line ") else None
         if said == UNSAID and (how == "line doubled" and n + 1 in twice):

@@ -21,7 +21,7 @@ from typing import Any, Protocol
 from nogging.dialects.notation import Pattern, keeping_nothing
 from nogging.reading.account import Reading
 from nogging.reading.declared import Action, Form, Reader
-from nogging.reading.remainder import Words, cut
+from nogging.reading.remainder import Words, cut, spans
 from nogging.reading.slots import Slot, Slots, filled, lacking
 from nogging.records import Kind
 from nogging.records.field import REMAINDER
@@ -119,6 +119,8 @@ class Block:
     added: list[int]
     """Where those stand that add to the record."""
     lines: list[_Told]
+    alike: list[frozenset[str]]
+    """For each group of the expression the texts that mean the same as others."""
     known: dict[str, _Outcome] = field(default_factory=dict)
     """What became of the words of blocks that are this one but for the values in it."""
 
@@ -225,16 +227,16 @@ class Blocks:
     def left(self, block: Block, number: int, match: re.Match[str]) -> str:
         """What is left of the lines of a block without its values, and without lines that say nothing."""
         start = match.start()
-        spans = [(begin - start, end - start) for begin, end in match.regs[1:] if begin >= 0]
+        taken = spans(match[0], match.regs[1:], block.alike, start)
         if self.lines.words.silent is not None:
             at, is_silent = 0, self.lines.words.silent.fullmatch
             for line in self.stripped[number - 1 : number - 1 + block.height]:
                 end = at + len(line)
                 if line and is_silent(line):
-                    spans.append((at, end))
+                    taken.append((at, end))
                 at = end + 1
-            spans.sort()
-        return cut(match[0], spans)
+            taken.sort()
+        return cut(match[0], taken)
 
     def leave_line_by_line(self, block: Block, number: int, match: re.Match[str], made: _Rows) -> None:
         lines, at = self.lines, match.start()
@@ -247,7 +249,7 @@ class Blocks:
             if action is None:
                 lines.blank = place
             else:
-                own = [(a - at, b - at) for a, b in regs[group : group + groups] if a >= 0] if groups else ()
+                own = [(a - at, b - at) for a, b in regs[group : group + groups]] if groups else ()
                 words = lines.words.of(self.text[at:end], own, pattern)
                 group += groups
                 if action is Action.ROW:
@@ -320,12 +322,13 @@ def _block(regex: re.Pattern[str], forms: Sequence[Form | None], steps: list[_St
     known = [form for form in forms if form is not None]
     skipped = sum(form.action is Action.SKIP for form in known)
     told: list[_Told] = [
-        (form.action, form.pattern.regex.groups, form.pattern if form.pattern.verbatim else None)
+        (form.action, form.pattern.regex.groups, form.pattern if form.pattern.verbatim or form.pattern.alike else None)
         if form is not None
         else (None, 0, None)
         for form in forms
     ]
-    return Block(regex, len(forms), steps, skipped, known[0].level, places, added, told)
+    alike = [one for form in known for one in form.pattern.alike or [frozenset()] * form.pattern.regex.groups]
+    return Block(regex, len(forms), steps, skipped, known[0].level, places, added, told, alike)
 
 
 def suits(reader: Reader) -> bool:

@@ -205,18 +205,28 @@ class Flat:
 
     def remainder(self, layout: Layout, cells: dict[Place, Cells], count: int) -> Column:
         """The words of the lines that no field took: the same for all, but for what the pattern passes over."""
+        alike = layout.form.pattern.alike
         parts: list[str | Place] = []
         for n, word in enumerate(layout.words):
             parts += [" "] if n else []
             for k, part in enumerate(word):
-                parts.append(part.literal if part.literal else (n, k) if part.slot is None else KEPT)
+                passed = part.slot is None or any(alike[part.slot : part.slot + 1])
+                parts.append(part.literal if part.literal else (n, k) if passed else KEPT)
         if all(isinstance(part, str) for part in parts):
             return Column.constant(REMAINDER, left("".join(map(str, parts))), count)
-        data = self.words.data
-        made = [part if isinstance(part, str) else texts(squared(data, cells[part]), cells[part]) for part in parts]
+        made = [part if isinstance(part, str) else self.left_of(layout, part, cells[part]) for part in parts]
         rests = pc.binary_join_element_wise(*made, "").dictionary_encode()
         words = pa.array([left(rest) for rest in rests.dictionary.to_pylist()], pa.string())
         return Column(pa.DictionaryArray.from_arrays(rests.indices, words))
+
+    def left_of(self, layout: Layout, place: Place, cells: Cells) -> pa.StringArray:
+        """The texts in one place that no field took, or not the whole of."""
+        said = texts(squared(self.words.data, cells), cells)
+        slot = layout.words[place[0]][place[1]].slot
+        if slot is None:
+            return said
+        alike = pa.array(sorted(layout.form.pattern.alike[slot]), pa.string())
+        return pc.if_else(pc.is_in(said, value_set=alike), said, KEPT)
 
     def certain(self, form: Form, lines: Ints) -> Bools:
         """Whether no earlier form could take a line, and the device does not say by it that there is nothing."""

@@ -158,7 +158,7 @@ class Paths:
         match = leaf.pattern.regex.fullmatch(text)
         if match is None:
             raise ValueError(f"'{text}' is not written as {leaf.pattern.text}")
-        if leaf.pattern.elements:
+        if leaf.pattern.elements or leaf.pattern.alike:
             self.rests[node.key] = self.words.of(text, match.regs[1:], leaf.pattern)
         return self.slots.values(leaf, kind, match.groups(), carried)
 

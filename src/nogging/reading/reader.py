@@ -6,8 +6,9 @@ reader's file, line and column.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from itertools import count
 from pathlib import Path
@@ -113,7 +114,7 @@ class _Compiler:
         pattern = self.pattern(written, where) if "<" in written else whole_text(written)
         for value in pattern.values:
             self.known(value.field, kinds, where, value.offset)
-        return Leaf(self.path_(path, where, at_key=True), pattern, next(self.numbers))
+        return Leaf(self.path_(path, where, at_key=True), self.with_alike(pattern), next(self.numbers))
 
     def path_(self, text: str, where: Path_, at_key: bool = False) -> Select:
         from nogging.reading.documents import compiled
@@ -149,7 +150,7 @@ class _Compiler:
             self.known(value.field, kinds, where, value.offset)
         return Form(
             line.action,
-            pattern,
+            self.with_alike(pattern),
             kind,
             self.fixed(line.set, ("lines", n, "set"), kinds),
             n,
@@ -170,6 +171,11 @@ class _Compiler:
             line.indent is not None or bool(line.within),
             line.action is not Action.CARRY and not (line.several or line.parts or line.section or line.carries),
         )
+
+    def with_alike(self, pattern: Pattern) -> Pattern:
+        """The pattern with those of its values' texts that mean the same as others."""
+        alike = tuple(_alike(self.model.values.get(value.field, {})) for value in pattern.values)
+        return replace(pattern, alike=alike) if any(alike) else pattern
 
     def part(self, text: str, kinds: Iterable[Kind], where: Path_) -> Part:
         pattern = self.pattern(text, where)
@@ -233,6 +239,12 @@ class _Compiler:
     def meaning(self, name: str, words: Mapping[str, Scalar]) -> dict[str, Any]:
         self.known(name, self.kinds.values(), ("values", name))
         return {text: None if value is None else str(value) for text, value in words.items()}
+
+
+def _alike(words: Mapping[str, Scalar]) -> frozenset[str]:
+    """The words that mean the same as another one."""
+    meant = Counter(words.values())
+    return frozenset(text for text, value in words.items() if meant[value] > 1)
 
 
 def _named(entries: Iterable[EntryModel], where: Path_) -> list[tuple[str | None, Path_]]:

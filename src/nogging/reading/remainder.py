@@ -41,8 +41,10 @@ class Words:
                 if len(self.whole) < MOST_KNOWN:
                     self.whole[line] = words
             return words
+        if pattern is not None and pattern.alike:
+            regs = spans(line, regs, pattern.alike)
         if pattern is not None and pattern.verbatim is not None:
-            line, regs = _with_verbatim(line, pattern.verbatim)
+            line, regs = _with_verbatim(line, pattern.verbatim, set(regs))
         if self.is_silent(line):
             return ""
         rest = cut(line, regs)
@@ -56,6 +58,15 @@ class Words:
     def is_silent(self, line: str) -> bool:
         """Whether the reader says that a line tells nothing."""
         return self.silent is not None and self.silent.fullmatch(line) is not None
+
+
+def spans(line: str, regs: Regs, alike: Sequence[frozenset[str]], begin: int = 0) -> list[tuple[int, int]]:
+    """Those of the spans of values in a line of which nothing is left, counted from where it begins."""
+    return [
+        (start - begin, end - begin)
+        for (start, end), same in zip(regs, alike, strict=True)
+        if start >= 0 and (not same or line[start - begin : end - begin] not in same)
+    ]
 
 
 def cut(line: str, regs: Regs) -> str:
@@ -83,8 +94,8 @@ def _piece(text: str) -> str:
     return " ".join(word for word in worded(text).split() if not _RULE.fullmatch(word)).strip(_EDGES)
 
 
-def _with_verbatim(line: str, verbatim: Verbatim) -> tuple[str, Regs]:
-    """A line in which what is to be kept word for word is marked, with the spans of what was taken."""
+def _with_verbatim(line: str, verbatim: Verbatim, whole: set[tuple[int, int]]) -> tuple[str, Regs]:
+    """A line in which what is to be kept word for word is marked, with the spans of what was taken as a `whole`."""
     regex, named = verbatim
     match = regex.fullmatch(line)
     if match is None:
@@ -98,7 +109,7 @@ def _with_verbatim(line: str, verbatim: Verbatim) -> tuple[str, Regs]:
         if is_verbatim:
             found += _VERBATIM + line[start:end] + _VERBATIM
         else:
-            regs.append((len(found), len(found) + end - start))
+            regs += [(len(found), len(found) + end - start)] if (start, end) in whole else []
             found += line[start:end]
         at = end
     return found + line[at:], regs
