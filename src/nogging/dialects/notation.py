@@ -99,8 +99,8 @@ class Pattern:
     """Where there are words that no field takes and that are kept as they are: an expression with a group for each
     value, and which of these are such words."""
     alike: tuple[frozenset[str], ...] = ()
-    """For each value the texts of it that mean the same as others: what they say beyond that, no field takes. Empty where
-    there are none."""
+    """For each value the texts of it that mean the same as others: what they say beyond that, no field takes. Empty
+    where there are none."""
 
 
 def compile_pattern(text: str, but: tuple[str, ...] = ()) -> Pattern:

@@ -27,8 +27,6 @@ from nogging.judging.verdict import HOPS, Difference, Noise, words_that_differ
 from nogging.records import KINDS, Field, Nature
 from nogging.records.field import REMAINDER
 
-MANY = ("route", "arp", "fdb")
-"""Kinds of which other records vary each time."""
 _DEVIATIONS = 3
 _SHARE = 0.1
 """As large a share of a table may be noise, however much time has passed."""
@@ -93,7 +91,7 @@ class Quiet:
         }
         others: dict[_Sort, list[int]] = defaultdict(list)
         for n, one in enumerate(differences):
-            if n not in found and one.kind in MANY and not _is_default(one):
+            if n not in found and KINDS[one.kind].come_and_go and not _is_default(one):
                 others[_sort(one)].append(n)
         for sort, numbers in others.items():
             if len(numbers) <= self.most(sort, pairs):

@@ -29,36 +29,11 @@ if TYPE_CHECKING:
 
 AFTER, BEFORE = "after", "before"
 
-_BY_LINK = "JOIN links_{side} l ON l.device = r.device AND l.interface = r.{port} JOIN {side}_{kind} p "
-_BY_LINK += "ON p.device = l.peer_device AND p.{port} = l.peer_interface"
-_JOINS = {
-    "interface": (_BY_LINK.replace("{port}", "name").replace("{kind}", "interface"),),
-    "address": (
-        # an address in the same subnet if the port at the other end has one, else those of the same family there
-        _BY_LINK.replace("{port}", "interface").replace("{kind}", "address")
-        + " AND family(p.ip) = family(r.ip) AND NOT within(r.ip, 'fe80::/10') AND NOT within(p.ip, 'fe80::/10')"
-        " AND (subnet(p.ip, p.prefix_length) = subnet(r.ip, r.prefix_length)"
-        " OR NOT EXISTS (SELECT 1 FROM {side}_address z WHERE z.device = p.device AND z.interface = p.interface"
-        " AND subnet(z.ip, z.prefix_length) = subnet(r.ip, r.prefix_length)))",
-    ),
-    "neighbor": (
-        # whom one speaks to over a link is there the one who speaks over the same link
-        _BY_LINK.replace("{port}", "interface").replace("{kind}", "neighbor")
-        + " AND p.protocol = r.protocol AND p.level IS NOT DISTINCT FROM r.level"
-        " AND r.protocol IN ('ospf', 'ospfv3', 'isis', 'lldp')",
-        # and a session's other end is on the device that has the address, with one of ours
-        "JOIN {side}_address x ON x.ip = r.neighbor AND r.protocol IN ('bgp', 'bfd') JOIN {side}_neighbor p "
-        "ON p.device = x.device AND p.protocol = r.protocol AND p.family IS NOT DISTINCT FROM r.family "
-        "JOIN {side}_address y ON y.device = r.device AND y.ip = p.neighbor",
-    ),
-}
 ELAPSED = "elapsed"
 _ELAPSED = Field(ELAPSED, Type.NUMBER, Nature.NOTE, "the time between the answers before and after", unit="s")
 _CLEARED = "discontinuity_time"
 LONG = 20_000
 """As many records of a kind are a long table."""
-PEERED = tuple(_JOINS)
-"""The kinds of which `peer.` may be said, with how the record at the other end is found."""
 
 
 class Pairs:
@@ -91,7 +66,7 @@ class Pairs:
         """What a predicate over a record of this kind may speak of."""
         found: dict[Path, Field] = {(name,): field for name, field in kind.fields.items()}
         found |= {("before", name): field for name, field in kind.fields.items()}
-        if kind.name in PEERED:
+        if kind.peers:
             found |= {("peer", name): field for name, field in kind.fields.items()}
         return found | {(ELAPSED,): _ELAPSED} | self.label_schema()
 
@@ -327,7 +302,7 @@ class Pairs:
         columns = ", ".join(f"r.{identifier(key)} AS k_{key}" for key in kind.keys)
         found = [
             f"SELECT DISTINCT {columns}, p.* REPLACE (p.line::INTEGER[] AS line) FROM {side}_{kind.name} r {join}"
-            for join in _JOINS[kind.name]
+            for join in kind.peers
         ]
         sql = " UNION ALL ".join(found).format(side=side)
         self.database.execute(f"CREATE TABLE {name} AS {sql}")

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from nogging.records.field import Field, Kind, Nature, Type
+from nogging.records.peering import over_the_link
 
 
 def _one_less(record: Mapping[str, Any]) -> int:
@@ -36,4 +37,12 @@ ADDRESS = Kind(
         ),
     ),
     known_again=(("ip",),),
+    peers=(
+        # an address in the same subnet if the port at the other end has one, else those of the same family there
+        over_the_link("address", "interface")
+        + " AND family(p.ip) = family(r.ip) AND NOT within(r.ip, 'fe80::/10') AND NOT within(p.ip, 'fe80::/10')"
+        " AND (subnet(p.ip, p.prefix_length) = subnet(r.ip, r.prefix_length)"
+        " OR NOT EXISTS (SELECT 1 FROM {side}_address z WHERE z.device = p.device AND z.interface = p.interface"
+        " AND subnet(z.ip, z.prefix_length) = subnet(r.ip, r.prefix_length)))",
+    ),
 )

@@ -31,4 +31,5 @@ ARP = Kind(
         Field("state", Type.TEXT, Nature.NOTE, "how sure the device is of it", "RFC 8344, state"),
         Field("age", Type.MOMENT, Nature.NOTE, "when it was last heard"),
     ),
+    come_and_go=True,
 )

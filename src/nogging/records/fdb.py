@@ -28,4 +28,5 @@ FDB = Kind(
             values=("learned", "self", "static", "other"),
         ),
     ),
+    come_and_go=True,
 )

@@ -108,6 +108,10 @@ class Kind:
     """By which fields together a record may be known again under another key, the surest first."""
     falls_at_both_ends: bool = False
     """Whether the record at the other end of a link or session falls with it."""
+    peers: tuple[str, ...] = ()
+    """How the record at the other end is found, for `peer.` (see `records.peering`)."""
+    come_and_go: bool = False
+    """Whether records of it come and go all the time by themselves, so that only their number says something."""
     whole_device: bool = False
     """Whether all that a device counts begins again with it."""
     sort: str = ""

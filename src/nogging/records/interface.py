@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from nogging.records.field import Field, Kind, Nature, Type
+from nogging.records.peering import over_the_link
 
 _ADMIN = ("up", "down", "testing")
 _OPER = ("up", "down", "testing", "unknown", "dormant", "not_present", "lower_layer_down")
@@ -141,6 +142,7 @@ INTERFACE = Kind(
     ),
     always=True,
     falls_at_both_ends=True,
+    peers=(over_the_link("interface", "name"),),
     sort="description",
     derive=_derived,
     known_again=(("phys_address",), ("description",)),

@@ -9,6 +9,7 @@ from contextlib import suppress
 from typing import Any
 
 from nogging.records.field import Field, Kind, Nature, Type
+from nogging.records.peering import over_the_link
 from nogging.records.values import address
 
 PROTOCOLS = ("lldp", "ospf", "ospfv3", "isis", "bgp", "bfd")
@@ -131,6 +132,15 @@ NEIGHBOR = Kind(
         ("protocol", "remote_as", "description"),
     ),
     falls_at_both_ends=True,
+    peers=(
+        # whom one speaks to over a link is there the one who speaks over the same link
+        over_the_link("neighbor", "interface") + " AND p.protocol = r.protocol AND p.level IS NOT DISTINCT FROM r.level"
+        " AND r.protocol IN ('ospf', 'ospfv3', 'isis', 'lldp')",
+        # and a session's other end is on the device that has the address, with one of ours
+        "JOIN {side}_address x ON x.ip = r.neighbor AND r.protocol IN ('bgp', 'bfd') JOIN {side}_neighbor p "
+        "ON p.device = x.device AND p.protocol = r.protocol AND p.family IS NOT DISTINCT FROM r.family "
+        "JOIN {side}_address y ON y.device = r.device AND y.ip = p.neighbor",
+    ),
     sort="protocol",
     counted=("protocol",),
     exact=("protocol = 'lldp'", ("device", "interface", "neighbor", "remote_interface")),

@@ -121,11 +121,12 @@ ROUTE = Kind(
             moves_with=True,
         ),
         Field("family", Type.TEXT, Nature.NOTE, "its address family", "RFC 8349", values=("ipv4", "ipv6")),
-        Field("weight", Type.INTEGER, Nature.NOTE, "its share among equal next hops"),
+        Field("weight", Type.INTEGER, Nature.STATE, "its share among equal next hops", moves_with=True),
         Field("last_updated", Type.MOMENT, Nature.NOTE, "when it last changed", "RFC 8349, last-updated"),
     ),
     counted=("family",),
     landmarks=("destination_prefix", ("0.0.0.0/0", "::/0")),
     derive=_derived,
     derive_table=_derived_table,
+    come_and_go=True,
 )
