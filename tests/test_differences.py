@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import subprocess
 import sys
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +15,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import nogging
-from conftest import Build, Change
+from conftest import Build, Change, Sound
 from nogging.captures.capture import Capture
 from nogging.captures.kept import UNREAD, keep
 from nogging.errors import FileError
@@ -35,6 +36,13 @@ def port(name: str, mac: str = "00:00:5e:00:53:01", description: str = "") -> st
     return (
         f"Interface {name} is up, line protocol is up\n{more}  index 2 metric 0 mtu 1500 speed 1000 \n  HWaddr: {mac}\n"
     )
+
+
+def test_twenty_quiet_captures_differ_in_nothing(sound: Sound, tmp_path: Path) -> None:
+    several = [nogging.capture(sound.inventory, to=tmp_path / f"quiet{n}") for n in range(20)]
+    for early, late in pairwise(several):
+        found = nogging.compare(early, late)
+        assert (found.differences, found.not_compared) == ((), ()), late.folder
 
 
 def expectations(folder: Path, text: str) -> Path:

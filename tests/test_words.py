@@ -54,7 +54,9 @@ def other_words(reader: Reader) -> dict[str, str]:
     found: dict[str, str] = {}
     for words in reader.meanings.values():
         for word, meant in words.items():
-            found |= {word: other for other, same in words.items() if same == meant is not None and other != word}
+            others = [other for other, same in words.items() if same == meant is not None and other != word]
+            if others:
+                found[word] = others[-1]
     return found
 
 
