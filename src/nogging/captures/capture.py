@@ -333,7 +333,7 @@ def said(reading: Reading) -> str:
 
 def _besides(device: str, command: str, reading: Reading) -> list[dict[str, Any]]:
     """What an answer says besides its records, line by line; of a log, nothing: it is never compared."""
-    if not any(kind.compared for kind in reading.kinds):
+    if reading.kinds and not any(kind.compared for kind in reading.kinds):
         return []
     words = sorted((number, text) for number, text in reading.passed if text)
     span = [words[0][0], words[-1][0]] if words else [1, 1]

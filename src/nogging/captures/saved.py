@@ -148,7 +148,8 @@ def _said(path: Path, name: str, dialect: str | None, inventory: Inventory | Non
             assert dialect is not None
             yield name, dialect, file, command_of(file.name), text
         elif dialect is not None:
-            yield from ((name, dialect, file, said.command, said.text) for said in cut(text, [dialect], own))
+            for said in cut(text, [dialect], own):
+                yield name if inventory is not None else said.hosts[dialect], dialect, file, said.command, said.text
         else:
             try:
                 told = by_device(text, own)

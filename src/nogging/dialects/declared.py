@@ -110,6 +110,8 @@ class Dialect(Strict):
     """Lines that may stand beside any answer, as readers write them: a warning, what the prompt says of the chassis."""
     dressing: tuple[str, ...] = ()
     """What people put before a command that changes nothing of its answer."""
+    implied: str = ""
+    """What stands before a command that is typed where it need not be said: within the program that it names."""
     idle_pipes: tuple[str, ...] = ()
     """The first words of pipes that change nothing of it."""
     filters: tuple[str, ...] = ()

@@ -246,7 +246,7 @@ def not_comparable(before: Capture, after: Capture) -> list[tuple[str, str, str]
 def _compared(capture: Capture, device: str, command: str) -> bool:
     """Whether an answer holds what a comparison looks at: a log does not."""
     reader = capture.reader(device, command)
-    return reader is None or any(kind.compared for kind in reader.kinds)
+    return reader is None or reader.is_compared
 
 
 def _blind(command: str, sides: Iterable[tuple[str, DeviceEntry | None]]) -> str | None:

@@ -111,7 +111,7 @@ def _places(capture: Capture) -> dict[Answer, dict[Place, list[Line]]]:
         lines[row["device"], row["answer"]].append(Line(row["line"], row["text"], row["within"], row["kind"]))
     for (device, command), several in lines.items():
         reader = capture.reader(device, command)
-        if reader is None or any(kind.compared for kind in reader.kinds):
+        if reader is None or reader.is_compared:
             records = _Records(capture, device, command)
             places: dict[Place, list[Line]] = defaultdict(list)
             for line in several:

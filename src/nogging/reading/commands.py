@@ -9,7 +9,7 @@ first; a pipe that filters makes the answer partial: what it holds is evidence, 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import pairwise
@@ -120,6 +120,14 @@ class Fit(NamedTuple):
     left_out: int
     pattern: Pattern
     match: re.Match[str]
+
+    def stretches(self, words: Collection[tuple[int, str]]) -> bool:
+        """Whether it takes a word that is one of a dialect's as it stands for the beginning of another."""
+        whole = enumerate(self.pattern.text.lower().split())
+        given = self.match[0].lower().split()
+        return any(
+            n < len(given) and "<" not in word and given[n] != word and (n, given[n]) in words for n, word in whole
+        )
 
     @property
     def looseness(self) -> tuple[int, int]:

@@ -122,6 +122,8 @@ class ReaderModel(Strict):
     """Lines that go on in the next one, further in: a row that was too long."""
     left_out: str = ""
     """Why nothing is compared that stands outside of its records."""
+    together: bool = False
+    """Whether several tables of an answer may tell of one record: its rows are put together."""
     may_say_nothing: bool = False
     """Whether a device may have nothing to say to it, although every device has such records."""
     always: dict[str, Scalar] = Field(default_factory=dict)
@@ -267,6 +269,7 @@ class Reader:
     """The name of the reader whose question this one answers in another form."""
     proven: str
     mode: str
+    together: bool
     may_say_nothing: bool
     silent: tuple[Pattern, ...]
     joined: tuple[Pattern, ...]
@@ -290,6 +293,11 @@ class Reader:
     def command(self) -> str:
         """The command that a capture sends for this reader."""
         return self.commands[0]
+
+    @property
+    def is_compared(self) -> bool:
+        """Whether what it reads is compared: a log is not, words without records are."""
+        return not self.kinds or any(kind.compared for kind in self.kinds)
 
     @property
     def says_always(self) -> bool:

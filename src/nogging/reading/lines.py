@@ -26,6 +26,7 @@ from nogging.reading.slots import MOST_KNOWN, Slots, absent_of, inherited, lacki
 from nogging.reading.under import Columns, positions
 from nogging.records import Kind
 from nogging.records.field import REMAINDER
+from nogging.records.joining import put_together
 from nogging.records.words import together
 
 LONGEST_TOTAL = 2
@@ -191,6 +192,9 @@ class Lines:
         self.ended = True
         self.close()
         self.reading.unread.sort(key=lambda one: one.line)
+        if self.reader.together:
+            for kind in self.reading.kinds:
+                self.reading.rows[kind.name] = put_together(kind, self.reading.rows[kind.name])
         return self.reading
 
     def last_line(self) -> int:
@@ -381,7 +385,8 @@ class Lines:
         self.carried.update(values)
         self.starts.clear()
         self.reading.skipped += 1
-        self.reading.passed.append((number, self.rest))
+        # all of its words, too: perhaps nothing follows that would bear them
+        self.reading.passed.append((number, self.words.of(line.strip(), ())))
         return True
 
     def passed(self, line: str, number: int) -> None:

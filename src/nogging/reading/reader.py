@@ -74,6 +74,7 @@ class _Compiler:
             besides=model.besides,
             proven=model.proven,
             mode=model.mode,
+            together=model.together,
             may_say_nothing=model.may_say_nothing,
             left_out=model.left_out,
             silent=tuple(self.pattern(one.line, ("silent", n, "line")) for n, one in enumerate(model.silent)),
@@ -263,6 +264,10 @@ def load_reader(path: Path, own: Own = ()) -> Reader:
     return _Compiler(path, model, source, own).reader()
 
 
+WORDS = "words"
+"""The reader of a dialect that makes no records: it knows answers that are compared by their words."""
+
+
 @dataclass(frozen=True)
 class Head:
     """What can be told of a reader without loading it all: which commands it answers."""
@@ -344,11 +349,31 @@ def _meant(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> _Me
     fitting = [(fit, n) for n, head in enumerate(known) if (fit := head.fits(asked.core)) is not None]
     if fitting:
         return _Meant(min(fitting)[1], asked)
-    short = [(one.looseness, n, one) for n, head in enumerate(known) for one in fits(head.patterns, asked.core)]
+    words = _words(dialect, own, where)
+    short = [
+        ((head.path.stem == WORDS, *one.looseness), n, one)
+        for n, head in enumerate(known)
+        for one in fits(head.patterns, asked.core)
+        if not one.stretches(words - _at_places(head.patterns))
+    ]
+    implied = load_dialect(dialect, own).implied
     if not short:
-        return None
+        within = implied and not asked.core.startswith(implied)
+        return _meant(dialect, f"{implied} {command}", own, where) if within else None
     _, n, meant = min(short, key=lambda one: one[:2])
     return _Meant(n, asked, meant)
+
+
+@cache
+def _words(dialect: str, own: Own, where: tuple[Path, ...]) -> frozenset[tuple[int, str]]:
+    """The words of a dialect's commands, each with its place: one that is typed whole is not short for another."""
+    return frozenset().union(*(_at_places(head.patterns) for head in _heads(dialect, own, where)))
+
+
+@cache
+def _at_places(patterns: tuple[Pattern, ...]) -> frozenset[tuple[int, str]]:
+    told = (one.text.lower().split() for one in patterns)
+    return frozenset((n, word) for several in told for n, word in enumerate(several) if "<" not in word)
 
 
 def spelled(dialect: str, command: str, own: Own = ()) -> tuple[str, str]:

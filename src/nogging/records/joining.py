@@ -16,6 +16,29 @@ from nogging.records.words import together
 Row = dict[str, Any]
 
 
+def put_together(kind: Kind, rows: list[Row]) -> list[Row]:
+    """The records of one answer, each whole: rows of one key are one record, unless they contradict each other."""
+    found: dict[tuple[Any, ...], list[Row]] = {}
+    for row in rows:
+        several = found.setdefault(tuple(row.get(name) for name in kind.identity), [])
+        whole = next((one for one in several if _fills(kind, one, row)), None)
+        if whole is None:
+            several.append(row)
+            continue
+        words = together(whole.get(REMAINDER.name), row.get(REMAINDER.name))
+        lines = [whole["line"][0], row["line"][1]]
+        whole.update({name: value for name, value in row.items() if value is not None})
+        whole[REMAINDER.name], whole["line"] = words, lines
+    return [row for several in found.values() for row in several]
+
+
+def _fills(kind: Kind, one: Row, other: Row) -> bool:
+    """Whether a row tells more of a record, and nothing else than what is known of it."""
+    names = [name for name in kind.fields if name not in (REMAINDER.name, "line", *kind.identity)]
+    told = [name for name in names if other.get(name) is not None]
+    return any(one.get(name) is None for name in told) and all(one.get(name) in (None, other[name]) for name in told)
+
+
 def joined(kind: Kind, answers: Iterable[list[Row]], besides: Sequence[list[Row]] = ()) -> list[Row]:
     """The records of one kind and one device, put together from those that each answer gave. What answers tell
     `besides` only fills in: of a record that no other tells, they are no evidence."""

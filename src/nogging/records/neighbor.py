@@ -12,12 +12,19 @@ from nogging.records.field import Field, Kind, Nature, Type
 from nogging.records.peering import over_the_link
 from nogging.records.values import address
 
-PROTOCOLS = ("lldp", "ospf", "ospfv3", "isis", "bgp", "bfd")
+PROTOCOLS = ("lldp", "cdp", "ospf", "ospfv3", "isis", "bgp", "bfd", "eigrp", "rip", "pim", "ldp")
 _OSPF = ("down", "attempt", "init", "2_way", "exstart", "exchange", "loading", "full")
 _BGP = ("idle", "connect", "active", "opensent", "openconfirm", "established")
 _OTHERS = ("up", "initializing", "failed", "admin_down", "present")
 SETTLED = frozenset({"full", "established", "up", "present"})
-_STUCK = {"ospf": "exstart", "ospfv3": "exstart", "isis": "initializing", "bgp": "active", "bfd": "down"}
+_STUCK = {
+    "ospf": "exstart",
+    "ospfv3": "exstart",
+    "isis": "initializing",
+    "bgp": "active",
+    "bfd": "down",
+    "ldp": "initializing",
+}
 
 
 def _stuck(record: Mapping[str, Any]) -> str | None:
