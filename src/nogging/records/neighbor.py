@@ -38,6 +38,8 @@ def _settle(record: dict[str, Any]) -> None:
     if ":" in (record.get("neighbor") or "") and record.get("protocol") in ("bgp", "bfd"):
         with suppress(ValueError):
             record["neighbor"] = address(record["neighbor"])
+    elif record.get("protocol") == "bgp" and "." not in (record.get("neighbor") or "."):
+        record["interface"] = record["neighbor"]  # a session over an interface without addresses belongs to it
     if "state" in record:
         record["settled"] = record["state"] in SETTLED
 
