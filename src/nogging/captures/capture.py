@@ -255,6 +255,7 @@ class Capture:
         for device, one in self.devices.items():
             answers: dict[str, list[Reading]] = {}
             besides: dict[str, list[Reading]] = {}
+            others: dict[str, list[Reading]] = {}  # of dialects that the device's builds on
             for command, entry in one.commands.items():
                 reading = self.read(device, command)
                 if reading is None:
@@ -267,10 +268,14 @@ class Capture:
                 reading.answer_is(command)
                 reader = self.reader(device, command)
                 for kind in counts:
-                    (besides if reader is not None and reader.besides else answers).setdefault(kind, []).append(reading)
+                    where = besides if reader is not None and reader.besides else answers
+                    where = others if reader is not None and reader.inherited else where
+                    where.setdefault(kind, []).append(reading)
                 unread += [{"device": device, "answer": command, **vars(line)} for line in reading.unread]
                 if entry.is_evidence and became not in (NOT_SUPPORTED, SAID_NOTHING):
                     rows[ANSWER.name] += _besides(device, command, reading)
+            for kind, several in others.items():
+                (besides if kind in answers else answers).setdefault(kind, []).extend(several)
             for kind, several in answers.items():
                 more = [reading.all_rows(kind) for reading in besides.get(kind, ())]
                 if len(several) == 1 and not more and several[0].is_long(kind):

@@ -11,7 +11,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import time
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -28,7 +28,7 @@ from nogging.devices.ssh import Credentials, Jumps
 from nogging.errors import CaptureError, DeviceError, NoggingError, NotUnderstood, QuestionError, Unreachable, nearest
 from nogging.inventory import Device, Inventory
 from nogging.reading.asking import mode_of, require_reading
-from nogging.reading.reader import readers_of
+from nogging.reading.reader import inherited_of, readers_of
 from nogging.records import KINDS
 
 if TYPE_CHECKING:
@@ -83,13 +83,16 @@ class Limits:
 
 
 def commands_for(
-    device: Device, kinds: Iterable[str], more: Sequence[str] = (), any_command: bool = False
+    device: Device, kinds: Sequence[str] | None, more: Sequence[str] = (), any_command: bool = False
 ) -> list[Asked]:
-    """What a device is asked for these kinds, and the plain commands besides.
+    """What a device is asked for these kinds (all that its dialect tells, where none are named), and the plain commands
+    besides. Of a kind that is named and that its dialect does not tell, those that it builds on are asked.
 
     Raises `QuestionError` for a plain command that is not known to read only, unless `any_command` allows it.
     """
-    asked = [Asked(reader.command, reader.mode) for reader in readers_of(device.dialect, kinds, device.own)]
+    chosen = readers_of(device.dialect, kinds or KINDS, device.own)
+    chosen += inherited_of(device.dialect, kinds or (), device.own)
+    asked = [Asked(reader.command, reader.mode) for reader in chosen]
     known = {one.command for one in asked}
     for command in dict.fromkeys(more):
         if not any_command:
@@ -125,8 +128,7 @@ def collect(
     unknown = [kind for kind in kinds or () if kind not in KINDS]
     if unknown:
         raise QuestionError(f"unknown kind '{unknown[0]}'{nearest(unknown[0], KINDS)}")
-    wanted = list(kinds or KINDS)
-    plan = {device.name: commands_for(device, wanted, commands, any_command) for device in inventory.devices}
+    plan = {device.name: commands_for(device, kinds, commands, any_command) for device in inventory.devices}
     secrets = secrets or Secrets(ask)
     credentials = {device.name: secrets.of(device) for device in inventory.devices}
     masker = Masker(user_key(), secrets.words())

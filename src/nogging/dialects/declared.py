@@ -102,6 +102,11 @@ class Dialect(Strict):
     unless the inventory says otherwise; `namespaces` are the prefixes of the models that it answers in."""
 
     meaning: str
+    builds_on: tuple[str, ...] = ()
+    """Dialects that its devices speak as well: their readers are known, after its own. What they tell of a kind that
+    the dialect itself tells of only fills in."""
+    asks_also: tuple[str, ...] = ()
+    """Those of their readers that a capture asks."""
     interfaces: dict[str, str] = Field(default_factory=dict)
     not_supported: tuple[str, ...] = ()
     not_configured: tuple[str, ...] = ()

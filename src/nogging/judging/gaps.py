@@ -192,6 +192,8 @@ def _device_gaps(
     device = capture.devices[name]
     if not feeding:
         yield f"no reader of {device.dialect} gives records of the kind {kind}", None
+    elif not any(one.asked for one in feeding) and not list(_answers(capture, name, feeding)):
+        yield f"nothing was asked that tells of the kind {kind} ('{feeding[0].command}' would)", None
     for reader in (one for one in feeding if not one.instead_of):
         forms = [reader, *(one for one in feeding if one.instead_of == reader.name)]
         asked = {command: entry for one, command, entry in _answers(capture, name, forms)}

@@ -285,6 +285,8 @@ class Reader:
     notation: str = "lines"
     entries: tuple[Entry, ...] = ()
     skip: tuple[Select, ...] = ()
+    inherited: bool = False
+    """Whether it is of a dialect that the device's own builds on."""
     _by_word: dict[str, tuple[Form, ...]] = field(default_factory=dict, compare=False, repr=False)
     blocks: dict[tuple[int, ...], Any] = field(default_factory=dict, compare=False, repr=False)
     """What answers have shown of the order in which lines come, ready to be used for the next."""

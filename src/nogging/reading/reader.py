@@ -299,8 +299,10 @@ def heads(dialect: str, own: Own = ()) -> tuple[Head, ...]:
 @cache
 def _heads(dialect: str, own: Own, where: tuple[Path, ...]) -> tuple[Head, ...]:
     require_dialect(dialect, own)
-    found = [path for name, path in files(dialect, where).items() if name != "dialect.yaml"]
-    return tuple(_head(path, own) for path in found)
+    found: dict[str, Path] = {}
+    for one in (dialect, *load_dialect(dialect, own).builds_on):
+        found = {**files(one, where), **found}
+    return tuple(_head(path, own) for name, path in sorted(found.items()) if name != "dialect.yaml")
 
 
 def _head(path: Path, own: Own) -> Head:
@@ -320,7 +322,15 @@ def _head(path: Path, own: Own) -> Head:
 
 def readers(dialect: str, own: Own = ()) -> tuple[Reader, ...]:
     """The readers of a dialect, all of them loaded."""
-    return tuple(load_reader(head.path, own) for head in heads(dialect, own))
+    return tuple(_of(dialect, head, own) for head in heads(dialect, own))
+
+
+def _of(dialect: str, head: Head, own: Own) -> Reader:
+    """A reader as one of a dialect's: one of another that the dialect builds on is asked where it says so."""
+    found = load_reader(head.path, own)
+    if found.dialect == dialect:
+        return found
+    return replace(found, inherited=True, asked=found.name in load_dialect(dialect, own).asks_also)
 
 
 def find_reader(dialect: str, command: str, own: Own = ()) -> Reader | None:
@@ -331,7 +341,7 @@ def find_reader(dialect: str, command: str, own: Own = ()) -> Reader | None:
 @cache
 def _find(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> Reader | None:
     found = _meant(dialect, command, own, where)
-    return load_reader(_heads(dialect, own, where)[found.head].path, own) if found is not None else None
+    return _of(dialect, _heads(dialect, own, where)[found.head], own) if found is not None else None
 
 
 @dataclass(frozen=True)
@@ -400,3 +410,11 @@ def readers_of(dialect: str, kinds: Iterable[str], own: Own = ()) -> list[Reader
     """The readers that a capture of these kinds asks for."""
     wanted = set(kinds)
     return [r for r in readers(dialect, own) if r.asked and wanted & {kind.name for kind in r.kinds}]
+
+
+def inherited_of(dialect: str, kinds: Iterable[str], own: Own = ()) -> list[Reader]:
+    """The readers of the dialects that this one builds on which tell of kinds that it does not tell of itself."""
+    every = readers(dialect, own)
+    wanted = set(kinds) - {kind.name for one in every if one.asked for kind in one.kinds}
+    mine = [one for one in every if one.inherited and load_reader(one.path, own).asked]
+    return [one for one in mine if wanted & {kind.name for kind in one.kinds}]

@@ -53,7 +53,7 @@ def joined(kind: Kind, answers: Iterable[list[Row]], besides: Sequence[list[Row]
     for fills, rows in [*((False, rows) for rows in others), *((True, rows) for rows in besides)]:
         for row in rows:
             key = tuple(row.get(name) for name in names)
-            if key in known and _agree(kind, known[key], row):
+            if key in known and (fills or _agree(kind, known[key], row)):
                 words = together(known[key].get(REMAINDER.name), row.get(REMAINDER.name))
                 known[key].update((name, value) for name, value in row.items() if known[key].get(name) is None)
                 known[key][REMAINDER.name] = words
