@@ -307,7 +307,7 @@ class Capture:
                 )
                 digest.update(json.dumps(told).encode())
                 reader = self.reader(device, command)
-                files |= {reader.path} if reader else set()
+                files |= {one for one in (reader.path, reader.like) if one} if reader else set()
         for path in sorted(files):
             digest.update(path.read_bytes())
         return digest.hexdigest()

@@ -94,9 +94,10 @@ def spoken_by(host: str, answers: dict[str, list[tuple[str, str]]], own: Own = (
     return named[0]
 
 
-def _score(dialect: str, answers: list[tuple[str, str]], own: Own) -> tuple[int, int, int]:
-    """How much of some answers a dialect reads: those that are whole, its lines in records, and the unread ones."""
-    whole = read = unread = 0
+def _score(dialect: str, answers: list[tuple[str, str]], own: Own) -> tuple[int, int, int, int]:
+    """How much of some answers a dialect reads: those that are whole, its lines in records, and the unread ones; and
+    how many of the answers are its own, and not those of one that it builds on."""
+    whole = read = unread = mine = 0
     for command, text in answers:
         full, _ = spelled(dialect, " ".join(command.split()), own)
         reader = find_reader(dialect, full, own)
@@ -106,4 +107,5 @@ def _score(dialect: str, answers: list[tuple[str, str]], own: Own) -> tuple[int,
         whole += bool(reading.counts() and not reading.unread)
         read += reading.read if reading.counts() else 0
         unread += len(reading.unread)
-    return whole * 2 + bool(read), read, -unread
+        mine += not reader.inherited
+    return whole * 2 + bool(read), read, -unread, mine

@@ -108,6 +108,8 @@ class SilentModel(Strict):
 class ReaderModel(Strict):
     dialect: str
     commands: tuple[str, ...]
+    like: str = ""
+    """The reader (`linux/routes`) of which this one has all that it does not say itself, but for what it is asked."""
     partial: tuple[str, ...] = ()
     """Commands whose answers have but some of the records: what they lack is not known to be none."""
     asked: bool = True
@@ -137,8 +139,8 @@ class ReaderModel(Strict):
 
     @model_validator(mode="after")
     def one_form(self) -> ReaderModel:
-        if sum(bool(one) for one in (self.lines, self.json_, self.xml)) != 1:
-            raise ValueError("a reader has one of: lines, json, xml")
+        if sum(bool(one) for one in (self.lines, self.json_, self.xml)) != (not self.like):
+            raise ValueError("a reader has one of: lines, json, xml, or is like another")
         return self
 
 
@@ -259,6 +261,8 @@ class Reader:
 
     name: str
     path: Path
+    like: Path | None
+    """The file of the reader that it has its lines of."""
     own: tuple[Path, ...]
     """The folders besides the library that it was found in, or beside."""
     dialect: str

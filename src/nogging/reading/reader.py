@@ -66,6 +66,7 @@ class _Compiler:
         return Reader(
             name=self.path.stem,
             path=self.path,
+            like=None,
             own=self.own,
             dialect=model.dialect,
             commands=model.commands,
@@ -261,7 +262,28 @@ def _named(entries: Iterable[EntryModel], where: Path_) -> list[tuple[str | None
 def load_reader(path: Path, own: Own = ()) -> Reader:
     """Reads and checks one reader's file."""
     model, source = load(path, ReaderModel)
-    return _Compiler(path, model, source, own).reader()
+    other = _other(model, source, own) if model.like else None
+    if other is not None:
+        model = _like(model, load(other, ReaderModel)[0])
+    return replace(_Compiler(path, model, source, own).reader(), like=other)
+
+
+def _other(model: ReaderModel, source: Source, own: Own) -> Path:
+    dialect, _, name = model.like.partition("/")
+    known = files(dialect, places(own))
+    if f"{name}.yaml" not in known:
+        raise source.error(("like",), f"there is no reader '{model.like}'{nearest(f'{name}.yaml', known)}")
+    return known[f"{name}.yaml"]
+
+
+def _like(model: ReaderModel, other: ReaderModel) -> ReaderModel:
+    """A model with all that it does not say itself of another's, but for what that is asked; of words that mean
+    others it has both."""
+    asked = {"dialect", "commands", "partial", "asked", "instead_of", "besides", "proven", "like", "values"}
+    taken = {
+        name: getattr(other, name) for name in ReaderModel.model_fields if name not in asked | model.model_fields_set
+    }
+    return model.model_copy(update={**taken, "values": {**other.values, **model.values}})
 
 
 WORDS = "words"

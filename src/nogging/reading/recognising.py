@@ -63,7 +63,7 @@ def _guesses(text: str, dialect: str | None, command: str | None, own: Own) -> l
         else:
             several = readers(name, own)
         for reader in several:
-            if reader.notation == notation:
+            if reader.notation == notation and not (reader.inherited and dialect is None):
                 reading = _read(reader, text if notation != "lines" else part)
                 if reading is not None and _is_it(reader, reading, part):
                     found.append(Guess(reader, not reading.unread, reading.read))
