@@ -77,6 +77,23 @@ def test_twenty_quiet_captures_differ_in_nothing(real: Real) -> None:
         assert (found.differences, found.not_compared) == ((), ()), late.folder
 
 
+BESIDE = (
+    *("show ip ospf neighbor", "show ipv6 ospf6 neighbor", "show isis neighbor", "show bfd peers brief"),
+    *("show bgp neighbors", "show interface brief", "show interface description", "show ip ospf interface"),
+    *("show ip nht", "show zebra", "show ip route summary", "ip -s link", "ip neigh", "bridge vlan show", "ss -tuln"),
+)
+
+
+def test_brief_forms_and_those_of_linux_agree_with_the_others(real: Real) -> None:
+    """On one device, side by side: nothing is unread, and nothing is told twice with another state."""
+    network.settled()
+    capture = nogging.capture(real.shell, to=real.folder / "brief", commands=BESIDE)
+    assert capture.records("unread").to_pylist() == []
+    said = [one.commands[command].outcome for one in capture.devices.values() for command in BESIDE]
+    assert set(said) == {"answered", "not_configured"}
+    assert nogging.compare(capture, capture).not_compared == ()
+
+
 FORMS = {
     "frr": {
         "show interface vrf all": "show interface vrf all json",

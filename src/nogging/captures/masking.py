@@ -45,7 +45,7 @@ _HINTS = ("passw", "passp", "passc", "secret", "communit", "com2sec", "key", "ps
 _BEGIN = re.compile(r"-----BEGIN [A-Z ]*PRIVATE KEY-----")
 _END = re.compile(r"-----END [A-Z ]*PRIVATE KEY-----")
 _NOT_SECRET = re.compile(
-    r"(?:<masked:[0-9a-f]+>?|encryption|aging|recovery|policy|minimum|md5|sha\S*|none|required|ok)", re.I
+    r"(?:<masked:[0-9a-f]+>?|encryption|aging|recovery|policy|minimum|md5|sha\S*|none|required|ok|attributes?)", re.I
 )
 
 

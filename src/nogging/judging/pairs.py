@@ -362,8 +362,7 @@ class Pairs:
         unread = capture.records(UNREAD) if capture is not None else None
         keys = ", ".join(identifier(key) for key in kind.identity)
         self.database.register("given", naive(records))
-        no_lines = unread is None or not unread.num_rows
-        if no_lines and records.num_rows >= LONG and _all_different(self._marks(kind, "given")):
+        if not (capture and self.has_unread(kind, side)) and _all_different(self._marks(kind, "given")):
             self.database.execute(f"CREATE TABLE {name} AS SELECT *, false AS unread FROM given")
             self.database.unregister("given")
             self.doubled.setdefault(kind.name, [])

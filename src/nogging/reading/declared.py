@@ -255,7 +255,7 @@ class Heading:
         return tuple(self.columns.values())
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Reader:
     """A reader, ready to run. `constants` are the fields that are the same in each of its records."""
 

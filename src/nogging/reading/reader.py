@@ -344,12 +344,18 @@ def _head(path: Path, own: Own) -> Head:
 
 def readers(dialect: str, own: Own = ()) -> tuple[Reader, ...]:
     """The readers of a dialect, all of them loaded."""
-    return tuple(_of(dialect, head, own) for head in heads(dialect, own))
+    return _readers(dialect, own, places(own))
 
 
-def _of(dialect: str, head: Head, own: Own) -> Reader:
+@cache
+def _readers(dialect: str, own: Own, where: tuple[Path, ...]) -> tuple[Reader, ...]:
+    return tuple(_of(dialect, head.path, own) for head in _heads(dialect, own, where))
+
+
+@cache
+def _of(dialect: str, path: Path, own: Own) -> Reader:
     """A reader as one of a dialect's: one of another that the dialect builds on is asked where it says so."""
-    found = load_reader(head.path, own)
+    found = load_reader(path, own)
     if found.dialect == dialect:
         return found
     return replace(found, inherited=True, asked=found.name in load_dialect(dialect, own).asks_also)
@@ -363,7 +369,7 @@ def find_reader(dialect: str, command: str, own: Own = ()) -> Reader | None:
 @cache
 def _find(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> Reader | None:
     found = _meant(dialect, command, own, where)
-    return _of(dialect, _heads(dialect, own, where)[found.head], own) if found is not None else None
+    return _of(dialect, _heads(dialect, own, where)[found.head].path, own) if found is not None else None
 
 
 @dataclass(frozen=True)
