@@ -46,6 +46,33 @@ def by_hand(text: str) -> list[dict[str, object]]:
     return found
 
 
+LEAN = re.compile(
+    r"B>\* (?P<prefix>\S+) \[(?P<preference>\d+)/(?P<metric>\d+)\] via (?P<hop>\S+), (?P<interface>\S+), "
+    r"weight \d+, (?P<age>\S+)"
+)
+
+
+def plain_table(routes: int) -> str:
+    """A table in which every line has the same form, with sixty different ages."""
+    return "".join(
+        f"B>* {20 + n // 65536}.{n >> 8 & 255}.{n & 255}.0/24 [20/0] via 198.51.100.{n % 7 * 4 + 2}, "
+        f"eth{n % 7}, weight 1, 00:{n % 60:02d}:33\n"
+        for n in range(routes)
+    )
+
+
+def leanly(text: str) -> list[dict[str, object]]:
+    """The leanest loop that gives records: one pattern with names, two of its values made numbers."""
+    found: list[dict[str, object]] = []
+    for line in text.split("\n"):
+        match = LEAN.match(line)
+        if match:
+            row: dict[str, object] = match.groupdict()
+            row["preference"], row["metric"] = int(match["preference"]), int(match["metric"])
+            found.append(row)
+    return found
+
+
 INTERFACES = 300
 _LINES = (
     (("name", "admin_status", "oper_status"), r"Interface (\S+) is (up|down)(?:, line protocol is (\S+))?"),
@@ -112,7 +139,7 @@ def interfaces_with_values(text: str) -> list[dict[str, object]]:
 
 
 def figures() -> list[Figure]:
-    text, ports = table(ROUTES), interfaces()
+    text, ports, plain = table(ROUTES), interfaces(), plain_table(ROUTES)
 
     def read_ports() -> None:
         reading = nogging.read(ports, dialect="frr", command="show interface")
@@ -123,7 +150,18 @@ def figures() -> list[Figure]:
         assert reading.records["route"].num_rows == ROUTES * 11 // 10
         assert not reading.unread
 
+    def read_plain() -> None:
+        reading = nogging.read(plain, dialect="frr", command="show ip route")
+        assert reading.records["route"].num_rows == ROUTES and not reading.unread
+
     return [
+        ratio(
+            f"reading {ROUTES:,} routes of one form of line, sixty ages, every line accounted for",
+            read_plain,
+            "a lean `re` loop: one pattern with names, `groupdict`, two conversions",
+            lambda: leanly(plain),
+            times=3,
+        ),
         ratio(
             f"reading {ROUTES:,} routes of `show ip route` (frr) into Arrow, every line accounted for",
             read,

@@ -57,7 +57,7 @@ def all_cases() -> list[Case]:
         case
         for family in (
             route_states, hops, linux_flags, bird_states, said_nothing, refusals, not_running, quiet, consequences, explained,
-            waived, joined, peers, counts, paths, natures, cleared, moments, unread, vrfs, certain, null_from_before,
+            waived, joined, peers, counts, paths, natures, cleared, moments, unread, vrfs, certain, null_from_before, other_words,
         )
         for case in family()
     ]  # fmt: skip
@@ -608,3 +608,41 @@ def null_from_before() -> Iterator[Case]:
     yield Case("before: the answer was empty", after, new, UNPROVEN, one("r1", FRR_PORTS, ""))
     yield Case("before: it was not there", after, new, PASS, one("r1", FRR_PORTS, port("eth2")))
     yield Case("before: it was another", after, new, FAIL, one("r1", FRR_PORTS, port()))
+
+
+def other_words() -> Iterator[Case]:
+    """A word for another that means the same to a field, and answers that no kind holds, are compared by their words."""
+    for name, dialect, command, text, old, new in (
+        ("a route of another OSPF type", "ios", "show ip route", "O E2     10.2.0.0/24 [110/20] via 198.51.100.13, 00:31:12, GigabitEthernet0/1\n", "E2", "E1"),
+        ("a route that another daemon put there", "linux", "ip route", "10.1.0.0/24 via 192.0.2.1 dev eth0 proto zebra metric 20 \n", "zebra", "bird"),
+        ("a port that was shut by an error", "ios", "show interfaces status", STATUS, "notconnect  ", "err-disabled"),
+        ("the share of a next hop", "frr", FRR_ROUTES, "B>* 10.1.0.0/24 [20/0] via 198.51.100.2, eth1, weight 1, 3d04h12m\n", "weight 1", "weight 9"),
+        ("a port that blocks", "ios", "show spanning-tree", TREE, "Desg FWD", "Altn BLK"),
+        ("a rule that leads elsewhere", "linux", "ip rule", "0:\tfrom all lookup local\n100:\tfrom all lookup main\n", "main", "default"),
+        ("a virtual router that changed", "eos", "show vrrp brief", "Vl10       default  10   2   120 3531  Master  198.51.100.1\n", "Master", "Backup"),
+        ("a clock that is off", "ios", "show ntp status", "Clock is synchronized, stratum 3, reference is 192.0.2.1\n", "is synch", "is unsynch"),
+    ):  # fmt: skip
+        before = one("r1", command, text)
+        after = one("r1", command, text.replace(old, new))
+        yield Case(name, after, want=FAIL, before=before, dialect=dialect, differs=True)
+        yield Case(f"not {name}", before, want=PASS, before=before, dialect=dialect, differs=False)
+    tree = one("r1", "show spanning-tree", TREE.replace("0:12", "3:48"))
+    yield Case(
+        "nothing but a time",
+        tree,
+        want=PASS,
+        before=one("r1", "show spanning-tree", TREE),
+        dialect="ios",
+        differs=False,
+    )
+    asked = "expect: [{none: fdb, where: vlan_id = 10}]"
+    yield Case("a kind that nothing was asked about", one("r1", FRR_PORTS, port()), asked, UNPROVEN)
+
+
+STATUS = """Port         Name               Status       Vlan       Duplex  Speed Type
+Gi1/0/2                         notconnect   10           auto   auto 10/100/1000BaseTX
+"""
+TREE = """  Number of topology changes 3 last change occurred 0:12 ago
+Interface           Role Sts Cost      Prio.Nbr Type
+Gi1/0/2             Desg FWD 4         128.2    P2p
+"""

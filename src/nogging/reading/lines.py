@@ -11,6 +11,7 @@ blank, or unread with a reason. The rules that keep a value out of the wrong rec
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
@@ -24,7 +25,7 @@ from nogging.reading.declared import Action, Form, Heading, Reader
 from nogging.reading.remainder import Words
 from nogging.reading.slots import MOST_KNOWN, Slots, absent_of, inherited, lacking
 from nogging.reading.under import Columns, positions
-from nogging.records import Kind
+from nogging.records import Kind, Type
 from nogging.records.field import REMAINDER
 from nogging.records.joining import put_together
 from nogging.records.words import together
@@ -33,6 +34,7 @@ LONGEST_TOTAL = 2
 """As many lines at the end of an answer, after a blank one, may sum it up."""
 WORTH_IT = 100
 """Fewer lines than this are not worth looking for what comes again."""
+MOST_IN_A_RANGE = 4096
 _Same = tuple[Form, Kind | None, dict[str, Any], str]
 
 
@@ -298,10 +300,12 @@ class Lines:
         at = source.several
         if at is None or not (texts[at] or "").strip(", "):
             return [self.slots.values(source, kind, texts, self.carried)]
-        one_by_one: list[str | None] = [*(texts[at] or "").replace(",", " ").split()]
+        name = source.values[at].field
+        whole_numbers = kind is not None and name in kind.fields and kind.fields[name].type is Type.INTEGER
+        named = (texts[at] or "").replace(",", " ").split()
+        one_by_one = [one for text in named for one in (_counted_out(text) if whole_numbers else [text])]
         found = [(*texts[:at], text, *texts[at + 1 :]) for text in one_by_one]
         made = [self.slots.values(source, kind, one, self.carried) for one in (*found[1:], found[0])]
-        name = source.values[at].field
         return [one for one in made if name in one] or made[:1]
 
     def target(self, action: Action) -> Kind | None:
@@ -565,6 +569,13 @@ class Lines:
             self.reading.unread.append(
                 Unread(number, self.texts[number - 1], "a first cell, and not the rest of its row")
             )
+
+
+def _counted_out(text: str) -> list[str]:
+    """The numbers of a range (`100-110`); of any other text, the text."""
+    match = re.fullmatch(r"(\d{1,5})-(\d{1,5})", text)
+    numbers = range(int(match[1]), int(match[2]) + 1) if match else range(0)
+    return [str(n) for n in numbers[:MOST_IN_A_RANGE]] or [text]
 
 
 def _indent(line: str) -> int:

@@ -4,13 +4,14 @@ One kind for all of them, so that "every adjacency is up" is one expectation. A 
 protocol's own standard; `settled` says in one boolean whether it is the one that is meant to last.
 """
 
+import re
 from collections.abc import Mapping
 from contextlib import suppress
 from typing import Any
 
 from nogging.records.field import Field, Kind, Nature, Type
 from nogging.records.peering import over_the_link
-from nogging.records.values import address
+from nogging.records.values import address, mac
 
 PROTOCOLS = ("lldp", "cdp", "ospf", "ospfv3", "isis", "bgp", "bfd", "eigrp", "rip", "pim", "ldp")
 _OSPF = ("down", "attempt", "init", "2_way", "exstart", "exchange", "loading", "full")
@@ -27,12 +28,18 @@ _STUCK = {
 }
 
 
+_SPLIT_MAC = re.compile(r"(?:[0-9A-Fa-f]{2}[:-]){5}[0-9A-Fa-f]{2}|(?:[0-9A-Fa-f]{4}\.){2}[0-9A-Fa-f]{4}")
+"""How a chassis that is known by its address is written: one spelling for all of them."""
+
+
 def _stuck(record: Mapping[str, Any]) -> str | None:
     """Where a protocol sticks; None where it knows but one state."""
     return _STUCK.get(record["protocol"])
 
 
 def _settle(record: dict[str, Any]) -> None:
+    if _SPLIT_MAC.fullmatch(record.get("remote_chassis_id") or ""):
+        record["remote_chassis_id"] = mac(record["remote_chassis_id"])
     if record.get("neighbor") is None and record.get("protocol") == "lldp":
         record["neighbor"] = record.get("remote_chassis_id")
     if ":" in (record.get("neighbor") or "") and record.get("protocol") in ("bgp", "bfd"):
