@@ -13,6 +13,7 @@ from nogging.captures.saved import opened
 from nogging.dialects.places import LIBRARY
 from nogging.errors import QuestionError
 from nogging.judging.verdict import Verdict
+from nogging.reading.reader import find_reader
 from nogging.reading.recognising import recognised
 from nogging.reading.samples import samples
 from test_cli import nogging as run
@@ -137,3 +138,23 @@ def test_reading_says_what_it_took(good: Change, tmp_path: Path) -> None:
     (tmp_path / "answer.txt").write_text("\n")
     done = run("read", tmp_path / "answer.txt")
     assert done.returncode == 2 and "not recognised; say --dialect and --command" in " ".join(done.stderr.split())
+
+
+EVERYDAY = {
+    path.stem: path.read_text().split("\n")[:-1] for path in sorted(Path(__file__).parent.glob("everyday/*.txt"))
+}
+"""What engineers type on each system, of whatever it is about."""
+
+
+@pytest.mark.parametrize("dialect", EVERYDAY)
+def test_everyday_commands_are_known_in_full_and_cut_short(dialect: str) -> None:
+    found = {command: find_reader(dialect, command) for command in EVERYDAY[dialect]}
+    assert sum(reader is not None for reader in found.values()) >= 0.98 * len(found)
+    short = [
+        (" ".join(word[:letters] if word.isalpha() else word for word in command.split()), reader)
+        for command, reader in found.items()
+        for letters in (3, 4)
+        if reader is not None and reader.kinds and dialect != "linux"
+    ]
+    meant = [find_reader(dialect, command) is reader for command, reader in short]
+    assert sum(meant) >= 0.9 * len(meant)
