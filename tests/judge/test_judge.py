@@ -8,9 +8,9 @@ from __future__ import annotations
 import json
 import os
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
-import pytest
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
@@ -217,10 +217,12 @@ def explaining(one: dict[str, Any]) -> dict[str, Any]:
 @given(
     world=worlds(), asked=st.lists(expectations(), min_size=3, max_size=8), explained=st.lists(entries(), max_size=2)
 )
-def test_no_two_judges_disagree(
-    tmp_path_factory: pytest.TempPathFactory, world: World, asked: list[Any], explained: list[Any]
-) -> None:
-    folder = tmp_path_factory.mktemp("world")
+def test_no_two_judges_disagree(world: World, asked: list[Any], explained: list[Any]) -> None:
+    with TemporaryDirectory() as folder:
+        judged_by_both(Path(folder), world, asked, explained)
+
+
+def judged_by_both(folder: Path, world: World, asked: list[Any], explained: list[Any]) -> None:
     after = captured(folder / "after", world.after, 3)
     before = None if world.before is None else captured(folder / "before", world.before, 2)
     text: dict[str, Any] = {"expect": [entry(n, one) for n, one in enumerate(asked)]}
