@@ -195,7 +195,7 @@ class Capture:
         return tables.count(kind) if isinstance(tables, Kept) else tables[kind].num_rows
 
     def coded(self, kind: str) -> pa.Table:
-        """The records of one kind, those words perhaps as codes that occur again and again."""
+        """The records of one kind, in which words that occur again and again may be codes."""
         tables = self._tables
         return tables.coded(kind) if isinstance(tables, Kept) else tables[kind]
 

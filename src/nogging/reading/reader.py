@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
-from functools import cache
+from functools import cache, cached_property
 from itertools import count
 from pathlib import Path
 from typing import Any
@@ -295,8 +295,18 @@ class Head:
     """What can be told of a reader without loading it all: which commands it answers."""
 
     path: Path
+    own: Own
     commands: tuple[str, ...]
-    patterns: tuple[Pattern, ...]
+    partial: tuple[str, ...] = ()
+
+    @cached_property
+    def patterns(self) -> tuple[Pattern, ...]:
+        """The commands, ready to be held against what somebody typed; what is wrong with one is told by the reader."""
+        try:
+            return compiled((*self.commands, *self.partial))
+        except NotationError:
+            reader = load_reader(self.path, self.own)
+            return reader.command_patterns + reader.partial_patterns
 
     def fits(self, command: str) -> int | None:
         """How loosely it answers a command: the fewest values in a pattern that fits; None where none does."""
@@ -336,10 +346,9 @@ def _head(path: Path, own: Own) -> Head:
         kept += line if within else "\n"
     try:
         model, _ = loads(kept, str(path), _HeadModel)
-        return Head(path, model.commands, compiled((*model.commands, *model.partial)))
-    except (FileError, NotationError):
-        reader = load_reader(path, own)
-        return Head(path, reader.commands, reader.command_patterns + reader.partial_patterns)
+        return Head(path, own, model.commands, model.partial)
+    except FileError:
+        return Head(path, own, load_reader(path, own).commands)
 
 
 def readers(dialect: str, own: Own = ()) -> tuple[Reader, ...]:
@@ -384,6 +393,9 @@ class _Meant:
 @cache
 def _meant(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> _Meant | None:
     known, asked = _heads(dialect, own, where), typed(command, load_dialect(dialect, own))
+    written = next((n for n, head in enumerate(known) if asked.core in head.commands and "<" not in asked.core), None)
+    if written is not None:
+        return _Meant(written, asked)
     fitting = [(fit, n) for n, head in enumerate(known) if (fit := head.fits(asked.core)) is not None]
     if fitting:
         return _Meant(min(fitting)[1], asked)
