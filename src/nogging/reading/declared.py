@@ -6,6 +6,7 @@ records and where their fields are.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
@@ -142,6 +143,12 @@ class ReaderModel(Strict):
         if sum(bool(one) for one in (self.lines, self.json_, self.xml)) != (not self.like):
             raise ValueError("a reader has one of: lines, json, xml, or is like another")
         return self
+
+
+def alike(words: Mapping[str, Any]) -> frozenset[str]:
+    """The words that mean the same as another one."""
+    meant = Counter(words.values())
+    return frozenset(text for text, value in words.items() if meant[value] > 1)
 
 
 @dataclass(frozen=True)
@@ -345,6 +352,11 @@ class Reader:
             if len(self._by_word) < 4096:
                 self._by_word[word] = found
         return found
+
+    @cached_property
+    def alike(self) -> Mapping[str, frozenset[str]]:
+        """For each field the words that mean the same as others: what they say beyond that, it does not hold."""
+        return {name: alike(words) for name, words in self.meanings.items()}
 
     @cached_property
     def known(self) -> Mapping[str, Any]:

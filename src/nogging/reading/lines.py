@@ -539,8 +539,7 @@ class Lines:
         """Whether a cell is among the words of its row: no field takes it, or other words mean the same as it."""
         if title not in heading.columns:
             return True
-        meant = self.reader.meanings.get(heading.columns[title].field, {})
-        return text in meant and list(meant.values()).count(meant[text]) > 1
+        return text in self.reader.alike.get(heading.columns[title].field, ())
 
     def begin_at(self, kind: Kind, number: int) -> None:
         """The row that was just read began at an earlier line."""

@@ -6,7 +6,6 @@ reader's file, line and column.
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from functools import cache, cached_property
@@ -36,6 +35,7 @@ from nogging.reading.declared import (
     ReaderModel,
     Scalar,
     Select,
+    alike,
 )
 from nogging.records import KINDS, Kind, Type
 from nogging.records.values import boolean, enumerated
@@ -176,8 +176,8 @@ class _Compiler:
 
     def with_alike(self, pattern: Pattern) -> Pattern:
         """The pattern with those of its values' texts that mean the same as others."""
-        alike = tuple(_alike(self.model.values.get(value.field, {})) for value in pattern.values)
-        return replace(pattern, alike=alike) if any(alike) else pattern
+        same = tuple(alike(self.model.values.get(value.field, {})) for value in pattern.values)
+        return replace(pattern, alike=same) if any(same) else pattern
 
     def part(self, text: str, kinds: Iterable[Kind], where: Path_) -> Part:
         pattern = self.pattern(text, where)
@@ -241,12 +241,6 @@ class _Compiler:
     def meaning(self, name: str, words: Mapping[str, Scalar]) -> dict[str, Any]:
         self.known(name, self.kinds.values(), ("values", name))
         return {text: None if value is None else str(value) for text, value in words.items()}
-
-
-def _alike(words: Mapping[str, Scalar]) -> frozenset[str]:
-    """The words that mean the same as another one."""
-    meant = Counter(words.values())
-    return frozenset(text for text, value in words.items() if meant[value] > 1)
 
 
 def _named(entries: Iterable[EntryModel], where: Path_) -> list[tuple[str | None, Path_]]:
