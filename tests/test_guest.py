@@ -32,7 +32,8 @@ from nogging.devices import reach
 from nogging.devices.telnet import DO, IAC, SB, SE, WILL, WONT, Negotiation
 from nogging.errors import CaptureError, QuestionError, Unreachable
 from nogging.inventory import Inventory
-from nogging.reading.reader import readers_of
+from nogging.reading.asking import why_not
+from nogging.reading.reader import find_reader, readers_of
 from nogging.records import KINDS
 from nogging.standin.folder import Folder
 from nogging.standin.scenario import teal_sound
@@ -92,6 +93,12 @@ def test_only_what_is_known_to_read_is_asked(tmp_path: Path, command: str, told:
     assert not (tmp_path / "now").exists(), "refused before anything is connected or written"
     asked = collect.commands_for(inventory.devices[0], ["system"], [command], any_command=True)
     assert command in [one.command for one in asked]
+
+
+@pytest.mark.parametrize("command", ["sysctl net.ipv4.ip_forward=1", "mtr -r 192.0.2.1", "conntrack -L"])
+def test_that_an_answer_is_known_by_its_words_makes_no_command_harmless(command: str) -> None:
+    assert find_reader("linux", command) is not None
+    assert why_not("linux", command) is not None
 
 
 CONFIGURATION = """\

@@ -267,12 +267,12 @@ class Capture:
                 )
                 reading.answer_is(command)
                 reader = self.reader(device, command)
+                assert reader is not None, "it made the reading"
                 for kind in counts:
-                    where = besides if reader is not None and reader.besides else answers
-                    where = others if reader is not None and reader.inherited else where
+                    where = others if reader.inherited else besides if reader.besides else answers
                     where.setdefault(kind, []).append(reading)
                 unread += [{"device": device, "answer": command, **vars(line)} for line in reading.unread]
-                if entry.is_evidence and became not in (NOT_SUPPORTED, SAID_NOTHING):
+                if reader.is_compared and entry.is_evidence and became not in (NOT_SUPPORTED, SAID_NOTHING):
                     rows[ANSWER.name] += _besides(device, command, reading)
             for kind, several in others.items():
                 (besides if kind in answers else answers).setdefault(kind, []).extend(several)
@@ -291,9 +291,8 @@ class Capture:
     def cache_key(self) -> str:
         """Changes with any answer, any reader that is used, and with the code that makes records of them."""
         digest = hashlib.sha256(code_digest().encode())
-        files = set()
+        files, spoken = set(), {one.dialect for one in self.devices.values()}
         for device, one in sorted(self.devices.items()):
-            files.add(dialect_file(one.dialect, self.own))
             for command, entry in sorted(one.commands.items()):
                 told = (
                     device,
@@ -307,8 +306,10 @@ class Capture:
                 )
                 digest.update(json.dumps(told).encode())
                 reader = self.reader(device, command)
-                files |= {one for one in (reader.path, reader.like) if one} if reader else set()
-        for path in sorted(files):
+                if reader is not None:
+                    spoken.add(reader.dialect)  # one that the device's own builds on, perhaps
+                    files |= {one for one in (reader.path, reader.like) if one is not None}
+        for path in sorted(files | {dialect_file(name, self.own) for name in spoken}):
             digest.update(path.read_bytes())
         return digest.hexdigest()
 
@@ -337,9 +338,7 @@ def said(reading: Reading) -> str:
 
 
 def _besides(device: str, command: str, reading: Reading) -> list[dict[str, Any]]:
-    """What an answer says besides its records, line by line; of a log, nothing: it is never compared."""
-    if reading.kinds and not any(kind.compared for kind in reading.kinds):
-        return []
+    """What an answer says besides its records, line by line."""
     words = sorted((number, text) for number, text in reading.passed if text)
     span = [words[0][0], words[-1][0]] if words else [1, 1]
     told = together(*(text for _, text in words))

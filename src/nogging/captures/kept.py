@@ -37,7 +37,7 @@ class Kept(Mapping[str, "pa.Table"]):
 
     def __getitem__(self, name: str) -> pa.Table:
         if name not in self._tables:
-            self._tables[name] = self._open(name, ()).read()
+            self._tables[name] = self._open(name).read()
         return self._tables[name]
 
     def __iter__(self) -> Iterator[str]:
@@ -48,20 +48,20 @@ class Kept(Mapping[str, "pa.Table"]):
 
     def count(self, name: str) -> int:
         """How many records of a kind there are."""
-        return int(self._open(name, ()).metadata.num_rows)
+        return int(self._open(name).metadata.num_rows)
 
     def coded(self, name: str) -> pa.Table:
         """The records of a kind with words that occur again and again as codes (dictionary arrays): these are read and
         compared in a third of the time."""
         fields = KINDS[name].fields.values()
         words = [field.name for field in fields if field.type.is_textual and field.type is not Type.PREFIX]
-        return self._open(name, [*words, "answer"]).read()
+        return self._open(name, words).read()
 
-    def _open(self, name: str, coded: list[str] | tuple[()]) -> pq.ParquetFile:
+    def _open(self, name: str, coded: list[str] | None = None) -> pq.ParquetFile:
         import pyarrow as pa
         import pyarrow.parquet as pq
 
-        return pq.ParquetFile(pa.BufferReader(self._files[name]), read_dictionary=list(coded) or None)
+        return pq.ParquetFile(pa.BufferReader(self._files[name]), read_dictionary=coded)
 
 
 def taken(folder: Path, cache_key: str) -> Kept | None:

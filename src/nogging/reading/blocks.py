@@ -230,9 +230,10 @@ class Blocks:
         taken = spans(match[0], match.regs[1:], block.alike, start)
         if self.lines.words.silent is not None:
             at, is_silent = 0, self.lines.words.silent.fullmatch
-            for line in self.stripped[number - 1 : number - 1 + block.height]:
+            own = self.stripped[number - 1 : number - 1 + block.height]
+            for line, (_, _, pattern) in zip(own, block.lines, strict=True):
                 end = at + len(line)
-                if line and is_silent(line):
+                if line and (pattern is None or pattern.verbatim is None) and is_silent(line):
                     taken.append((at, end))
                 at = end + 1
             taken.sort()

@@ -258,7 +258,10 @@ def load_reader(path: Path, own: Own = ()) -> Reader:
     model, source = load(path, ReaderModel)
     other = _other(model, source, own) if model.like else None
     if other is not None:
-        model = _like(model, load(other, ReaderModel)[0])
+        its, _ = load(other, ReaderModel)
+        if its.like:
+            raise source.error(("like",), f"'{model.like}' is itself like another; say '{its.like}'")
+        model = _like(model, its)
     return replace(_Compiler(path, model, source, own).reader(), like=other)
 
 
@@ -301,6 +304,12 @@ class Head:
         except NotationError:
             reader = load_reader(self.path, self.own)
             return reader.command_patterns + reader.partial_patterns
+
+    @cached_property
+    def words(self) -> frozenset[tuple[int, str]]:
+        """The words of its commands, each with its place."""
+        told = (one.text.lower().split() for one in self.patterns)
+        return frozenset((n, word) for several in told for n, word in enumerate(several) if "<" not in word)
 
     def fits(self, command: str) -> int | None:
         """How loosely it answers a command: the fewest values in a pattern that fits; None where none does."""
@@ -398,10 +407,10 @@ def _meant(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> _Me
         ((head.path.stem == WORDS, *one.looseness), n, one)
         for n, head in enumerate(known)
         for one in fits(head.patterns, asked.core)
-        if not one.stretches(words - _at_places(head.patterns))
+        if not one.stretches(words - head.words)
     ]
-    implied = load_dialect(dialect, own).implied
     if not short:
+        implied = load_dialect(dialect, own).implied
         within = implied and not asked.core.startswith(implied)
         return _meant(dialect, f"{implied} {command}", own, where) if within else None
     _, n, meant = min(short, key=lambda one: one[:2])
@@ -410,14 +419,8 @@ def _meant(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> _Me
 
 @cache
 def _words(dialect: str, own: Own, where: tuple[Path, ...]) -> frozenset[tuple[int, str]]:
-    """The words of a dialect's commands, each with its place: one that is typed whole is not short for another."""
-    return frozenset().union(*(_at_places(head.patterns) for head in _heads(dialect, own, where)))
-
-
-@cache
-def _at_places(patterns: tuple[Pattern, ...]) -> frozenset[tuple[int, str]]:
-    told = (one.text.lower().split() for one in patterns)
-    return frozenset((n, word) for several in told for n, word in enumerate(several) if "<" not in word)
+    """The words of all commands of a dialect: one that is typed whole is not short for another."""
+    return frozenset().union(*(head.words for head in _heads(dialect, own, where)))
 
 
 def spelled(dialect: str, command: str, own: Own = ()) -> tuple[str, str]:
