@@ -266,11 +266,11 @@ def load_reader(path: Path, own: Own = ()) -> Reader:
 
 
 def _other(model: ReaderModel, source: Source, own: Own) -> Path:
-    dialect, _, name = model.like.partition("/")
-    known = files(dialect, places(own))
-    if f"{name}.yaml" not in known:
-        raise source.error(("like",), f"there is no reader '{model.like}'{nearest(f'{name}.yaml', known)}")
-    return known[f"{name}.yaml"]
+    dialect = model.like.partition("/")[0]
+    known = {f"{dialect}/{path.stem}": path for path in files(dialect, places(own)).values()}
+    if model.like not in known:
+        raise source.error(("like",), f"there is no reader '{model.like}'{nearest(model.like, known)}")
+    return known[model.like]
 
 
 def _like(model: ReaderModel, other: ReaderModel) -> ReaderModel:
