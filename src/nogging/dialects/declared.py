@@ -72,7 +72,7 @@ class Session(Strict):
 
 class Clock(Strict):
     """How a device tells the time: the command, what of its answer is the time, and how that is written (as
-    `strptime` has it; ISO 8601 where there is no `form`). UTC is what is expected."""
+    `strptime` has it; without a `form`, as ISO 8601 or written out, with the zone's name; UTC where none is told)."""
 
     command: str
     pattern: str

@@ -103,8 +103,9 @@ class Pattern:
     where there are none."""
 
 
-def compile_pattern(text: str, but: tuple[str, ...] = ()) -> Pattern:
-    """Reads a pattern; `NotationError` where it is not one. What begins with the words of `but` it does not match."""
+def compile_pattern(text: str, but: tuple[str, ...] = (), without: tuple[str, ...] = ()) -> Pattern:
+    """Reads a pattern; `NotationError` where it is not one. What begins with the words of `but`, or has some of
+    `without`, it does not match."""
     parser = _Parser(text)
     elements = _hung(parser.sequence(""))
     if sum(1 for one in walk(elements) if isinstance(one, Choice)) > MOST_OPTIONALS:
@@ -112,14 +113,18 @@ def compile_pattern(text: str, but: tuple[str, ...] = ()) -> Pattern:
     elements = _quoted(elements)
     written, _ = _written(elements, frozenset({_END}))
     values = tuple(one for one in walk(elements) if isinstance(one, Value) and one.field)
-    spared = "|".join(re.escape(" ".join(words.split())).replace(r"\ ", r"[ \t]++") for words in but)
-    kept_out = rf"(?!(?:{spared})(?:\s|$))" if but else ""
+    kept_out = rf"(?!(?:{_either(but)})(?:\s|$))" if but else ""
+    kept_out += rf"(?!.*\b(?:{_either(without)})\b)" if without else ""
     found = Pattern(text, re.compile(kept_out + written), values, _first_word(elements), elements)
     if not any(isinstance(one, Value) and one.verbatim for one in walk(elements)):
         return found
     regex, trace = traced(found)
     named = {f"v{n}": value.verbatim for n, (value, _) in enumerate(trace.values) if value.verbatim or value.field}
     return replace(found, verbatim=(regex, named))
+
+
+def _either(texts: tuple[str, ...]) -> str:
+    return "|".join(re.escape(" ".join(words.split())).replace(r"\ ", r"[ \t]++") for words in texts)
 
 
 @dataclass

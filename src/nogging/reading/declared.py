@@ -60,6 +60,8 @@ class LineModel(Strict):
     inside: bool = False
     several: str = ""
     but: tuple[str, ...] = ()
+    without: tuple[str, ...] = ()
+    deeper: bool = False
     parts: dict[str, tuple[str, ...]] = Field(default_factory=dict)
     section: str = ""
     until: str = ""
@@ -78,8 +80,10 @@ class LineModel(Strict):
             raise ValueError("'frame' and 'inside' go with 'open', 'alone' with 'frame', and 'wrapped' with 'under'")
         if self.until and not self.section:
             raise ValueError("'until' goes with 'section'")
-        if (self.but and self.skip is None) or (self.several and not (self.row or self.again or self.under)):
-            raise ValueError("'but' goes with 'skip', and 'several' with 'row', 'again' and 'under'")
+        if ((self.but or self.without) and self.skip is None) or (
+            self.several and not (self.row or self.again or self.under)
+        ):
+            raise ValueError("'but' and 'without' go with 'skip', and 'several' with 'row', 'again' and 'under'")
         return self
 
     @property
@@ -194,6 +198,9 @@ class Form:
     """Whether a frame in which nothing follows is a record by itself."""
     level: int | None = None
     """How far in it counts as standing, where that is not how far in it stands."""
+
+    deeper: bool = False
+    """Whether a line has to stand further in than the open record's first."""
 
     is_bound: bool = False
     """Whether it depends on where a line stands if it is taken."""

@@ -244,6 +244,8 @@ class Lines:
         """Whether a line stands where a form wants it."""
         if form.indent is not None and form.indent != _indent(line):
             return False
+        if form.deeper and (self.open is None or _indent(line) <= self.open.indent):
+            return False
         return not form.within or form.within == self.section[0]
 
     def explain(self, taken: Form, stripped: str, line: str, number: int) -> None:

@@ -126,9 +126,9 @@ class _Compiler:
         except ValueError as error:
             raise self.source.error(where, str(error), at_key=at_key) from None
 
-    def pattern(self, text: str, where: Path_, but: tuple[str, ...] = ()) -> Pattern:
+    def pattern(self, text: str, where: Path_, but: tuple[str, ...] = (), without: tuple[str, ...] = ()) -> Pattern:
         try:
-            return compile_pattern(text, but)
+            return compile_pattern(text, but, without)
         except NotationError as error:
             raise self.source.error(where, str(error), offset=error.offset) from None
 
@@ -143,7 +143,7 @@ class _Compiler:
 
     def form(self, n: int, line: LineModel) -> Form:
         where = ("lines", n, str(line.action))
-        pattern = self.pattern(getattr(line, line.action), where, line.but)
+        pattern = self.pattern(getattr(line, line.action), where, line.but, line.without)
         kind = KINDS[line.kind] if line.kind else None
         if kind is None and line.action in (Action.OPEN, Action.ROW):
             raise self.source.error(where, "this line begins a record; say of which 'kind'", at_key=True)
@@ -170,7 +170,8 @@ class _Compiler:
             line.within,
             line.alone,
             line.level,
-            line.indent is not None or bool(line.within),
+            line.deeper,
+            line.indent is not None or line.deeper or bool(line.within),
             line.action is not Action.CARRY and not (line.several or line.parts or line.section or line.carries),
         )
 

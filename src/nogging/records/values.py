@@ -197,11 +197,17 @@ _MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct",
 _WRITTEN_DATE = re.compile(
     rf"(?:[A-Z][a-z]{{2}},? )?(?:(?P<y0>\d{{4}}) )?(?P<month>{'|'.join(_MONTHS)}) (?P<day>\d\d?)"
     r"(?:,? (?P<y1>\d{4}))? "
-    r"(?P<clock>\d\d:\d\d:\d\d(?:\.\d+)?)(?: (?:UTC|GMT))?(?: (?P<y2>\d{4}))?(?: (?:UTC|GMT))?"
+    r"(?P<clock>\d\d:\d\d:\d\d(?:\.\d+)?)(?: (?P<y2>\d{4}))?"
 )
-_CLOCK_FIRST = re.compile(
-    r"(\d\d:\d\d:\d\d(?:\.\d+)?) (?:(?:UTC|GMT) )?(?:[A-Z][a-z]{2} )?([A-Z][a-z]{2} \d\d?,? \d{4})"
-)
+_CLOCK_FIRST = re.compile(r"(\d\d:\d\d:\d\d(?:\.\d+)?) (?:[A-Z][a-z]{2} )?([A-Z][a-z]{2} \d\d?,? \d{4})")
+ZONES = {
+    "UTC": 0, "GMT": 0, "UT": 0, "WET": 0, "WEST": 1, "BST": 1, "CET": 1, "CEST": 2, "EET": 2, "EEST": 3, "MSK": 3,
+    "EST": -5, "EDT": -4, "CST": -6, "CDT": -5, "MST": -7, "MDT": -6, "PST": -8, "PDT": -7, "SGT": 8, "HKT": 8,
+    "JST": 9, "KST": 9, "AEST": 10, "AEDT": 11, "NZST": 12, "NZDT": 13,
+}  # fmt: skip
+"""Hours ahead of UTC by the name of a zone: those of RFC 5322, 4.3, and others that the time zone database has for one
+offset alone, or for one by far the most often. A date with another name is no date."""
+_ZONE = re.compile(rf" ({'|'.join(ZONES)})(?= |$)")
 
 
 def _written_out(text: str, at: datetime, skew: float) -> str:
@@ -223,11 +229,13 @@ def moment(text: str, at: datetime, skew: float = 0.0) -> Moment:
 
     A date was told by a clock that is `skew` seconds ahead of that which told `at`.
     """
-    date = _DATE.fullmatch(text) or _DATE.fullmatch(_written_out(text, at, skew))
+    named = _ZONE.search(text)
+    plain = text[: named.start()] + text[named.end() :] if named else text
+    date = _DATE.fullmatch(plain) or _DATE.fullmatch(_written_out(plain, at, skew))
     if date is None:
         seconds, resolution = span(text)
         return _ago(seconds, at), resolution
-    zone = (date[8] or "+00:00").replace("Z", "+00:00")
+    zone = (date[8] or f"{ZONES[named[1]] if named else 0:+03d}:00").replace("Z", "+00:00")
     day, clock = f"{date[1]}-{date[2]}-{date[3]}", f"{date[4]}:{date[5]}:{date[6]}"
     try:
         found = datetime.fromisoformat(f"{day}T{clock}{(date[7] or '')[:7].ljust(7, '0') if date[7] else ''}{zone}")
