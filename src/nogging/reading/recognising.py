@@ -72,9 +72,10 @@ def _guesses(text: str, dialect: str | None, command: str | None, own: Own) -> l
 
 def _is_it(reader: Reader, reading: Reading, text: str) -> bool:
     """Whether an answer can be what a reader is for: there are records in it, and but few lines that are unread. The
-    reader of a configuration passes over any line, so that a name of the device has to be among what it reads."""
+    reader of a configuration, or of what differs in one, passes over any line, so that a name of the device has to be
+    among what it reads."""
     lines = sum(1 for line in text.split("\n") if line.strip())
-    if reader.left_out:
+    if reader.left_out or [kind.name for kind in reader.kinds] == ["setting"]:
         return any(row.get("name") == "hostname" for row in reading.rows.get("setting", ()))
     return bool(reading.counts()) and len(reading.unread) <= lines * MOST_UNREAD
 
