@@ -31,15 +31,17 @@ class Real:
         return nogging.capture(self.shell, to=self.folder / name, kinds=kinds)
 
 
-def inventory(folder: Path, user: str) -> Inventory:
-    everything = network.routers()
+def inventory(
+    folder: Path, user: str, profile: network.Profile = network.TERMINAL, names: tuple[str, ...] = FRR
+) -> Inventory:
+    everything = profile.routers()
     rows = "".join(
         f"  - {{name: {name}, address: {everything[name].management}, dialect: frr, tier: {'core' if 'mole' in name else 'terminal'}}}\n"
-        for name in FRR
+        for name in names
     )
     path = folder / f"{user}.yaml"
     path.write_text(
-        f"settings:\n  - login: {{user: {user}, key: {network.PLACE}/key}}\n    known_hosts: known_hosts\n"
+        f"settings:\n  - login: {{user: {user}, key: {network.apart().place}/key}}\n    known_hosts: known_hosts\n"
         f"    answer_within: 20\ndevices:\n{rows}"
     )
     return nogging.load_inventory(path)
@@ -48,12 +50,7 @@ def inventory(folder: Path, user: str) -> Inventory:
 @pytest.fixture(scope="module")
 def real(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Real]:
     folder = tmp_path_factory.mktemp("real")
-    network.up()
-    try:
+    with network.built(network.TERMINAL):
         shell, vtysh = inventory(folder, "root"), inventory(folder, network.USER)
         pin(host_keys(shell))
         yield Real(folder, shell, vtysh, nogging.capture(shell, to=folder / "before"))
-    finally:
-        network.down()
-        network.down()
-        assert not network.PLACE.exists() and network.BRIDGE not in network.run("ip", "link")

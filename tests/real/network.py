@@ -1,7 +1,6 @@
 """A real routed network in Linux network namespaces, out of Debian's packages; nothing in it is simulated.
 
-    python -m tests.real.network up       # needs root, and the packages in PACKAGES
-    python -m tests.real.network down
+    python -m tests.real.network [COMMAND]    # needs root, and the packages in PACKAGES; runs it (a shell) beside the network
 
                   edge-r1 (bird, AS 64500)
                      |
@@ -13,19 +12,22 @@
               pier-h1 hangs on gannet-r1
 
 Each router is a network, mount and host-name namespace of its own with frr's daemons, lldpd and sshd in it. Two users log
-in: `root` to a shell, `nog-vtysh` to vtysh as the login's command. A bridge in the machine's own namespace reaches them all.
+in: `root` to a shell, `nog-vtysh` to vtysh as the login's command. A bridge reaches them all. All of it is in namespaces
+of the run's own, see `apart.py`.
 """
 
 from __future__ import annotations
 
 import os
 import re
-import shutil
-import subprocess
 import sys
 import time
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
+
+from tests.real.apart import Apart
 
 PACKAGES = ("frr", "bird2", "lldpd", "openssh-server", "iproute2", "iputils-ping")
 PROGRAMS = (
@@ -35,8 +37,9 @@ PROGRAMS = (
     "/usr/sbin/sshd",
     "/usr/sbin/ip",
     "/usr/bin/ping",
+    "/usr/bin/setpriv",
+    "/usr/bin/nsenter",
 )
-PLACE = Path("/var/tmp/nogging-real")
 BRIDGE, SUBNET = "nogbridge", "198.51.100"
 USER = "nog-vtysh"
 DAEMONS = ("zebra", "staticd", "ospfd", "ospf6d", "isisd", "bfdd", "bgpd")
@@ -57,8 +60,14 @@ class Router:
         return f"{SUBNET}.{128 + self.number}"
 
     @property
+    def own(self) -> Path:
+        """Its folder, as it sees it."""
+        return Apart.INSIDE / self.name
+
+    @property
     def place(self) -> Path:
-        return PLACE / self.name
+        """The same, from outside."""
+        return apart().place / self.name
 
 
 LINKS = (
@@ -79,12 +88,24 @@ NAMES = ("mole-r1", "mole-r2", "gannet-r1", "skerry-r1", "otter-r1", "edge-r1", 
 _KINDS = {"edge-r1": "bird", "pier-h1": "host", "quay-h1": "host"}
 
 
-def routers() -> dict[str, Router]:
-    found = {name: Router(name, n, _KINDS.get(name, "frr")) for n, name in enumerate(NAMES, 1)}
-    for one, here, other, there, octet in LINKS:
-        found[one].links.append((here, f"203.0.113.{octet + 1}/30", other))
-        found[other].links.append((there, f"203.0.113.{octet + 2}/30", one))
-    return found
+@dataclass(frozen=True)
+class Profile:
+    """What a network is made of: who is in it, which links there are, what each router is told, and when it stands."""
+
+    names: tuple[str, ...]
+    links: tuple[tuple[str, str, str, str, int], ...]
+    daemons: tuple[str, ...]
+    configured: Callable[[Router], str]
+    converged: Callable[[], None]
+    kinds: Mapping[str, str] = field(default_factory=dict)
+    prepared: Callable[[Router], None] = lambda router: None
+
+    def routers(self) -> dict[str, Router]:
+        found = {name: Router(name, n, self.kinds.get(name, "frr")) for n, name in enumerate(self.names, 1)}
+        for one, here, other, there, octet in self.links:
+            found[one].links.append((here, f"203.0.113.{octet + 1}/30", other))
+            found[other].links.append((there, f"203.0.113.{octet + 2}/30", one))
+        return found
 
 
 def missing() -> str | None:
@@ -95,16 +116,22 @@ def missing() -> str | None:
     return f"the real network needs {', '.join(PACKAGES)}; absent: {', '.join(absent)}" if absent else None
 
 
+_built: list[tuple[Apart, Profile]] = []
+
+
+def apart() -> Apart:
+    """Where the network of this process is."""
+    return _built[-1][0]
+
+
 def run(*command: str, check: bool = True) -> str:
-    done = subprocess.run(command, capture_output=True, text=True, check=False)
-    if check and done.returncode:
-        raise RuntimeError(f"{' '.join(command)}: {done.stderr.strip() or done.stdout.strip()}")
-    return done.stdout
+    """Runs a command beside the routers."""
+    return apart().run(*command, check=check)
 
 
 def inside(name: str, *command: str, check: bool = True) -> str:
     """Runs a command where a router's daemons are."""
-    process = (PLACE / name / "holder").read_text().strip()
+    process = (apart().place / name / "holder").read_text().strip()
     return run("nsenter", "--target", process, "--net", "--mount", "--uts", "--", *command, check=check)
 
 
@@ -113,41 +140,36 @@ def vtysh(name: str, *lines: str) -> str:
     return inside(name, "vtysh", *(word for line in lines for word in ("-c", line)))
 
 
-def up() -> dict[str, Router]:
-    """Builds the network, from nothing, and waits until it has converged."""
-    down()
-    everything = routers()
-    PLACE.mkdir(parents=True)
+@contextmanager
+def built(profile: Profile) -> Iterator[None]:
+    """The network, built from nothing, and converged; this thread is within reach of it meanwhile."""
+    _built.append((Apart(), profile))
+    try:
+        with apart().entered():
+            _up(profile)
+            yield
+    finally:
+        _built.pop()[0].end()
+
+
+def _up(profile: Profile) -> None:
+    everything = profile.routers()
     _user()
     run("ip", "link", "add", BRIDGE, "type", "bridge")
     run("ip", "address", "add", f"{SUBNET}.142/28", "dev", BRIDGE)
     run("ip", "link", "set", BRIDGE, "up")
     for router in everything.values():
         _namespace(router)
-    for one, here, other, there, _ in LINKS:
+    for one, here, other, there, _ in profile.links:
         run("ip", "link", "add", here, "netns", one, "type", "veth", "peer", "name", there, "netns", other)
     for router in everything.values():
         _start(router)
-    settled(still=7)  # longer than OSPF takes to send again what was lost at the start (RFC 2328, RxmtInterval)
-    heard()
-    return everything
-
-
-def down() -> None:
-    """Takes away whatever of the network is there; does nothing where nothing is."""
-    there = {line.split()[0] for line in run("ip", "netns", "list").splitlines() if line.split()}
-    for name in NAMES:
-        if name in there:
-            for process in run("ip", "netns", "pids", name).split():
-                run("kill", "-9", process, check=False)
-            run("ip", "netns", "del", name)
-    run("ip", "link", "del", BRIDGE, check=False)
-    shutil.rmtree(PLACE, ignore_errors=True)
+    profile.converged()
 
 
 def _user() -> None:
     """The user whose login is vtysh, and the key that opens both logins."""
-    if subprocess.run(["id", USER], capture_output=True, check=False).returncode:
+    if USER not in run("getent", "passwd"):
         run(
             "useradd",
             "--no-create-home",
@@ -160,15 +182,13 @@ def _user() -> None:
             USER,
         )
         run("usermod", "--password", "*", USER)
-    run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(PLACE / "key"))
-    shutil.copy(PLACE / "key.pub", PLACE / "authorized")
+    run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(Apart.INSIDE / "key"))
+    run("cp", str(Apart.INSIDE / "key.pub"), str(Apart.INSIDE / "authorized"))
 
 
 def _namespace(router: Router) -> None:
     run("ip", "netns", "add", router.name)
-    router.place.mkdir()
-    (router.place / "etc").mkdir()
-    shutil.chown(router.place / "etc", "frr", "frr")
+    run("install", "--directory", "--owner=frr", "--group=frr", str(router.own), str(router.own / "etc"))
     port = f"nog{router.number}"
     run("ip", "link", "add", "mgmt", "netns", router.name, "type", "veth", "peer", "name", port)
     run("ip", "link", "set", port, "master", BRIDGE, "up")
@@ -178,23 +198,21 @@ def _namespace(router: Router) -> None:
         mount -t tmpfs tmpfs /root # what somebody's shell does at a login is nothing of a router's
         mkdir -p /run/frr /run/lldpd /run/sshd /run/bird
         chown frr:frr /run/frr
-        mount --bind {router.place}/etc /etc/frr
+        mount --bind {router.own}/etc /etc/frr
         hostname {router.name}
         sysctl -qw net.ipv4.ip_forward=1 net.ipv4.conf.all.rp_filter=0
         ip link set lo up
         ip address add {router.management}/28 dev mgmt
         ip link set mgmt up
+        echo $$ > {router.own}/holder
         exec sleep infinity
     """
-    command = ["ip", "netns", "exec", router.name, "unshare", "--mount", "--uts", "sh", "-c", setup]
-    quiet = subprocess.DEVNULL  # a pipe that the holder kept open would never end
-    holder = subprocess.Popen(command, stdin=quiet, stdout=quiet, stderr=quiet)
-    (router.place / "holder").write_text(str(holder.pid))
+    apart().start("ip", "netns", "exec", router.name, "unshare", "--mount", "--uts", "sh", "-c", setup)
 
 
 def _start(router: Router) -> None:
     deadline = time.monotonic() + 10
-    while inside(router.name, "hostname", check=False).strip() != router.name and time.monotonic() < deadline:
+    while not (router.place / "holder").exists() and time.monotonic() < deadline:
         time.sleep(0.05)
     for interface, address, _ in router.links:
         if router.kind != "frr":
@@ -205,18 +223,20 @@ def _start(router: Router) -> None:
 
 
 def _frr(router: Router) -> None:
+    profile = _built[-1][1]
+    profile.prepared(router)
     (router.place / "etc" / "vtysh.conf").write_text("no service integrated-vtysh-config\n")
-    for daemon in DAEMONS:
+    for daemon in profile.daemons:
         path = router.place / "etc" / f"{daemon}.conf"
-        path.write_text(_configuration(router) if daemon == "zebra" else f"hostname {router.name}\n")
-        shutil.chown(path, "frr", "frr")
+        path.write_text(profile.configured(router) if daemon == "zebra" else f"hostname {router.name}\n")
+        run("chown", "frr:frr", str(router.own / "etc" / path.name))
         inside(router.name, f"/usr/lib/frr/{daemon}", "-d", "-A", "127.0.0.1")
     time.sleep(0.3)
     path = router.place / "etc" / "all.conf"
-    path.write_text(_configuration(router))
+    path.write_text(profile.configured(router))
     inside(router.name, "vtysh", "-f", str(Path("/etc/frr/all.conf")))
     (router.place / "lldpd.conf").write_text("configure lldp tx-interval 1\n")
-    inside(router.name, "lldpd", "-I", "eth*", "-C", "lo", "-O", str(router.place / "lldpd.conf"))
+    inside(router.name, "lldpd", "-I", "eth*", "-C", "lo", "-O", str(router.own / "lldpd.conf"))
 
 
 def _configuration(router: Router) -> str:
@@ -274,7 +294,7 @@ def _bird(router: Router) -> None:
             connect retry time 1; error wait time 1,2; ipv4 { import all; export where source = RTS_STATIC; }; }
     """
     (router.place / "bird.conf").write_text(text)
-    inside(router.name, "bird", "-c", str(router.place / "bird.conf"))
+    inside(router.name, "bird", "-c", str(router.own / "bird.conf"))
 
 
 def _host(router: Router) -> None:
@@ -283,19 +303,19 @@ def _host(router: Router) -> None:
 
 
 def _sshd(router: Router) -> None:
-    run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(router.place / "host_key"))
+    run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(router.own / "host_key"))
     config = router.place / "sshd_config"
     config.write_text(
-        f"ListenAddress {router.management}\nHostKey {router.place}/host_key\nUsePAM no\nPermitRootLogin yes\n"
-        f"PasswordAuthentication no\nAuthorizedKeysFile {PLACE}/authorized\nStrictModes no\nPrintMotd no\n"
-        f"PidFile {router.place}/sshd.pid\nMaxStartups 100\n"
+        f"ListenAddress {router.management}\nHostKey {router.own}/host_key\nUsePAM no\nPermitRootLogin yes\n"
+        f"PasswordAuthentication no\nAuthorizedKeysFile {Apart.INSIDE}/authorized\nStrictModes no\nPrintMotd no\n"
+        f"PidFile {router.own}/sshd.pid\nMaxStartups 100\n"
     )
-    inside(router.name, "/usr/sbin/sshd", "-f", str(config))
+    inside(router.name, "/usr/sbin/sshd", "-f", str(router.own / "sshd_config"))
 
 
 def _ends() -> tuple[list[str], list[str]]:
     """The frr routers, and the router at each end of each link between two of them."""
-    frr = [name for name, one in routers().items() if one.kind == "frr"]
+    frr = [name for name, one in TERMINAL.routers().items() if one.kind == "frr"]
     return frr, [end for one, _, other, *_ in LINKS for end in (one, other) if {one, other} <= set(frr)]
 
 
@@ -328,8 +348,16 @@ def settled(within: float = 120, still: float = 3.0) -> None:
     raise RuntimeError(f"the network has not settled within {within:g} s")
 
 
+def _converged() -> None:
+    settled(still=7)  # longer than OSPF takes to send again what was lost at the start (RFC 2328, RxmtInterval)
+    heard()
+
+
+TERMINAL = Profile(NAMES, LINKS, DAEMONS, _configuration, _converged, _KINDS)
+
+
 if __name__ == "__main__":
-    reason = missing()
-    if reason or sys.argv[1:] not in (["up"], ["down"]):
-        sys.exit(reason or __doc__)
-    up() if sys.argv[1] == "up" else down()
+    if reason := missing():
+        sys.exit(reason)
+    with built(TERMINAL):
+        sys.exit(os.spawnvp(os.P_WAIT, "nsenter", [*apart().enter, *(sys.argv[1:] or ["sh"])]))

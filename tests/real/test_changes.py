@@ -193,7 +193,7 @@ def test_a_killed_run_goes_on_or_backs_out(real: Real, tmp_path: Path, what: str
 
 @insisting
 def test_an_outage_of_known_length(real: Real, tmp_path: Path) -> None:
-    port, taken = f"nog{network.routers()['otter-r1'].number}", 0.0
+    port, taken = f"nog{network.TERMINAL.routers()['otter-r1'].number}", 0.0
 
     def tell(event: dict[str, Any]) -> None:
         nonlocal taken
@@ -204,7 +204,7 @@ def test_an_outage_of_known_length(real: Real, tmp_path: Path) -> None:
             network.run("ip", "link", "set", port, "up")
             taken = time.monotonic() - began
 
-    address = network.routers()["otter-r1"].management
+    address = network.TERMINAL.routers()["otter-r1"].management
     probes = f"probes: [{{to: {address}, interval: 0.5}}, {{from: gannet-r1, to: 192.0.2.5, interval: 1}}]\n"
     steps = "steps: [{on: name = 'gannet-r1', send: [interface eth0, description pier]}]\n"
     done = nogging.perform(written(real, tmp_path, f"{probes}expect:\n{FULL}{steps}"), to=tmp_path / "done", tell=tell)

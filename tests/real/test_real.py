@@ -156,7 +156,7 @@ def test_the_text_says_what_the_json_says(real: Real, dialect: str, link: str) -
 
 def test_bird_says_what_it_was_told_and_what_its_neighbor_sees(real: Real) -> None:
     path = real.folder / "bird.yaml"
-    head, everything = (real.folder / "root.yaml").read_text().split("devices:")[0], network.routers()
+    head, everything = (real.folder / "root.yaml").read_text().split("devices:")[0], network.TERMINAL.routers()
     path.write_text(
         f"{head}devices:\n  - {{name: edge-r1, address: {everything['edge-r1'].management}, dialect: bird}}\n"
     )

@@ -237,8 +237,8 @@ class Lines:
             self.same[stripped] = (form, self.kind, self.gave, self.rest)
 
     def ending(self, until: str, number: int) -> int:
-        """The line that ends a section which began in this one (itself, where it has the text twice): the last one, where
-        none does, so that nothing of an answer that was cut off in a banner is taken for more than that."""
+        """The line that ends a section which began in this one: itself, where it has the text twice, and the last one,
+        where none does, so that nothing of an answer that was cut off in a banner is taken for more than that."""
         if self.texts[number - 1].count(until) > 1:
             return number
         return next((n for n in range(number + 1, len(self.texts)) if until in self.texts[n - 1]), len(self.texts))

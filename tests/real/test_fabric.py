@@ -1,0 +1,147 @@
+"""The second real network captured, read in two forms, changed and judged; see `fabric.py`."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from itertools import pairwise
+from pathlib import Path
+
+import pytest
+from tests.real import fabric, network
+from tests.real.conftest import ON_IT, Real, inventory
+from tests.real.oracle import disagreements
+from tests.real.test_changes import insisting, written
+
+import nogging
+from nogging.changes.journal import STATE
+from nogging.changes.outcome import State
+from nogging.collecting.trust import host_keys, pin
+
+pytestmark = ON_IT
+
+BESIDE = (
+    *("show ip eigrp neighbor", "show ip pim neighbor", "show ip pim interface", "show vrrp", "show vrrp summary"),
+    *(
+        "show evpn vni",
+        "show evpn mac vni all",
+        "show bgp l2vpn evpn",
+        "show ip rip",
+        "show ip rip status",
+        "show ip nht",
+    ),
+    *("show interface brief", "show interface description", "show ip ospf neighbor", "show bfd peers brief"),
+    *(
+        "show bgp neighbors",
+        "show bgp ipv4 unicast",
+        "show ip mroute",
+        "show ip eigrp interface",
+        "show running-config",
+    ),
+    *("ip -s address", "ip route", "ip -6 route", "ip neigh", "bridge fdb show"),
+)
+FORMS = {
+    "show interface vrf all": "show interface vrf all json",
+    "show ip route vrf all": "show ip route vrf all json",
+    "show ipv6 route vrf all": "show ipv6 route vrf all json",
+    "show ip ospf neighbor detail": "show ip ospf neighbor detail json",
+    "show bgp summary": "show bgp summary json",
+    "show bfd peers": "show bfd peers json",
+}
+
+
+@pytest.fixture(scope="module")
+def real(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Real]:
+    folder = tmp_path_factory.mktemp("fabric")
+    with network.built(fabric.FABRIC):
+        shell, vtysh = (inventory(folder, user, fabric.FABRIC, fabric.NAMES) for user in ("root", network.USER))
+        pin(host_keys(shell))
+        yield Real(folder, shell, vtysh, nogging.capture(shell, to=folder / "before"))
+
+
+@pytest.fixture(autouse=True)
+def locks(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv(STATE, str(tmp_path / "state"))
+
+
+def test_everything_is_read(real: Real) -> None:
+    capture = nogging.capture(real.shell, to=real.folder / "all", commands=BESIDE)
+    assert capture.records("unread").to_pylist() == []
+    said = {one.commands[command].outcome for one in capture.devices.values() for command in BESIDE}
+    assert said <= {"answered", "not_configured"}, said
+
+
+def test_what_an_interface_without_addresses_says_of_its_neighbor(real: Real) -> None:
+    rows = [row for row in real.before.records("neighbor").to_pylist() if row["device"] == "cove-r1"]
+    bgp = {row["family"]: row for row in rows if row["protocol"] == "bgp"}
+    assert set(bgp) == {"ipv4_unicast", "l2vpn_evpn"}
+    assert {(row["neighbor"], row["interface"], row["remote_as"], row["settled"]) for row in bgp.values()} == {("eth1", "eth1", 64510, True)}  # fmt: skip
+    own = [row["ip"] for row in real.before.records("address").to_pylist() if row["device"] == "cove-r1"]
+    there = network.inside("weir-r1", "ip", "-br", "-6", "address", "show", "dev", "eth1").split()[2].split("/")[0]
+    assert there not in own
+    routes = {row["destination_prefix"]: row for row in real.before.records("route").to_pylist() if row["device"] == "cove-r1" and row["chosen"]}  # fmt: skip
+    assert routes["192.0.2.1/32"]["next_hop_address"] == there
+    assert routes["198.51.100.0/26"]["special_next_hop"] == "blackhole"
+    assert routes["198.51.100.192/27"]["special_next_hop"] == "unreachable"
+    assert "198.51.100.64/26" not in routes
+
+
+def test_quiet_captures_differ_in_nothing(real: Real) -> None:
+    fabric.settled()
+    several = [nogging.capture(real.shell, to=real.folder / f"quiet{n}") for n in range(5)]
+    for early, late in pairwise(several):
+        found = nogging.compare(early, late)
+        assert (found.differences, found.not_compared) == ((), ()), late.folder
+
+
+@pytest.mark.parametrize("link", ["up", "down"])
+def test_the_text_says_what_the_json_says(real: Real, link: str) -> None:
+    network.inside("cove-r1", "ip", "link", "set", "eth1", link)
+    try:
+        for _ in range(4):
+            time.sleep(4 if link == "down" else 0)
+            early, text, late = (
+                nogging.capture(real.shell, to=real.folder / name, kinds=["system"], commands=list(commands))
+                for name, commands in (("early", FORMS.values()), ("text", FORMS), ("late", FORMS.values()))
+            )
+            wrong = {
+                (name, command): differing
+                for name in fabric.NAMES
+                for command, json in FORMS.items()
+                if text.devices[name].commands[command].outcome == "answered"
+                and (differing := list(disagreements(text, early, late, name, command, json)))
+            }
+            if not wrong:
+                break
+        assert wrong == {}
+    finally:
+        network.inside("cove-r1", "ip", "link", "set", "eth1", "up")
+        fabric.settled()
+
+
+EXPECTED = "  - {every: neighbor, where: \"protocol in ('bgp', 'ospf', 'bfd', 'pim', 'eigrp')\", must: settled}\n"
+CHANGES = {
+    "a description": ("steps: [{on: name = 'cove-r1', intent: [{interface: eth3, description: quay}]}]\n", State.IN),
+    "a cost": ("steps: [{on: \"name like 'cove-%'\", intent: [{ospf: eth2, cost: 7}]}]\n", State.IN),
+    "the unnumbered link is shut down": (
+        "steps: [{on: name = 'cove-r2', intent: [{interface: eth1, enabled: false}]}]\n",
+        State.AS_BEFORE,
+    ),
+    "timers at one end": (
+        "steps: [{on: name = 'cove-r1', intent: [{ospf: eth2, hello_interval: 7, dead_interval: 28}]}]\n",
+        State.AS_BEFORE,
+    ),
+    "a session is shut down with grace": (
+        "steps: [{on: name = 'cove-r1', send: [router bgp 64501, neighbor eth1 shutdown message quay work]}]\n",
+        State.AS_BEFORE,
+    ),
+}
+
+
+@pytest.mark.parametrize("name", CHANGES)
+@insisting
+def test_a_change_of_the_fabric(real: Real, tmp_path: Path, name: str) -> None:
+    steps, wanted = CHANGES[name]
+    fabric.settled()
+    done = nogging.perform(written(real, tmp_path, f"expect:\n{EXPECTED}{steps}"), to=tmp_path / "done")
+    assert done.state is wanted, (done.reasons, done.todo)
