@@ -201,6 +201,8 @@ class Form:
 
     deeper: bool = False
     """Whether a line has to stand further in than the open record's first."""
+    prose: bool = False
+    """Whether it takes any line that has none of some words: such a line is known only where there are records."""
 
     is_bound: bool = False
     """Whether it depends on where a line stands if it is taken."""

@@ -127,6 +127,8 @@ class Lines:
         """Whether lines say what those after them are read by: the length of the prefixes that follow."""
         self.section: tuple[str, int] = ("", -1)
         """The section that the line stands in, and how far in its heading stood."""
+        self.prose: list[int] = []
+        """The lines that were taken for prose."""
         self.section_ends = 0
         """The last line of the section, where that is not told by how far in its lines stand."""
         self.absent = {kind.name: absent_of(reader, kind) for kind in reader.kinds}
@@ -179,7 +181,7 @@ class Lines:
         """Takes a line that has been seen before as it was taken then; False where it has to be looked at anew."""
         form, kind, values, self.rest = same
         if form.action is Action.SKIP:
-            self.passed(line, number)
+            self.passed(form, line, number)
             self.by = form
             return True
         if (form.kind or self.target(form.action)) is not kind or kind is None:
@@ -193,11 +195,19 @@ class Lines:
         self.drop_first()
         self.ended = True
         self.close()
+        if self.prose and not any(self.reading.rows.values()):
+            self.doubt_prose()
         self.reading.unread.sort(key=lambda one: one.line)
         if self.reader.together:
             for kind in self.reading.kinds:
                 self.reading.rows[kind.name] = put_together(kind, self.reading.rows[kind.name])
         return self.reading
+
+    def doubt_prose(self) -> None:
+        """Without a record there is nothing that prose could stand around: it may be anything."""
+        self.reading.skipped -= len(self.prose)
+        self.reading.passed = [one for one in self.reading.passed if one[0] not in self.prose]
+        self.reading.unread += [Unread(number, self.texts[number - 1], NO_PATTERN) for number in self.prose]
 
     def last_line(self) -> int:
         return max((n for n, line in enumerate(self.texts, 1) if line.strip()), default=1)
@@ -263,7 +273,7 @@ class Lines:
     def act(self, form: Form, texts: tuple[str | None, ...], line: str, number: int) -> bool:
         action = form.action
         if action is Action.SKIP:
-            self.passed(line, number)
+            self.passed(form, line, number)
             self.gave, self.kind = {}, None
             return True
         kind = form.kind or self.target(action)
@@ -398,9 +408,11 @@ class Lines:
         self.reading.passed.append((number, self.words.of(line.strip(), ())))
         return True
 
-    def passed(self, line: str, number: int) -> None:
+    def passed(self, form: Form, line: str, number: int) -> None:
         """A line that says nothing: its words are the open record's, if it stands further in, else the answer's."""
         self.reading.skipped += 1
+        if form.prose:
+            self.prose.append(number)
         self.leave_words(line, number, self.rest)
 
     def leave_words(self, line: str, number: int, words: str) -> None:

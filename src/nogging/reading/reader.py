@@ -171,6 +171,7 @@ class _Compiler:
             line.alone,
             line.level,
             line.deeper,
+            bool(line.without),
             line.indent is not None or line.deeper or bool(line.within),
             line.action is not Action.CARRY and not (line.several or line.parts or line.section or line.carries),
         )
