@@ -262,6 +262,13 @@ def test_a_lost_line_never_moves_a_value_to_another_record(data: st.DataObject) 
             assert any(all(row[name] == one.get(name) for name in set(row) - free) for one in begun), (path, row, begun)
 
 
+def test_prose_is_known_only_beside_records_and_without_the_words_that_matter() -> None:
+    said = "mole-r1 uptime is 3 days\nsubject to local laws\nIOS (tm) of no known layout\n"
+    assert [one.line for one in nogging.read(said, dialect="ios", command="show version").unread] == [3]
+    alone = said.partition("\n")[2]
+    assert [one.line for one in nogging.read(alone, dialect="ios", command="show version").unread] == [1, 2]
+
+
 PROSE = "garbage\nfoo bar\n  three words here\nfour words are here\n    five words are right here\nnow there are six of them\n"
 
 

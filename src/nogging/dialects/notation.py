@@ -114,7 +114,7 @@ def compile_pattern(text: str, but: tuple[str, ...] = (), without: tuple[str, ..
     written, _ = _written(elements, frozenset({_END}))
     values = tuple(one for one in walk(elements) if isinstance(one, Value) and one.field)
     kept_out = rf"(?!(?:{_either(but)})(?:\s|$))" if but else ""
-    kept_out += rf"(?!.*\b(?:{_either(without)})\b)" if without else ""
+    kept_out += rf"(?!.*(?<!\w)(?:{_either(without)})(?!\w))" if without else ""
     found = Pattern(text, re.compile(kept_out + written), values, _first_word(elements), elements)
     if not any(isinstance(one, Value) and one.verbatim for one in walk(elements)):
         return found

@@ -127,8 +127,8 @@ class Lines:
         """Whether lines say what those after them are read by: the length of the prefixes that follow."""
         self.section: tuple[str, int] = ("", -1)
         """The section that the line stands in, and how far in its heading stood."""
-        self.prose: list[int] = []
-        """The lines that were taken for prose."""
+        self.prose: dict[int, None] = {}
+        """The lines that were taken for prose, in their order."""
         self.section_ends = 0
         """The last line of the section, where that is not told by how far in its lines stand."""
         self.absent = {kind.name: absent_of(reader, kind) for kind in reader.kinds}
@@ -412,7 +412,7 @@ class Lines:
         """A line that says nothing: its words are the open record's, if it stands further in, else the answer's."""
         self.reading.skipped += 1
         if form.prose:
-            self.prose.append(number)
+            self.prose[number] = None
         self.leave_words(line, number, self.rest)
 
     def leave_words(self, line: str, number: int, words: str) -> None:
