@@ -25,7 +25,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
 from nogging.errors import nearest
-from nogging.records.values import UNITS
+from nogging.records.values import TIME_OF_DAY, UNITS
 
 MOST_OPTIONALS = 10
 """More optional parts than this in one pattern, and trying them all would be slow."""
@@ -63,6 +63,10 @@ class Value:
     quoted: bool = False
     verbatim: bool = False
     """Whether it is not kept in a field, and yet word for word."""
+
+    @property
+    def may_be_dated(self) -> bool:
+        return self.unit == TIME_OF_DAY
 
 
 @dataclass(frozen=True)
@@ -173,7 +177,7 @@ def _loose(element: Element) -> str:
     if isinstance(element, Value):
         if element.quoted:
             return r'[^"]*'
-        return r"\S.*" if element.rest else r"\S+" + r"[ \t]+\S+" * (element.words - 1)
+        return r"\S.*" if element.rest else _dated(element, r"\S+" + r"[ \t]+\S+" * (element.words - 1))
     return f"(?:{'|'.join(loose(branch) for branch in element.branches)}){'?' if element.optional else ''}"
 
 
@@ -355,7 +359,12 @@ def _value_written(value: Value, after: Stops, trace: Trace | None) -> str:
     firsts = "".join(sorted({re.escape(stop[0]) for stop in literals}))
     spared = "".join(_spared(first, literals) for first in sorted({stop[0] for stop in literals}))
     word = rf"(?:[^\s{firsts}]{spared})++" if literals else r"\S++"
-    return group + word + rf"(?:[ \t]++{word})" * (value.words - 1) + ")"
+    return group + _dated(value, word + rf"(?:[ \t]++{word})" * (value.words - 1)) + ")"
+
+
+def _dated(value: Value, word: str) -> str:
+    """A time of day may have its date before it, as a word of its own."""
+    return rf"(?:\d{{4}}-\d\d-\d\d[ \t]++\d\d:[\d:.]++|{word})" if value.may_be_dated else word
 
 
 def _spared(first: str, literals: list[str]) -> str:

@@ -34,6 +34,10 @@ class Action(StrEnum):
     SKIP = "skip"
 
 
+RECORDING = (Action.OPEN, Action.ROW, Action.AGAIN)
+REMARK = "%"
+"""The word that begins what a device says about a command: never the first value of a record."""
+
 PREFIX_LENGTH = "_length"
 """`destination_prefix_length` may be carried, where a heading gives the length of the prefixes below it."""
 

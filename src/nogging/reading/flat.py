@@ -28,7 +28,7 @@ import pyarrow.compute as pc
 from nogging.dialects.notation import loose
 from nogging.reading.account import Reading, Unread, without
 from nogging.reading.columns import Bools, Cells, Column, Ints, Octets, converted, squared, texts
-from nogging.reading.declared import Action, Form, Reader
+from nogging.reading.declared import REMARK, Action, Form, Reader
 from nogging.reading.layout import Layout, Part, Word, layout_of
 from nogging.reading.lines import Lines
 from nogging.reading.remainder import KEPT, left
@@ -61,7 +61,7 @@ def is_flat(reader: Reader) -> bool:
 
 
 def _alone(form: Form) -> bool:
-    plain = not any(value.words > 1 or value.quoted for value in form.values)
+    plain = not any(value.words > 1 or value.quoted or value.may_be_dated for value in form.values)
     return (
         plain
         and not (form.parts or form.section or form.within or form.pattern.verbatim)
@@ -103,7 +103,7 @@ class Flat:
         self.reader = reader
         self.plain = Lines(reader, at, device, skew)
         self.slots: Slots = self.plain.slots
-        self.refused = bytes({word.encode()[0] for word in self.plain.refusals if word})
+        self.refused = bytes({word.encode()[0] for word in (*self.plain.refusals, REMARK) if word})
 
     def read(self, octets: bytes) -> Reading:
         self.words = _Words(octets)

@@ -23,6 +23,8 @@ from nogging.files import Path_, Source, load, loads, read_text
 from nogging.reading.commands import Fit, Typed, compiled, fits, is_meant, spelled_out, typed
 from nogging.reading.declared import (
     PREFIX_LENGTH,
+    RECORDING,
+    REMARK,
     Action,
     Entry,
     EntryModel,
@@ -143,7 +145,9 @@ class _Compiler:
 
     def form(self, n: int, line: LineModel) -> Form:
         where = ("lines", n, str(line.action))
-        pattern = self.pattern(getattr(line, line.action), where, line.but, line.without)
+        text = getattr(line, line.action)
+        remarks = (REMARK,) if line.action in RECORDING and text.startswith("<") else ()
+        pattern = self.pattern(text, where, line.but + remarks, line.without)
         kind = KINDS[line.kind] if line.kind else None
         if kind is None and line.action in (Action.OPEN, Action.ROW):
             raise self.source.error(where, "this line begins a record; say of which 'kind'", at_key=True)

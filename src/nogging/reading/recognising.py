@@ -28,6 +28,12 @@ class Guess:
     read: int
 
     @property
+    def rank(self) -> tuple[int, ...]:
+        """The best first. The reader of a configuration passes over what it does not know: whole says little of it."""
+        passes_over = bool(self.reader.left_out)
+        return passes_over, -self.whole * (not passes_over), -self.read, -self.whole
+
+    @property
     def told(self) -> str:
         return f"{self.reader.dialect}, '{self.reader.command}'"
 
@@ -36,13 +42,12 @@ def recognised(text: str, dialect: str | None = None, command: str | None = None
     """What a text is an answer to, of one dialect or of any; `QuestionError` where nothing reads it, or several do."""
     guesses = sorted(
         (guess for guess in _guesses(text, dialect, command, own) if guess.read),
-        key=lambda one: (bool(one.reader.left_out), -one.whole, -one.read, not one.reader.asked),
+        key=lambda one: (one.rank, not one.reader.asked),
     )
     if not guesses:
         raise QuestionError("what this is an answer to is not recognised; say --dialect and --command")
     best = guesses[0]
-    rank = (best.reader.left_out, best.whole, best.read)
-    as_good = [one for one in guesses if (one.reader.left_out, one.whole, one.read) == rank]
+    as_good = [one for one in guesses if one.rank == best.rank]
     mine = (best.reader.dialect, best.reader.kinds)
     others = [one for one in as_good if (one.reader.dialect, one.reader.kinds) != mine]
     if others:

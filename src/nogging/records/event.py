@@ -9,7 +9,8 @@ EVENT = Kind(
     "a message of a device's log; not compared, for every message is new",
     "RFC 5424",
     (
-        Field("at", Type.MOMENT, Nature.NOTE, "when it was logged", "RFC 5424, TIMESTAMP", required=True),
+        Field("at", Type.MOMENT, Nature.NOTE, "when it was logged", "RFC 5424, TIMESTAMP"),
+        Field("up_time", Type.NUMBER, Nature.NOTE, "how long its device was up then", "RFC 5424, sysUpTime", "s"),
         Field("severity", Type.TEXT, Nature.NOTE, "how bad", "RFC 5424, 6.2.1", values=SEVERITIES),
         Field("facility", Type.TEXT, Nature.NOTE, "who says it", "RFC 5424, APP-NAME"),
         Field("name", Type.TEXT, Nature.NOTE, "what it is called", "RFC 5424, MSGID"),
