@@ -358,13 +358,13 @@ def _expression(reader: Reader, forms: Sequence[Form | None], refusals: Iterable
 
 
 def _before(reader: Reader, form: Form, refusals: Iterable[str]) -> Iterator[str]:
-    """The expressions of what would take a line before this form does."""
+    """The expressions of what would take a line before this form does: blocks are in no section."""
     word = form.pattern.first_word
     for refusal in refusals:
         if word is None or word.startswith(refusal) or refusal.startswith(word):
             yield re.escape(refusal)
     for one in reader.forms[: reader.forms.index(form)]:
-        if word is None or one.pattern.first_word in (None, word):
+        if not one.within and (word is None or one.pattern.first_word in (None, word)):
             yield rf"{keeping_nothing(one.pattern)}\n"
 
 

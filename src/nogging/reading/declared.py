@@ -59,6 +59,7 @@ class LineModel(Strict):
     alone: bool = False
     level: int | None = None
     wrapped: bool = False
+    cut: bool = False
     indent: int | None = None
     carries: tuple[str, ...] = ()
     inside: bool = False
@@ -79,9 +80,9 @@ class LineModel(Strict):
         if (
             ((self.frame or self.inside) and self.open is None)
             or (self.alone and not self.frame)
-            or (self.wrapped and self.under is None)
+            or ((self.wrapped or self.cut) and self.under is None)
         ):
-            raise ValueError("'frame' and 'inside' go with 'open', 'alone' with 'frame', and 'wrapped' with 'under'")
+            raise ValueError("'frame' and 'inside' go with 'open', 'alone' with 'frame', and 'wrapped' and 'cut' with 'under'")
         if self.until and not self.section:
             raise ValueError("'until' goes with 'section'")
         if ((self.but or self.without) and self.skip is None) or (
@@ -268,6 +269,8 @@ class Heading:
     number: int
     wrapped: bool = False
     """Whether a first cell that is too long has a line of its own."""
+    cut: bool = False
+    """Whether a first cell that is too long is cut where the next column begins, and stands against it."""
     several: int | None = None
 
     @property

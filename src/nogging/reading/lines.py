@@ -171,7 +171,7 @@ class Lines:
             return
         if self.section[0] and (self.section_ends < number if self.section_ends else _indent(line) <= self.section[1]):
             self.section, self.section_ends = ("", -1), 0
-        same = self.same.get(stripped)
+        same = None if self.section[0] else self.same.get(stripped)
         if same is not None and self.again_so(same, line, number):
             return
         if not self.take(stripped, line, number):
@@ -220,6 +220,8 @@ class Lines:
             self.reading.passed.append((number, self.words.of(stripped, ())))
             return says(self.reading, self.dialect, stripped, number)
         for form in self.reader.forms_for(stripped.split(None, 1)[0]):
+            if form.within and not self.section[0]:
+                continue
             sure = sure and not form.is_bound
             if form.is_bound and not self.stands_right(form, line):
                 continue

@@ -227,7 +227,7 @@ class _Compiler:
                 ("lines", n, "several"), "only a table of records holds several; say of which 'kind'"
             )
         return Heading(
-            titles, columns, kind, self.fixed(line.set, ("lines", n, "set"), kinds), n, line.wrapped, several
+            titles, columns, kind, self.fixed(line.set, ("lines", n, "set"), kinds), n, line.wrapped, line.cut, several
         )
 
     def fixed(self, given: Mapping[str, Scalar], where: Path_, kinds: Iterable[Kind]) -> dict[str, Any]:

@@ -39,7 +39,7 @@ class Columns:
 
     def cells(self, line: str) -> dict[str, str]:
         """The cells of a row by heading; `ValueError` where a cell cannot be told."""
-        words, labelled = list(re.finditer(r"\S+", line)), [self.heading.titles[n] for n in self.columns]
+        words, labelled = list(re.finditer(r"\S+", self.apart(line))), [self.heading.titles[n] for n in self.columns]
         found: dict[str, list[str]] = {}
         try:
             for word in words:
@@ -50,6 +50,12 @@ class Columns:
                 raise
             return {title: word[0] for title, word in zip(labelled, words, strict=True)}
         return {title: " ".join(several) for title, several in found.items()}
+
+    def apart(self, line: str) -> str:
+        """The line with a space after a first cell that was cut, taken from behind the second."""
+        ends = self.extents[1][0] if self.heading.cut else 0
+        runs_on = ends and len(line) > ends and not re.search(r"\s", line[self.extents[0][0] : ends + 1])
+        return f"{line[:ends]} {line[ends:].replace('  ', ' ', 1)}" if runs_on else line
 
     def wraps(self, line: str) -> bool:
         """Whether a line is nothing but a first cell, be it as long as it likes."""
