@@ -102,6 +102,19 @@ def test_each_way_to_have_no_evidence_is_unproven_and_named(
     assert reason in result.reason
 
 
+def test_a_sort_that_is_named_and_was_not_asked_for_is_no_pass(build: Build, tmp_path: Path) -> None:
+    """Nobody asks for PIM unless somebody names it; a neighbor lost there is not made up for by one of OSPF."""
+    answers = {OSPF: adjacency("192.0.2.12", "eth1"), BGP: "% BGP instance not found\n"}
+    after = build("now", {"mole-r1": answers})
+    named = "{every: neighbor, where: \"protocol in ('ospf', 'pim')\", must: state = 'full'}"
+    result = one(tmp_path, named, after)
+    assert result.verdict is Verdict.UNPROVEN and "'show ip pim neighbor' was not asked" in result.reason
+    elsewhere = named.replace("in ('ospf', 'pim')", "= 'ospf' and protocol != 'pim'")
+    assert one(tmp_path, elsewhere, after).verdict is Verdict.PASS
+    asked = build("asked", {"mole-r1": {**answers, "show ip pim neighbor": "pimd is not running\n"}})
+    assert one(tmp_path, named, asked, asked).verdict is Verdict.PASS, "it never ran"
+
+
 def test_a_gap_that_cannot_matter_does_not(build: Build, tmp_path: Path) -> None:
     gone = CommandEntry(NOT_ANSWERED, "nobody there")
     after = build("now", {"mole-r1": {OSPF: adjacency("192.0.2.12", "eth1"), BGP: gone}, "mole-r2": {OSPF: gone}})

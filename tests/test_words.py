@@ -26,6 +26,7 @@ from lxml import etree
 from nogging.dialects.places import LIBRARY
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
+from nogging.reading.documents import _values
 from nogging.reading.engine import run
 from nogging.reading.reader import load_reader
 from nogging.reading.remainder import Words
@@ -162,10 +163,14 @@ class Leaves:
 
     def __init__(self, text: str) -> None:
         self.is_xml = text.lstrip().startswith("<")
-        self.root: Any = etree.fromstring(text.encode()) if self.is_xml else json.loads(text)
+        self.root: Any = etree.fromstring(text.encode()) if self.is_xml else _values(text)
 
     def text(self) -> str:
-        return etree.tostring(self.root).decode() if self.is_xml else json.dumps(self.root, indent=1)
+        return (
+            etree.tostring(self.root).decode()
+            if self.is_xml
+            else "\n".join(json.dumps(one, indent=1) for one in self.root)
+        )
 
     def some(self, seed: str) -> list[Any]:
         if self.is_xml:

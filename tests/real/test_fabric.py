@@ -120,9 +120,25 @@ def test_the_text_says_what_the_json_says(real: Real, link: str) -> None:
 
 
 EXPECTED = "  - {every: neighbor, where: \"protocol in ('bgp', 'ospf', 'bfd', 'pim', 'eigrp')\", must: settled}\n"
+ALL_ROUTES = "  - {count: route, must: n >= before.n}\n"
 CHANGES = {
     "a description": ("steps: [{on: name = 'cove-r1', intent: [{interface: eth3, description: quay}]}]\n", State.IN),
     "a cost": ("steps: [{on: \"name like 'cove-%'\", intent: [{ospf: eth2, cost: 7}]}]\n", State.IN),
+    "a static that is rejected": (
+        "  - {some: route, where: destination_prefix = '198.51.100.128/27', must: special_next_hop = 'unreachable'}\n"
+        "steps: [{on: name = 'buoy-r1', send: [ip route 198.51.100.128/27 reject]}]\n",
+        State.IN,
+    ),
+    "a metric by policy": (
+        "  - {every: route, where: \"device = 'weir-r1' and destination_prefix = '192.0.2.3/32' and chosen\", must: metric = 50}\n"
+        "steps:\n  - on: name = 'weir-r1'\n    send:\n      [route-map quay permit 10, set metric 50, exit, router bgp 64510,\n"
+        "      address-family ipv4 unicast, neighbor eth2 route-map quay in]\n",
+        State.IN,
+    ),
+    "a priority of VRRP": (
+        "steps: [{on: name = 'cove-r2', send: [interface eth2, vrrp 7 priority 90]}]\n",
+        State.IN,
+    ),
     "the unnumbered link is shut down": (
         "steps: [{on: name = 'cove-r2', intent: [{interface: eth1, enabled: false}]}]\n",
         State.AS_BEFORE,
@@ -131,8 +147,32 @@ CHANGES = {
         "steps: [{on: name = 'cove-r1', intent: [{ospf: eth2, hello_interval: 7, dead_interval: 28}]}]\n",
         State.AS_BEFORE,
     ),
+    "the area at one end": ("steps: [{on: name = 'cove-r2', intent: [{ospf: eth2, area: 5}]}]\n", State.AS_BEFORE),
     "a session is shut down with grace": (
         "steps: [{on: name = 'cove-r1', send: [router bgp 64501, neighbor eth1 shutdown message quay work]}]\n",
+        State.AS_BEFORE,
+    ),
+    "a policy that lets nothing in": (
+        f"{ALL_ROUTES}steps:\n  - on: name = 'weir-r1'\n    send:\n      [route-map shut deny 10, exit, router bgp 64510,\n"
+        "      address-family ipv4 unicast, neighbor eth1 route-map shut in]\n",
+        State.AS_BEFORE,
+    ),
+    "multicast at one end": (
+        "steps: [{on: name = 'buoy-r1', send: [interface eth1, no ip pim]}]\n",
+        State.AS_BEFORE,
+    ),
+    "a network leaves RIP": (
+        f"{ALL_ROUTES}steps: [{{on: name = 'buoy-r1', send: [router rip, no network 203.0.113.12/30]}}]\n",
+        State.AS_BEFORE,
+    ),
+    "a VNI goes down": (
+        "  - {every: interface, where: name = 'vx10', must: oper_status != 'down'}\n"
+        "steps: [{on: name = 'cove-r2', mode: shell, send: [ip link set vx10 down], undo: [ip link set vx10 up]}]\n",
+        State.AS_BEFORE,
+    ),
+    "a route that the kernel refuses": (
+        "  - {some: route, where: destination_prefix = '198.51.100.160/28', must: installed}\n"
+        "steps: [{on: name = 'cove-r1', send: [ip route 198.51.100.160/28 203.0.113.13]}]\n",
         State.AS_BEFORE,
     ),
 }

@@ -23,6 +23,7 @@ from nogging.changes.work import Work
 from nogging.errors import DeviceError
 from nogging.inventory import Device
 from nogging.judging.verdict import Difference
+from nogging.records import KINDS, Nature
 
 
 class BackingOut:
@@ -142,9 +143,9 @@ class BackingOut:
             time.sleep(self.work.model.settling.every)
 
     def _against(self, before: Capture, now: Capture) -> tuple[list[str], list[str]]:
-        """What differs from one capture, besides restarts, and what cannot be compared with it."""
+        """What differs from one capture, besides what began anew, and what cannot be compared with it."""
         found = compared(self.work.change, before, now)
-        differing = (one for one in found.differences if one.what != "restarted" and not _within_a_link(one))
+        differing = (one for one in found.differences if not _began(one) and not _within_a_link(one))
         return [told_of(one) for one in differing], list(found.not_compared)
 
     def _left_over(self, device: Device, sealed: str, text: str) -> list[str]:
@@ -156,6 +157,14 @@ class BackingOut:
         }
         lines = {what: self.work.masked(in_a_line(knowledge, paths)) for what, paths in told.items() if paths}
         return [f"{device.name}: {what}: {line}" for what, line in lines.items()]
+
+
+def _began(one: Difference) -> bool:
+    """Whether a difference is that something began anew, or (a link that never changed before) for the first time:
+    nothing takes back that it happened."""
+    fields = KINDS[one.kind].fields
+    first = (was is None and fields[name].nature is Nature.TIMER for name, (was, _) in one.fields.items())
+    return one.what == "restarted" or (one.what == "moved" and all(first))
 
 
 def _within_a_link(one: Difference) -> bool:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cached_property
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -287,6 +289,11 @@ class Change:
     @property
     def title(self) -> str:
         return self.model.title or self.path.stem
+
+    @cached_property
+    def named(self) -> frozenset[str]:
+        """The words of its file: what sorts of records something may be expected of."""
+        return frozenset(re.findall(r"\w+", self.path.read_text()))
 
 
 def load_change(path: str | Path, inventory: Inventory | None = None) -> Change:

@@ -64,8 +64,8 @@ def rehearse(
     rehearsing = _checked(change, ask)
     with tempfile.TemporaryDirectory(prefix="nogging-rehearsal-") as place, Hands(change.inventory, ask) as hands:
         running = hands.running(rehearsing.devices().devices)
-        capture = collect(change.inventory, to or Path(place) / BEFORE, secrets=hands.secrets)
-        again = collect(change.inventory, Path(place) / AGAIN, secrets=hands.secrets)
+        capture = collect(change.inventory, to or Path(place) / BEFORE, named=change.named, secrets=hands.secrets)
+        again = collect(change.inventory, Path(place) / AGAIN, named=change.named, secrets=hands.secrets)
         shut = [*missing(change.model.gate, capture), *restless(change, capture, again)]
         shut += changed(change, running, hands.secrets.words())
         found = replace(rehearsing.rehearse(running, records_of(capture)), shut=tuple(shut))

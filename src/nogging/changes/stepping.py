@@ -123,4 +123,7 @@ class Stepping:
             time.sleep(wait.every)
 
     def _fresh(self) -> Capture:
-        return collect(self.work.change.inventory, self.work.folder / MEANWHILE, secrets=self.work.hands.secrets)
+        change = self.work.change
+        return collect(
+            change.inventory, self.work.folder / MEANWHILE, named=change.named, secrets=self.work.hands.secrets
+        )

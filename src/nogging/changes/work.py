@@ -79,7 +79,9 @@ class Work:
         return said, good
 
     def captured(self, name: str) -> Capture:
-        capture = collect(self.change.inventory, self.folder / name, secrets=self.hands.secrets)
+        capture = collect(
+            self.change.inventory, self.folder / name, named=self.change.named, secrets=self.hands.secrets
+        )
         lacking = [f"{device}: {one.reason}" for device, one in capture.devices.items() if one.outcome != "captured"]
         self.journal.tell("captured", capture=name, devices=len(capture.devices), lacking=lacking)
         return capture

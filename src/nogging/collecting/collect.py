@@ -11,7 +11,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -28,7 +28,7 @@ from nogging.devices.ssh import Credentials, Jumps
 from nogging.errors import CaptureError, DeviceError, NoggingError, NotUnderstood, QuestionError, Unreachable, nearest
 from nogging.inventory import Device, Inventory
 from nogging.reading.asking import mode_of, require_reading
-from nogging.reading.reader import inherited_of, readers_of
+from nogging.reading.reader import besides_of, inherited_of, readers_of
 from nogging.records import KINDS
 
 if TYPE_CHECKING:
@@ -83,15 +83,21 @@ class Limits:
 
 
 def commands_for(
-    device: Device, kinds: Sequence[str] | None, more: Sequence[str] = (), any_command: bool = False
+    device: Device,
+    kinds: Sequence[str] | None,
+    more: Sequence[str] = (),
+    any_command: bool = False,
+    named: Collection[str] = (),
 ) -> list[Asked]:
     """What a device is asked for these kinds (all that its dialect tells, where none are named), and the plain commands
-    besides. Of a kind that is named and that its dialect does not tell, those that it builds on are asked.
+    besides. Of a kind that is named and that its dialect does not tell, those that it builds on are asked; of a sort
+    that is named, what tells of it though nobody asks it otherwise.
 
     Raises `QuestionError` for a plain command that is not known to read only, unless `any_command` allows it.
     """
     chosen = readers_of(device.dialect, kinds or KINDS, device.own)
     chosen += inherited_of(device.dialect, kinds or (), device.own)
+    chosen += besides_of(device.dialect, named, device.own)
     asked = [Asked(reader.command, reader.mode) for reader in chosen]
     known = {one.command for one in asked}
     for command in dict.fromkeys(more):
@@ -109,6 +115,7 @@ def collect(
     kinds: Sequence[str] | None = None,
     commands: Sequence[str] = (),
     any_command: bool = False,
+    named: Collection[str] = (),
     limits: Limits | None = None,
     resume: bool = False,
     log: bool = False,
@@ -119,7 +126,8 @@ def collect(
     """Captures the devices of an inventory into a directory.
 
     `kinds` are the kinds of records wanted (all, where not given); `commands` are asked as well, `any_command` allows
-    those that are not known to read only. `resume` goes on with an interrupted capture and asks only what it
+    those that are not known to read only; `named` are sorts of records that somebody expects something of (`pim`).
+    `resume` goes on with an interrupted capture and asks only what it
     lacks; `log` keeps every byte of the sessions beside it, secrets masked. `progress` is called after each device;
     `ask` gets a secret that has to be typed, unless it is among the `secrets` that were fetched before. A device that
     fails is told in the capture, never raised; `QuestionError` and `CaptureError` are raised before anything is
@@ -128,7 +136,7 @@ def collect(
     unknown = [kind for kind in kinds or () if kind not in KINDS]
     if unknown:
         raise QuestionError(f"unknown kind '{unknown[0]}'{nearest(unknown[0], KINDS)}")
-    plan = {device.name: commands_for(device, kinds, commands, any_command) for device in inventory.devices}
+    plan = {device.name: commands_for(device, kinds, commands, any_command, named) for device in inventory.devices}
     secrets = secrets or Secrets(ask)
     credentials = {device.name: secrets.of(device) for device in inventory.devices}
     masker = Masker(user_key(), secrets.words())

@@ -14,7 +14,7 @@ from typing import Any
 
 from nogging.judging.evidence import Lines
 from nogging.judging.expectation import Expectation, Explanation, Waiver
-from nogging.judging.gaps import Gap, gaps, not_running, witnesses
+from nogging.judging.gaps import Gap, gaps, not_running, unasked, witnesses
 from nogging.judging.hidden import Hidden
 from nogging.judging.pairs import AFTER, BEFORE, Pairs, side_of
 from nogging.judging.verdict import NO_BEFORE, Failure
@@ -113,7 +113,15 @@ class Asking:
         looks_back = one.needs_before or (one.quantifier == "every" and not one.gone_allowed)
         if self.pairs.before is not None and looks_back:
             found += self.hidden(one.kind, BEFORE).mattering(one.where)
+        found += self.unasked(one, looks_back)
         return [gap for gap in found if not gap.tells or gap.tells & one.fields]
+
+    def unasked(self, one: Expectation, looks_back: bool) -> list[Gap]:
+        """The gaps of sorts that an expectation names and that nobody asked about."""
+        named = one.where.constants if one.where is not None and one.kind.sort in one.where.fields else ()
+        sides = [(AFTER, self.pairs.after), *([(BEFORE, self.pairs.before)] if looks_back else [])]
+        every = (gap for when, side in sides if side and named for gap in unasked(side, one.kind.name, when, named))
+        return [gap for gap in every if gap.matters(one.where)]
 
     def hidden(self, kind: Kind, when: str) -> Hidden:
         """What lacks of a kind on one side, ready to be asked; of `WITNESS`, the answers that were there."""

@@ -9,7 +9,7 @@ gap does not matter.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -30,6 +30,7 @@ from nogging.judging.spelling import stands_in
 from nogging.judging.verdict import Failure
 from nogging.predicates import Path, Predicate, computed, quoted
 from nogging.reading.declared import Reader
+from nogging.reading.reader import besides_of
 from nogging.records import KINDS
 
 
@@ -204,6 +205,15 @@ def _device_gaps(
             yield told(lame, asked[lame], device), reader
         elif not asked and reader.asked:
             yield _not_asked(reader, device), reader
+
+
+def unasked(capture: Capture, kind: str, when: str, named: Collection[str]) -> Iterator[Gap]:
+    """Where nothing was asked that tells of a sort of records which somebody names, and which nobody asks otherwise."""
+    for name, device in capture.devices.items():
+        told = {sort for command in device.commands if (one := capture.reader(name, command)) for sort in one.sorts}
+        for reader in besides_of(device.dialect, named, capture.own):
+            if KINDS[kind] in reader.kinds and told.isdisjoint(reader.sorts):
+                yield Gap(when, name, kind, _not_asked(reader, device), device.labels, reader.known)
 
 
 def _not_asked(reader: Reader, device: DeviceEntry) -> str:

@@ -102,6 +102,11 @@ class Predicate:
         """Every name that it uses."""
         return frozenset(node.path for node in walk(self.node) if isinstance(node, Name))
 
+    @cached_property
+    def constants(self) -> frozenset[str]:
+        """Every constant in it, without quotes."""
+        return frozenset(node.text.strip("'") for node in walk(self.node) if isinstance(node, Constant))
+
     def uses(self, qualifier: str) -> bool:
         return any(len(path) == 2 and path[0] == qualifier for path in self.names)
 

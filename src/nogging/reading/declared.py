@@ -82,7 +82,9 @@ class LineModel(Strict):
             or (self.alone and not self.frame)
             or ((self.wrapped or self.cut) and self.under is None)
         ):
-            raise ValueError("'frame' and 'inside' go with 'open', 'alone' with 'frame', and 'wrapped' and 'cut' with 'under'")
+            raise ValueError(
+                "'frame' and 'inside' go with 'open', 'alone' with 'frame', and 'wrapped' and 'cut' with 'under'"
+            )
         if self.until and not self.section:
             raise ValueError("'until' goes with 'section'")
         if ((self.but or self.without) and self.skip is None) or (
@@ -378,6 +380,11 @@ class Reader:
     def known(self) -> Mapping[str, Any]:
         """What is known of a record that it might have read and did not: what none of its lines may say otherwise."""
         return {name: value for name, value in self.constants.items() if name not in self.told}
+
+    @cached_property
+    def sorts(self) -> frozenset[str]:
+        """The sorts of records that it tells of, where they are the same for each of its records."""
+        return frozenset(str(self.known[kind.sort]) for kind in self.kinds if kind.sort in self.known)
 
     @cached_property
     def told(self) -> frozenset[str]:

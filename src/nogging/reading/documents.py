@@ -62,17 +62,23 @@ _VALUE = re.compile(r'"(?:[^"\\]|\\.)*+"\s*+(:)?|[{\[]|[^\s{}\[\],:"]++')
 
 
 class Json:
-    """A JSON text (RFC 8259). Keys are locations: the names and numbers that lead to a node."""
+    """A JSON text (RFC 8259). Keys are locations: the names and numbers that lead to a node. Objects one after the
+    other (frr writes one for each VRF) are read as one; a name that an earlier one has gets the object's number."""
 
     def __init__(self, text: str) -> None:
         try:
-            value = json.loads(text, object_pairs_hook=_no_doubles)
+            value, *others = _values(text)
         except RecursionError:
             raise ValueError("it is nested too deeply") from None
+        locations = list(_locations(value, ()))
+        for n, other in enumerate(others, 2):
+            names = {name: f"{name} ({n})" if name in value else name for name in other}
+            value.update((names[name], one) for name, one in other.items())
+            locations += [(names[at[0]], *at[1:]) if at else at for at in _locations(other, ())]
         self.root = Node(self, (), value)
         ends = [match.start() for match in re.finditer("\n", text)]
         starts = (match.start() for match in _VALUE.finditer(text) if not match[1])
-        places = zip(_locations(value, ()), starts, strict=True)
+        places = zip(locations, starts, strict=True)
         self.lines = {location: bisect_left(ends, start) + 1 for location, start in places}
 
     def line(self, node: Node) -> int:
@@ -93,6 +99,19 @@ class Json:
 
     def told(self, node: Node) -> str:
         return f"{'.'.join(str(part) for part in node.key) or '$'}: {json.dumps(node.value, ensure_ascii=False)}"
+
+
+def _values(text: str) -> list[Any]:
+    """The value of a text, or its several objects."""
+    decoder = json.JSONDecoder(object_pairs_hook=_no_doubles)
+    found: list[Any] = []
+    at, end = 0, len(text.rstrip())
+    while at < end or not found:
+        value, at = decoder.raw_decode(text, at + len(text[at:]) - len(text[at:].lstrip()))
+        found.append(value)
+    if len(found) > 1 and not all(isinstance(one, dict) for one in found):
+        raise ValueError("there is more behind its end")
+    return found
 
 
 def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

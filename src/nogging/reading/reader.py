@@ -6,7 +6,7 @@ reader's file, line and column.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
 from functools import cache, cached_property
 from itertools import count
@@ -453,6 +453,15 @@ def readers_of(dialect: str, kinds: Iterable[str], own: Own = ()) -> list[Reader
     """The readers that a capture of these kinds asks for."""
     wanted = set(kinds)
     return [r for r in readers(dialect, own) if r.asked and wanted & {kind.name for kind in r.kinds}]
+
+
+def besides_of(dialect: str, named: Collection[str], own: Own = ()) -> list[Reader]:
+    """The readers that a capture asks for only where somebody names the sort of records that they tell of, and nothing
+    else that it asks tells of that sort: one for each of these sorts (`pim`)."""
+    every = readers(dialect, own)
+    told = {sort for one in every if one.asked for sort in one.sorts}
+    found = {sort: one for one in reversed(every) if not one.instead_of for sort in one.sorts}
+    return [found[sort] for sort in sorted(found) if sort in named and sort not in told]
 
 
 def inherited_of(dialect: str, kinds: Iterable[str], own: Own = ()) -> list[Reader]:
