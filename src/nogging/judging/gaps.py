@@ -209,9 +209,12 @@ def _device_gaps(
 
 def unasked(capture: Capture, kind: str, when: str, named: Collection[str]) -> Iterator[Gap]:
     """Where nothing was asked that tells of a sort of records which somebody names, and which nobody asks otherwise."""
-    for name, device in capture.devices.items():
-        told = {sort for command in device.commands if (one := capture.reader(name, command)) for sort in one.sorts}
-        for reader in besides_of(device.dialect, named, capture.own):
+    spoken = {device.dialect for device in capture.devices.values()}
+    wanted = {dialect: found for dialect in spoken if (found := besides_of(dialect, named, capture.own))}
+    for name, device in capture.devices.items() if wanted else ():
+        every = (capture.reader(name, command) for command in device.commands)
+        told = {sort for one in every if one is not None for sort in one.sorts}
+        for reader in wanted.get(device.dialect, ()):
             if KINDS[kind] in reader.kinds and told.isdisjoint(reader.sorts):
                 yield Gap(when, name, kind, _not_asked(reader, device), device.labels, reader.known)
 

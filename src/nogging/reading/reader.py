@@ -458,10 +458,14 @@ def readers_of(dialect: str, kinds: Iterable[str], own: Own = ()) -> list[Reader
 def besides_of(dialect: str, named: Collection[str], own: Own = ()) -> list[Reader]:
     """The readers that a capture asks for only where somebody names the sort of records that they tell of, and nothing
     else that it asks tells of that sort: one for each of these sorts (`pim`)."""
-    every = readers(dialect, own)
+    return [one for sort, one in _besides(readers(dialect, own)) if sort in named]
+
+
+@cache
+def _besides(every: tuple[Reader, ...]) -> tuple[tuple[str, Reader], ...]:
     told = {sort for one in every if one.asked for sort in one.sorts}
     found = {sort: one for one in reversed(every) if not one.instead_of for sort in one.sorts}
-    return [found[sort] for sort in sorted(found) if sort in named and sort not in told]
+    return tuple((sort, found[sort]) for sort in sorted(found) if sort not in told)
 
 
 def inherited_of(dialect: str, kinds: Iterable[str], own: Own = ()) -> list[Reader]:
