@@ -117,11 +117,13 @@ class Asking:
         return [gap for gap in found if not gap.tells or gap.tells & one.fields]
 
     def unasked(self, one: Expectation, looks_back: bool) -> list[Gap]:
-        """The gaps of sorts that an expectation names and that nobody asked about."""
-        named = one.where.constants if one.where is not None and one.kind.sort in one.where.fields else ()
+        """The gaps of what an expectation names and nobody asked about."""
+        where = one.where
+        if where is None:
+            return []
         sides = [(AFTER, self.pairs.after), *([(BEFORE, self.pairs.before)] if looks_back else [])]
-        every = (gap for when, side in sides if side and named for gap in unasked(side, one.kind.name, when, named))
-        return [gap for gap in every if gap.matters(one.where)]
+        every = (gap for when, side in sides if side for gap in unasked(side, one.kind.name, when, where))
+        return [gap for gap in every if gap.matters(where)]
 
     def hidden(self, kind: Kind, when: str) -> Hidden:
         """What lacks of a kind on one side, ready to be asked; of `WITNESS`, the answers that were there."""

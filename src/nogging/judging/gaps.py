@@ -9,7 +9,7 @@ gap does not matter.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -207,15 +207,16 @@ def _device_gaps(
             yield _not_asked(reader, device), reader
 
 
-def unasked(capture: Capture, kind: str, when: str, named: Collection[str]) -> Iterator[Gap]:
-    """Where nothing was asked that tells of a sort of records which somebody names, and which nobody asks otherwise."""
+def unasked(capture: Capture, kind: str, when: str, where: Predicate) -> Iterator[Gap]:
+    """Where nothing was asked that tells of what a condition names, a protocol or an address family, and nobody asks
+    otherwise."""
     spoken = {device.dialect for device in capture.devices.values()}
-    wanted = {dialect: found for dialect in spoken if (found := besides_of(dialect, named, capture.own))}
+    wanted = {dialect: found for dialect in spoken if (found := besides_of(dialect, where.constants, capture.own))}
     for name, device in capture.devices.items() if wanted else ():
-        every = (capture.reader(name, command) for command in device.commands)
-        told = {sort for one in every if one is not None for sort in one.sorts}
+        every = [one for command in device.commands if (one := capture.reader(name, command)) is not None]
         for reader in wanted.get(device.dialect, ()):
-            if KINDS[kind] in reader.kinds and told.isdisjoint(reader.sorts):
+            is_named = KINDS[kind] in reader.kinds and not where.fields.isdisjoint(reader.same)
+            if is_named and not any(one.may_tell(reader) for one in every):
                 yield Gap(when, name, kind, _not_asked(reader, device), device.labels, reader.known)
 
 

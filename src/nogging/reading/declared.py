@@ -382,9 +382,15 @@ class Reader:
         return {name: value for name, value in self.constants.items() if name not in self.told}
 
     @cached_property
-    def sorts(self) -> frozenset[str]:
-        """The sorts of records that it tells of, where they are the same for each of its records."""
-        return frozenset(str(self.known[kind.sort]) for kind in self.kinds if kind.sort in self.known)
+    def same(self) -> Mapping[str, str]:
+        """What is the same in the keys of all of its records, but for the VRF: the protocol, the address family."""
+        keys = {name for kind in self.kinds if kind.sort in kind.keys for name in kind.keys if name != "vrf"}
+        return {name: str(value) for name, value in self.known.items() if name in keys}
+
+    def may_tell(self, other: Reader) -> bool:
+        """Whether it may tell of the records that another one tells of."""
+        alike = all(self.same[name] == value for name, value in other.same.items() if name in self.same)
+        return alike and not set(self.kinds).isdisjoint(other.kinds)
 
     @cached_property
     def told(self) -> frozenset[str]:

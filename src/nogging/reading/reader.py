@@ -456,16 +456,18 @@ def readers_of(dialect: str, kinds: Iterable[str], own: Own = ()) -> list[Reader
 
 
 def besides_of(dialect: str, named: Collection[str], own: Own = ()) -> list[Reader]:
-    """The readers that a capture asks for only where somebody names the sort of records that they tell of, and nothing
-    else that it asks tells of that sort: one for each of these sorts (`pim`)."""
-    return [one for sort, one in _besides(readers(dialect, own)) if sort in named]
+    """The readers that a capture asks for only where somebody names what they alone tell of: one for each such protocol
+    or address family (`pim`)."""
+    return list(dict.fromkeys(one for word, one in _besides(readers(dialect, own)) if word in named))
 
 
 @cache
 def _besides(every: tuple[Reader, ...]) -> tuple[tuple[str, Reader], ...]:
-    told = {sort for one in every if one.asked for sort in one.sorts}
-    found = {sort: one for one in reversed(every) if not one.instead_of for sort in one.sorts}
-    return tuple((sort, found[sort]) for sort in sorted(found) if sort not in told)
+    asked = [one for one in every if one.asked]
+    told = {word for one in asked for word in one.same.values()}
+    alone = (one for one in reversed(every) if not (one.instead_of or any(two.may_tell(one) for two in asked)))
+    found = {word: one for one in alone for word in one.same.values() if word not in told}
+    return tuple(sorted(found.items(), key=lambda one: one[0]))
 
 
 def inherited_of(dialect: str, kinds: Iterable[str], own: Own = ()) -> list[Reader]:
