@@ -76,7 +76,7 @@ LINUX = (
         "bridge -j vlan show",
         "bridge fdb show",
     ),
-    *("bridge -j fdb show"),
+    "bridge -j fdb show",
 )
 
 CONFIGURED = {
