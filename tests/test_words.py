@@ -26,7 +26,7 @@ from lxml import etree
 from nogging.dialects.places import LIBRARY
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
-from nogging.reading.documents import _values
+from nogging.reading.documents import json_values
 from nogging.reading.engine import run
 from nogging.reading.reader import load_reader
 from nogging.reading.remainder import Words
@@ -163,7 +163,7 @@ class Leaves:
 
     def __init__(self, text: str) -> None:
         self.is_xml = text.lstrip().startswith("<")
-        self.root: Any = etree.fromstring(text.encode()) if self.is_xml else _values(text)
+        self.root: Any = etree.fromstring(text.encode()) if self.is_xml else json_values(text)
 
     def text(self) -> str:
         return (

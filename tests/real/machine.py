@@ -2,7 +2,7 @@
 
     python -m tests.real.machine FOLDER    # runs it, and leaves its answers: FOLDER/<router>/<command>.txt
 
-    dune-r1 ====bond0==== dune-r2 ------- dune-r3        OSPF on all links, labels switched by the kernel
+    dune-r1 ====bond0==== dune-r2 ------- dune-r3        OSPF on all links, MPLS enabled on them
        |                     |                           VLAN 100 over the bond, in the VRF TEAL
        +---- gre1 (tunnel over both links) ----+         a bridge of dune-r2 that knows VLANs
 
@@ -21,7 +21,6 @@ import tarfile
 import tempfile
 from pathlib import Path
 
-PACKAGES = ("qemu-system-x86", "busybox-static", "cpio", "kmod")
 KERNEL = "linux-image-cloud-amd64"
 NAMES = ("dune-r1", "dune-r2", "dune-r3")
 DAEMONS = ("zebra", "staticd", "ospfd", "bgpd")
@@ -299,4 +298,6 @@ def answers(to: Path) -> str:
 
 
 if __name__ == "__main__":
+    if gone := missing():
+        sys.exit(gone)
     print(answers(Path(sys.argv[1])))

@@ -293,7 +293,7 @@ class Change:
     @cached_property
     def named(self) -> frozenset[str]:
         """The words of its file: what sorts of records something may be expected of."""
-        return frozenset(re.findall(r"\w+", self.path.read_text()))
+        return frozenset(re.findall(r"\w+", "\n".join(self.source.lines)))
 
 
 def load_change(path: str | Path, inventory: Inventory | None = None) -> Change:

@@ -13,7 +13,6 @@ from nogging.changes.knowledge import knowledge_of
 from nogging.changes.outcome import MEANWHILE, Failed
 from nogging.changes.rehearsing import Part, Step
 from nogging.changes.work import Work, judged, reasons_of
-from nogging.collecting.collect import collect
 from nogging.errors import DeviceError
 from nogging.judging.verdict import Verdict
 
@@ -123,7 +122,4 @@ class Stepping:
             time.sleep(wait.every)
 
     def _fresh(self) -> Capture:
-        change = self.work.change
-        return collect(
-            change.inventory, self.work.folder / MEANWHILE, named=change.named, secrets=self.work.hands.secrets
-        )
+        return self.work.collected(MEANWHILE)

@@ -78,10 +78,13 @@ class Work:
         self.journal.tell("called", step=step, answer=said, good=good)
         return said, good
 
+    def collected(self, name: str) -> Capture:
+        change = self.change
+        return collect(change.inventory, self.folder / name, named=change.named, secrets=self.hands.secrets)
+
     def captured(self, name: str) -> Capture:
-        capture = collect(
-            self.change.inventory, self.folder / name, named=self.change.named, secrets=self.hands.secrets
-        )
+        """A capture that the journal knows of."""
+        capture = self.collected(name)
         lacking = [f"{device}: {one.reason}" for device, one in capture.devices.items() if one.outcome != "captured"]
         self.journal.tell("captured", capture=name, devices=len(capture.devices), lacking=lacking)
         return capture

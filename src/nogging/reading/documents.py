@@ -58,6 +58,7 @@ def compiled(path: str, notation: str, namespaces: Mapping[str, str]) -> Callabl
     return _json_path(path) if notation == "json" else _xml_path(path, namespaces)
 
 
+_BETWEEN = re.compile(r"[ \t\r\n]*+")
 _VALUE = re.compile(r'"(?:[^"\\]|\\.)*+"\s*+(:)?|[{\[]|[^\s{}\[\],:"]++')
 
 
@@ -67,12 +68,14 @@ class Json:
 
     def __init__(self, text: str) -> None:
         try:
-            value, *others = _values(text)
+            value, *others = json_values(text)
         except RecursionError:
             raise ValueError("it is nested too deeply") from None
         locations = list(_locations(value, ()))
         for n, other in enumerate(others, 2):
             names = {name: f"{name} ({n})" if name in value else name for name in other}
+            if clash := next((name for name in names.values() if name in value), None):
+                raise ValueError(f"the member '{clash}' is given twice")
             value.update((names[name], one) for name, one in other.items())
             locations += [(names[at[0]], *at[1:]) if at else at for at in _locations(other, ())]
         self.root = Node(self, (), value)
@@ -101,17 +104,24 @@ class Json:
         return f"{'.'.join(str(part) for part in node.key) or '$'}: {json.dumps(node.value, ensure_ascii=False)}"
 
 
-def _values(text: str) -> list[Any]:
+def json_values(text: str) -> list[Any]:
     """The value of a text, or its several objects."""
     decoder = json.JSONDecoder(object_pairs_hook=_no_doubles)
     found: list[Any] = []
-    at, end = 0, len(text.rstrip())
-    while at < end or not found:
-        value, at = decoder.raw_decode(text, at + len(text[at:]) - len(text[at:].lstrip()))
+    at = _begins(text, 0)
+    while at < len(text) or not found:
+        value, at = decoder.raw_decode(text, at)
         found.append(value)
+        at = _begins(text, at)
     if len(found) > 1 and not all(isinstance(one, dict) for one in found):
         raise ValueError("there is more behind its end")
     return found
+
+
+def _begins(text: str, at: int) -> int:
+    """Where the next value begins: behind the white space."""
+    match = _BETWEEN.match(text, at)
+    return match.end() if match else at
 
 
 def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

@@ -30,8 +30,9 @@ class Guess:
     @property
     def rank(self) -> tuple[int, ...]:
         """The best first. The reader of a configuration passes over what it does not know: whole says little of it."""
-        passes_over = bool(self.reader.left_out)
-        return passes_over, -self.whole * (not passes_over), -self.read, -self.whole
+        if self.reader.left_out:
+            return 1, -self.read, -self.whole
+        return 0, -self.whole, -self.read
 
     @property
     def told(self) -> str:
