@@ -243,3 +243,41 @@ if __name__ == "__main__":
     print(f"| dialect | tried | {' | '.join(columns)} |\n| --- |{' ---: |' * (len(columns) + 1)}")
     for dialect, counted in by_dialect.items():
         print(f"| `{dialect}` | {counted.total()} | {' | '.join(str(counted[one]) for one in columns)} |")
+
+
+QUIET = (
+    "1w3d/00:01:34 v2",
+    "Hold timer: 171.123/240",
+    "State: Oper; Msgs sent/rcvd: 10532/10533; Downstream",
+    "Round-trip Time (rtt/rtvar): 7.5ms/3.0ms",
+    "min/max/avg: 1/344/262 last: 5 ms ago",
+    "BGP activity 2210/103 prefixes, 4499/290 paths, scan interval",
+    "pkts output/bytes output) 88120910/88120919911",
+    "used 12/8/2 probes 3",
+    "Unicast packets: 0/221/210",
+    "attribute entries [52/18304]",
+    "valid_lft 3421sec",
+    "last up 11/20/26 03:12:44",
+)
+LOUD = (
+    "Gi1/0/1",
+    "0/0/0:15",
+    "Port/Slot: 1/2",
+    "198.51.100.0/24",
+    "10.1/16",
+    "speed 10/100/1000",
+    "Address/Mask: 10/8",
+)
+
+
+@pytest.mark.parametrize("line", QUIET)
+def test_what_counts_by_itself_is_no_difference(line: str) -> None:
+    later = re.sub(r"\d(?=\D|$)", lambda digit: str((int(digit[0]) + 1) % 10), line)
+    later = re.sub(r"/11/|/21/", "/01/", later)
+    assert later != line
+    assert worded(line) == worded(later).replace("v3", "v2")
+
+
+@pytest.mark.parametrize("line", LOUD)
+def test_where_something_is_stays_a_word(line: str) -> None:
+    assert worded(line) == line

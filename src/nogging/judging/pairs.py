@@ -377,7 +377,9 @@ class Pairs:
         self.database.unregister("given")
         # a next hop that is told twice in the same words is in the set once: some daemons do that after a link flapped
         told_twice = "n > 1 AND NOT again" if kind.members else "n > 1"
-        doubled = self.rows(f"SELECT * EXCLUDE (n, again) FROM numbered WHERE {told_twice} LIMIT 100")
+        doubled = self.rows(
+            f"SELECT * EXCLUDE (n, again) FROM numbered WHERE {told_twice} ORDER BY device, answer, line[1] LIMIT 100"
+        )
         self.doubled.setdefault(kind.name, []).extend({**row, "when": side} for row in doubled)
         within = "false"
         if unread is not None and unread.num_rows:

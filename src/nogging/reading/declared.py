@@ -6,6 +6,7 @@ records and where their fields are.
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
@@ -44,6 +45,14 @@ PREFIX_LENGTH = "_length"
 Scalar = str | int | float | bool | None
 
 
+class AlsoModel(Strict):
+    """Records of another kind among the words that a line leaves: the addresses in a row of an interface."""
+
+    each: str
+    kind: str
+    set: dict[str, Scalar] = Field(default_factory=dict)
+
+
 class LineModel(Strict):
     open: str | None = None
     add: str | None = None
@@ -71,6 +80,7 @@ class LineModel(Strict):
     section: str = ""
     until: str = ""
     within: str = Field(default="", alias="in")
+    also: tuple[AlsoModel, ...] = ()
 
     @model_validator(mode="after")
     def one_action(self) -> LineModel:
@@ -85,6 +95,8 @@ class LineModel(Strict):
             raise ValueError(
                 "'frame' and 'inside' go with 'open', 'alone' with 'frame', and 'wrapped' and 'cut' with 'under'"
             )
+        if self.also and (self.frame or not (self.row or self.open)):
+            raise ValueError("'also' goes with 'row' and 'open', and not with 'frame'")
         if self.until and not self.section:
             raise ValueError("'until' goes with 'section'")
         if ((self.but or self.without) and self.skip is None) or (
@@ -162,6 +174,10 @@ def alike(words: Mapping[str, Any]) -> frozenset[str]:
     return frozenset(text for text, value in words.items() if meant[value] > 1)
 
 
+def _field(value: Value) -> str:
+    return value.field
+
+
 @dataclass(frozen=True)
 class Part:
     """A pattern for a text that another has taken already."""
@@ -169,6 +185,21 @@ class Part:
     pattern: Pattern
     number: int
     set: Mapping[str, Any] = field(default_factory=dict)
+
+    @property
+    def values(self) -> tuple[Value, ...]:
+        return self.pattern.values
+
+
+@dataclass(frozen=True)
+class Also:
+    """Another record in a line that one was made of, wherever words of it fit the pattern that no field took."""
+
+    pattern: Pattern
+    kind: Kind
+    number: int
+    set: Mapping[str, Any]
+    found: re.Pattern[str]
 
     @property
     def values(self) -> tuple[Value, ...]:
@@ -215,6 +246,7 @@ class Form:
     """Whether it depends on where a line stands if it is taken."""
     is_plain: bool = False
     """Whether all that it does with a line follows from the line's text and the open record."""
+    also: tuple[Also, ...] = ()
 
     @property
     def values(self) -> tuple[Value, ...]:
@@ -398,6 +430,7 @@ class Reader:
         named = {value.field for form in self.forms for value in form.values}
         parts = (one for form in self.forms for several in form.parts.values() for one in several)
         named |= {value.field for part in parts for value in part.values}
+        named |= {name for form in self.forms for one in form.also for name in (*map(_field, one.values), *one.set)}
         named |= {value.field for heading in self.headings for value in heading.columns.values()}
         named |= {name for form in self.forms for name in form.set}
         named |= {name for form in self.forms for several in form.parts.values() for one in several for name in one.set}

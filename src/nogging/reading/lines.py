@@ -35,6 +35,8 @@ LONGEST_TOTAL = 2
 WORTH_IT = 100
 """Fewer lines than this are not worth looking for what comes again."""
 MOST_IN_A_RANGE = 4096
+_TAKEN = "\x02"
+"""Stands where words of a line were that another record took."""
 _Same = tuple[Form, Kind | None, dict[str, Any], str]
 
 
@@ -230,6 +232,8 @@ class Lines:
                 continue
             self.rest = self.words.of(stripped, match.regs[1:], form.pattern)
             if self.act(form, match.groups(), line, number):
+                if form.also:
+                    self.more(form, match, number)
                 self.note(form, stripped, line, number, sure)
                 return True
             sure = False
@@ -301,6 +305,36 @@ class Lines:
             self.carried.update((name, values[name]) for name in form.carries if name in values)
             self.starts.clear()
         return taken
+
+    def more(self, form: Form, match: re.Match[str], number: int) -> None:
+        """The other records that are in a line; their words are none of the first one's."""
+        outer, text = form.kind, match.string
+        assert outer is not None
+        row = self.open.row if form.action is Action.OPEN and self.open else self.reading.rows[outer.name][-1]
+        for also in form.also:
+            for one in also.found.finditer(text):
+                if any(begin < one.end() and one.start() < end for begin, end in match.regs[1:]):
+                    continue
+                with suppress(ValueError):
+                    values = self.slots.values(also, also.kind, one.groups(), self.carried)
+                    new = self.begin(also.kind, {**inherited(also.kind, outer, row), **values}, number)
+                    if not lacking(also.kind, new, self.absent[also.kind.name]):
+                        spans = [(begin - one.start(), end - one.start()) for begin, end in one.regs[1:]]
+                        new[REMAINDER.name] = self.words.of(one[0], spans, also.pattern)
+                        self.reading.rows[also.kind.name].append(new)
+                        text = text[: one.start()] + _TAKEN * len(one[0]) + text[one.end() :]
+        self.leave_out(form, row, match, text)
+
+    def leave_out(self, form: Form, row: dict[str, Any], match: re.Match[str], text: str) -> None:
+        """Takes the words that are marked as taken out of those of the record that a line made."""
+        again = form.pattern.regex.fullmatch(text)
+        if text == match.string or again is None:
+            return
+        words = self.words.of(text, again.regs[1:], form.pattern).replace(_TAKEN, "").split()
+        if form.action is Action.OPEN and self.open is not None:
+            self.open.words = " ".join(words)
+        else:
+            row[REMAINDER.name] = " ".join(words)
 
     def take_apart(self, form: Form, kind: Kind | None, values: dict[str, Any]) -> None:
         """Adds what the texts that a line gave have in them; one that says nothing more stays as it is."""

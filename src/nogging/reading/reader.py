@@ -6,6 +6,7 @@ reader's file, line and column.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
 from functools import cache, cached_property
@@ -26,6 +27,8 @@ from nogging.reading.declared import (
     RECORDING,
     REMARK,
     Action,
+    Also,
+    AlsoModel,
     Entry,
     EntryModel,
     Form,
@@ -52,6 +55,11 @@ class _Compiler:
         self.namespaces = {**load_dialect(model.dialect, own).namespaces, **model.namespaces}
         named: list[tuple[str | None, Path_]] = [
             (line.kind, ("lines", n, "kind")) for n, line in enumerate(model.lines)
+        ]
+        named += [
+            (one.kind, ("lines", n, "also", k, "kind"))
+            for n, line in enumerate(model.lines)
+            for k, one in enumerate(line.also)
         ]
         named += _named(model.json_, ("json",)) + _named(model.xml, ("xml",))
         self.kinds = {name: self.kind(name, where) for name, where in named if name}
@@ -177,8 +185,19 @@ class _Compiler:
             line.deeper,
             bool(line.without),
             line.indent is not None or line.deeper or bool(line.within),
-            line.action is not Action.CARRY and not (line.several or line.parts or line.section or line.carries),
+            line.action is not Action.CARRY
+            and not (line.several or line.parts or line.section or line.carries or line.also),
+            tuple(self.also(one, ("lines", n, "also", k)) for k, one in enumerate(line.also)),
         )
+
+    def also(self, model: AlsoModel, where: Path_) -> Also:
+        kind = KINDS[model.kind]
+        pattern = self.pattern(model.each, (*where, "each"))
+        for value in pattern.values:
+            self.known(value.field, [kind], (*where, "each"), value.offset)
+        fixed = self.fixed(model.set, (*where, "set"), [kind])
+        found = re.compile(rf"(?<!\S)(?:{pattern.regex.pattern})(?!\S)")
+        return Also(pattern, kind, next(self.numbers), fixed, found)
 
     def with_alike(self, pattern: Pattern) -> Pattern:
         """The pattern with those of its values' texts that mean the same as others."""

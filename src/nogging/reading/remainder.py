@@ -12,10 +12,12 @@ import re
 from collections.abc import Iterable, Sequence
 
 from nogging.dialects.notation import Pattern, Verbatim
-from nogging.records.words import worded
+from nogging.records.words import NUMBER, worded
 
 MOST_KNOWN = 65536
 _EDGES = ",;:()[]{}/|\"'. "
+_BESIDE = re.compile(r"^(?:/\d+){2,}(?=[\s,;)]|$)")
+"""Numbers beside one that a field took: `<prefixes_received>/120/0`."""
 _RULE = re.compile(r"[-=_~*.+|!]{3,}|!")
 """What draws a line, and says nothing."""
 KEPT, _VERBATIM = "\x00", "\x01"
@@ -91,6 +93,7 @@ def _piece(text: str) -> str:
     if _VERBATIM in text:
         plain = text.split(_VERBATIM)
         return " ".join(filter(None, (part if n % 2 else _piece(part) for n, part in enumerate(plain))))
+    text = _BESIDE.sub(f" {NUMBER} ", text)
     return " ".join(word for word in worded(text).split() if not _RULE.fullmatch(word)).strip(_EDGES)
 
 

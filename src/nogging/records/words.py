@@ -16,18 +16,56 @@ _MONTH = r"(?:Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)[a-z]{0,6}"
 _DAY = r"(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun)[a-z]{0,6}"
 _CLOCK = r"\d{1,3}(?::\d{2}){1,3}(?:[.,]\d+)?"
 _ISO = rf"\d{{4}}[-/]\d\d[-/]\d\d(?:[T ]{_CLOCK})?(?:Z|[+-]\d\d:?\d\d)?"
-_DATE = rf"{_ISO}|{_MONTH} +\d{{1,2}}(?:,? +\d{{4}})?|\d{{1,2}}[- ]{_MONTH}[- ]\d{{2,4}}"
-_LENGTH = r"(?:\d+(?:\.\d+)?(?:y|w|d|h|ms|us|m|s))+(?: \d\d:\d\d(?::\d\d)?)?|\d+d\d\d:\d\d:\d\d"
+_STROKED = rf"\d{{1,2}}/\d{{1,2}}/(?:\d{{4}}|\d\d)[ T]{_CLOCK}"
+_DATE = rf"{_ISO}|{_STROKED}|{_MONTH} +\d{{1,2}}(?:,? +\d{{4}})?|\d{{1,2}}[- ]{_MONTH}[- ]\d{{2,4}}"
+_LENGTH = r"(?:\d+(?:\.\d+)?(?:y|w|d|h|ms|us|m|secs?|s))+(?: \d\d:\d\d(?::\d\d)?)?|\d+d\d\d:\d\d:\d\d"
 _BARE = r"[+-]?\d+(?:,\d{3})*(?:\.\d+)?%?"
 _WORD = re.compile(rf"(?<![\w.:/@-])(?:{_DATE}|{_LENGTH}|{_CLOCK}|{_BARE})(?![\w:/@-])(?!\.\w)")
+_TIME = rf"(?:{_LENGTH}|{_CLOCK})"
+_MEASURED = r"\d+(?:\.\d+)?(?:[mu]?s|secs?|%|[KMG]i?B?)?"
+_TIMES = re.compile(rf"(?<![^\s(\[])(?:/{_TIME}|{_TIME}/)(?:{_TIME}/?)*(?![^\s),;\]])")
+"""Times with strokes between them, or one beside what a field took: `1w3d/00:01:34`."""
+_FRACTIONS = re.compile(r"(?<![\w.:/@-])\d+\.\d{3}(?:/\d+(?:\.\d+)?)+(?![\w:/@.-])")
+"""How much of something is left: `171.123/240`."""
+_NAMED = re.compile(
+    r"(?P<name>[A-Za-z][\w-]*(?: [\w-]+)*(?:/[A-Za-z][\w-]*(?: [\w-]+)*)+[)\]]?[:=]? +|"
+    r"\b(?:used|packets|bytes|pkts|octets|Recv-Q|Send-Q|version|activity|entries)\b[:=]? +[\[(]?)"
+    rf"(?P<numbers>{_MEASURED}(?:/{_MEASURED})+)(?![\w:/@-])"
+)
+"""Numbers with strokes between them after their names (`sent/rcvd: 10532/10533`), or after what is counted."""
+_COUNTED = re.compile(
+    rf"(?<![\w.:/@-])(?P<numbers>{_MEASURED}(?:/{_MEASURED})+)(?P<name> (?:prefixes|paths|packets|bytes|routes)\b|"
+    r" (?:\w+ )?\(?[A-Za-z][\w-]*(?:/[A-Za-z][\w-]*)+)"
+)
+"""Such numbers before their names: `52/40 path/bestpath`."""
+_PLACES = re.compile(
+    r"slot|addr|mask|prefix|network|port|module|vlan|fpc|pic|unit|interface|instance|group", re.IGNORECASE
+)
 _WEEKDAY = re.compile(rf"\b{_DAY},? +(?=#)")
 _PHRASE = re.compile(rf"#(?: ?{_UNIT}(?!\w))?(?:(?:,| and|, and)? *# ?{_UNIT}(?!\w))*")
 
 
 def worded(text: str) -> str:
     """The words of a text, a space between each two; numbers and times as `#`."""
-    found = _WORD.sub(NUMBER, " ".join(text.split()))
+    found = " ".join(text.split())
+    if "/" in found:
+        found = _strokes(found)
+    found = _WORD.sub(NUMBER, found)
     return _PHRASE.sub(NUMBER, _WEEKDAY.sub("", found))
+
+
+def _strokes(text: str) -> str:
+    """A text in which numbers and times with strokes between them stand as `#`, where they are told from the names of
+    places (`1/0/1`) by what they are called."""
+    text = _FRACTIONS.sub(NUMBER, _TIMES.sub(NUMBER, text))
+    text = _NAMED.sub(lambda match: f"{match['name']}{_counted(match)}", text)
+    return _COUNTED.sub(lambda match: f"{_counted(match)}{match['name']}", text)
+
+
+def _counted(match: re.Match[str]) -> str:
+    name, numbers = match["name"], match["numbers"]
+    fits = "/" not in name or name.count("/") == numbers.count("/")
+    return NUMBER if fits and not _PLACES.search(name) else numbers
 
 
 def together(*several: str | None) -> str:
