@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo test lint bench clean
+.PHONY: demo test lint bench quiet proof clean
 
 .venv/ready: pyproject.toml
 	$(PYTHON) -m venv .venv
@@ -24,6 +24,13 @@ lint: .venv/ready
 bench: .venv/ready
 	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[bench]'
 	$(BIN)/python -m bench
+
+quiet: .venv/ready
+	$(BIN)/python -m tests.real.quiet terminal 60
+	$(BIN)/python -m tests.real.quiet fabric 60
+
+proof: .venv/ready
+	$(BIN)/python -m tests.real.machine build/machine
 
 clean:
 	rm -rf .venv build dist src/*.egg-info

@@ -1,8 +1,8 @@
 """A third real network, in a small virtual machine: what the kernel of the machine that runs the tests may lack.
 
-    python -m tests.real.machine FOLDER    # runs it, and leaves its answers: FOLDER/<router>/<command>.txt
+    python -m tests.real.machine FOLDER    # make proof: FOLDER/{before|after}/<router>/<command>.txt, and what is wrong
 
-    dune-r1 ====bond0==== dune-r2 ------- dune-r3        OSPF on all links, MPLS enabled on them
+    dune-r1 ====bond0==== dune-r2 ------- dune-r3        OSPF and LDP on all links
        |                     |                           VLAN 100 over the bond, in the VRF TEAL
        +---- gre1 (tunnel over both links) ----+         a bridge of dune-r2 that knows VLANs
 
@@ -19,11 +19,16 @@ import subprocess
 import sys
 import tarfile
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
+
+from tests.real.oracle import disagreements
+
+import nogging
 
 KERNEL = "linux-image-cloud-amd64"
 NAMES = ("dune-r1", "dune-r2", "dune-r3")
-DAEMONS = ("zebra", "staticd", "ospfd", "bgpd")
+DAEMONS = ("zebra", "staticd", "ospfd", "ldpd", "bgpd")
 PROGRAMS = (
     *("/usr/sbin/ip", "/usr/sbin/bridge", "/usr/bin/vtysh"),
     *(f"/usr/lib/frr/{name}" for name in DAEMONS),
@@ -54,6 +59,12 @@ FRR = (
         "show running-config",
         "show version",
         "show vrf",
+        "show mpls ldp neighbor",
+        "show mpls ldp neighbor json",
+        "show mpls ldp neighbor detail",
+        "show mpls ldp binding",
+        "show mpls ldp discovery",
+        "show mpls ldp interface",
     ),
 )
 LINUX = (
@@ -77,6 +88,17 @@ LINUX = (
     ),
     "bridge -j fdb show",
 )
+
+LABELS = """exit
+mpls ldp
+ router-id {own}
+ address-family ipv4
+  discovery transport-address {own}
+{ports}
+ exit-address-family
+exit
+"""
+PORTS = {"dune-r1": ("bond0",), "dune-r2": ("bond0", "eth3"), "dune-r3": ("eth3",)}
 
 CONFIGURED = {
     "dune-r1": """interface bond0
@@ -155,11 +177,22 @@ SETTLED = """
 n=0
 while [ $n -lt 60 ]; do
   full=$(vtysh -N dune-r2 -c 'show ip ospf neighbor' | grep -c Full)
-  [ "$full" = 2 ] && vtysh -N dune-r1 -c 'show bgp vrf TEAL summary' | grep -q ' 00:' && break
+  [ "$full" = 2 ] && vtysh -N dune-r1 -c 'show bgp vrf TEAL summary' | grep -q ' 00:' &&
+    [ $(vtysh -N dune-r2 -c 'show mpls ldp neighbor' | grep -c OPERATIONAL) = 2 ] && break
   n=$((n + 1)); sleep 1
 done
 echo "settled after $n"; sleep 3
 """
+
+
+LABELS_LOST = """
+vtysh -N dune-r3 -c 'configure terminal' -c 'mpls ldp' -c 'address-family ipv4' -c 'no interface eth3'
+n=0
+while [ $n -lt 60 ] && vtysh -N dune-r2 -c 'show mpls ldp neighbor' | grep -q '192.0.2.63'; do n=$((n + 1)); sleep 1; done
+echo "labels lost after $n"
+"""
+"""A change: dune-r3 says no more of labels on its link, and the session that goes over it ends."""
+LOST = {("dune-r2", "192.0.2.63"), ("dune-r3", "192.0.2.62")}
 
 
 def missing() -> str | None:
@@ -216,7 +249,9 @@ def file_system(folder: Path, modules: Path) -> Path:
     (root / "etc/pam.d/frr").write_text("auth sufficient pam_permit.so\naccount sufficient pam_permit.so\n")
     for name, text in CONFIGURED.items():
         (root / f"etc/frr/{name}").mkdir()
-        (root / f"etc/frr/{name}/frr.conf").write_text(f"hostname {name}\n{text}")
+        ports = "\n".join(f"  interface {port}" for port in PORTS[name])
+        labels = LABELS.format(own=f"192.0.2.{61 + NAMES.index(name)}", ports=ports)
+        (root / f"etc/frr/{name}/frr.conf").write_text(f"hostname {name}\n{text}{labels}")
         (root / f"etc/frr/{name}/vtysh.conf").write_text("")
     (root / "init").write_text(_init())
     (root / "init").chmod(0o755)
@@ -230,21 +265,11 @@ def file_system(folder: Path, modules: Path) -> Path:
 def _init() -> str:
     """The machine's first process: it brings the network up, asks it, sends the answers, and ends the machine."""
     start = [f"for r in {' '.join(NAMES)}; do"]
-    start += ["  mkdir -p /var/run/frr/$r /out/$r"]
+    start += ["  mkdir -p /var/run/frr/$r /out/before/$r /out/after/$r"]
     start += [
         f"  ip netns exec $r /usr/lib/frr/{one} -d -N $r -u root -g root --log file:/var/log/$r.log" for one in DAEMONS
     ]
     start += ["done", "sleep 3", f"for r in {' '.join(NAMES)}; do ip netns exec $r vtysh -N $r -b; done"]
-    asked = []
-    for name in NAMES:
-        asked.append("{")
-        asked += [
-            f"timeout 15 vtysh -N {name} -c '{one}' < /dev/null > '/out/{name}/{_file(one)}' 2>&1 || echo 'no answer to {one}'"
-            for one in FRR
-        ]
-        asked += [f"timeout 15 /usr/sbin/ip netns exec {name} {one} < /dev/null > '/out/{name}/{_file(one)}' 2>/dev/null || echo 'no answer to {one}'" for one in LINUX]  # fmt: skip
-        asked.append("} &")
-    asked.append("wait")
     return "\n".join(
         (
             "#!/bin/busybox sh",
@@ -257,12 +282,25 @@ def _init() -> str:
             PREPARED,
             *start,
             SETTLED,
-            *asked,
+            *_asked("before"),
+            LABELS_LOST,
+            *_asked("after"),
             "stty -F /dev/ttyS1 raw; tar -c -f - -C /out . | base64 > /dev/ttyS1; sync; sleep 1",
             "poweroff -f",
             "",
         )
     )
+
+
+def _asked(when: str) -> list[str]:
+    """What asks all routers, side by side."""
+    lines = []
+    for name in NAMES:
+        asked = {one: f"vtysh -N {name} -c '{one}'" for one in FRR}
+        asked |= {one: f"/usr/sbin/ip netns exec {name} {one}" for one in LINUX}
+        to = f"/out/{when}/{name}"
+        lines += ["{", *(f"timeout 15 {how} < /dev/null > '{to}/{_file(one)}' 2>&1 || echo 'no answer to {one}'" for one, how in asked.items()), "} &"]  # fmt: skip
+    return [*lines, "wait"]
 
 
 def _file(command: str) -> str:
@@ -297,7 +335,32 @@ def answers(to: Path) -> str:
         return said
 
 
+def complaints(folder: Path) -> Iterator[str]:
+    """What is wrong with how the answers are read and compared: unread lines, a text that says other than its JSON, a
+    lost label session that is not seen."""
+    before, after = (
+        nogging.ingest(folder / when, to=folder / f"capture-{when}", dialect="frr") for when in ("before", "after")
+    )
+    for capture in (before, after):
+        for line in capture.records("unread").to_pylist():
+            yield f"unread: {line['device']}, '{line['answer']}': {line['text']}"
+        for name, text in ((name, one) for name in NAMES for one in FRR if f"{one} json" in FRR):
+            yield from map(str, disagreements(capture, capture, capture, name, text, f"{text} json"))
+    found = nogging.compare(before, after).differences
+    ended = {(one.key["device"], one.key["neighbor"]) for one in found if one.what == "gone" and one.key.get("protocol") == "ldp"}  # fmt: skip
+    if ended != LOST:
+        yield f"label sessions that ended: {ended}, where {LOST} did"
+    yield from (f"also: {one.what} {one.identity}" for one in found if one.kind == "neighbor" and one.key.get("protocol") != "ldp")  # fmt: skip
+
+
+def main(folder: Path) -> int:
+    print(answers(folder))
+    found = list(complaints(folder))
+    print(*found, f"{len(list(folder.glob('before/*/*')))} answers, {len(found)} complaints", sep="\n")
+    return 1 if found else 0
+
+
 if __name__ == "__main__":
-    if gone := missing():
-        sys.exit(gone)
-    print(answers(Path(sys.argv[1])))
+    if len(sys.argv) != 2:
+        sys.exit("python -m tests.real.machine FOLDER")
+    sys.exit(missing() or main(Path(sys.argv[1])))

@@ -129,6 +129,11 @@ CHANGES = {
         "steps: [{on: name = 'buoy-r1', send: [ip route 198.51.100.128/27 reject]}]\n",
         State.IN,
     ),
+    "a static over the span": (
+        "  - {some: route, where: destination_prefix = '198.51.100.32/28', must: installed and active}\n"
+        "steps: [{on: name = 'buoy-r1', send: [ip route 198.51.100.32/28 203.0.113.13]}]\n",
+        State.IN,
+    ),
     "a metric by policy": (
         "  - {every: route, where: \"device = 'weir-r1' and destination_prefix = '192.0.2.3/32' and chosen\", must: metric = 50}\n"
         "steps:\n  - on: name = 'weir-r1'\n    send:\n      [route-map quay permit 10, set metric 50, exit, router bgp 64510,\n"

@@ -34,7 +34,7 @@ from nogging.predicates.tree import (
 )
 from nogging.records import Field, Type
 from nogging.records.field import RESOLUTION, SKEW
-from nogging.records.values import address, enumerated, mac, prefix
+from nogging.records.values import address, enumerated, mac, phys_address, prefix
 
 Schema = Mapping[Path, Field]
 """What a predicate may speak of: each name with the field that it stands for."""
@@ -418,7 +418,12 @@ TYPES: dict[Type, str] = {
     Type.MOMENT: "moment",
     Type.LINES: "lines",
 }
-_CANONICAL: dict[Type, Callable[[str], str]] = {Type.ADDRESS: address, Type.PREFIX: prefix, Type.MAC: mac}
+_CANONICAL: dict[Type, Callable[[str], str]] = {
+    Type.ADDRESS: address,
+    Type.PREFIX: prefix,
+    Type.MAC: mac,
+    Type.PHYS_ADDRESS: phys_address,
+}
 _HANDLERS: dict[str, Callable[[_Checker, dict[str, Any]], Node]] = {
     "COLUMN_REF": _Checker.name,
     "CONSTANT": _Checker.constant,

@@ -125,10 +125,14 @@ def _begins(text: str, at: int) -> int:
 
 
 def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    found = dict(pairs)
-    if len(found) != len(pairs):
-        names = [name for name, _ in pairs]
-        raise ValueError(f"the member '{next(name for name in names if names.count(name) > 1)}' is given twice")
+    """The members of an object. A text that is given twice (iproute2 says `dst` of a route and of its labels) is there
+    under `name (2)` as well; of anything else that is, nobody could say which is meant."""
+    found: dict[str, Any] = {}
+    for name, value in pairs:
+        again = f"{name} (2)"
+        if name in found and (again in found or not isinstance(value, str)):
+            raise ValueError(f"the member '{name}' is given twice")
+        found[again if name in found else name] = value
     return found
 
 

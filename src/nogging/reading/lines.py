@@ -37,6 +37,8 @@ WORTH_IT = 100
 MOST_IN_A_RANGE = 4096
 _TAKEN = "\x02"
 """Stands where words of a line were that another record took."""
+_MOMENT = re.compile(r"\d{4}-\d\d-\d\dT[\d:.,Z+-]+ +")
+"""What a program puts before that it cannot answer."""
 _Same = tuple[Form, Kind | None, dict[str, Any], str]
 
 
@@ -218,9 +220,10 @@ class Lines:
         """One line into whatever takes it; False, with `reason` set, when nothing does."""
         self.reason = NO_PATTERN
         sure = self.reading.took is None
-        if stripped.startswith(self.refusals) and not self.section_ends:
-            self.reading.passed.append((number, self.words.of(stripped, ())))
-            return says(self.reading, self.dialect, stripped, number)
+        said = _MOMENT.sub("", stripped) if stripped[0].isdigit() else stripped
+        if said.startswith(self.refusals) and not self.section_ends:
+            self.reading.passed.append((number, self.words.of(said, ())))
+            return says(self.reading, self.dialect, said, number)
         for form in self.reader.forms_for(stripped.split(None, 1)[0]):
             if form.within and not self.section[0]:
                 continue

@@ -39,13 +39,14 @@ class Type(StrEnum):
     ADDRESS = "address"
     PREFIX = "prefix"
     MAC = "mac"
+    PHYS_ADDRESS = "phys-address"
     INTERFACE = "interface"
     MOMENT = "moment"
     LINES = "lines"
 
     @property
     def is_textual(self) -> bool:
-        return self in (Type.TEXT, Type.ADDRESS, Type.PREFIX, Type.MAC, Type.INTERFACE)
+        return self in (Type.TEXT, Type.ADDRESS, Type.PREFIX, Type.MAC, Type.PHYS_ADDRESS, Type.INTERFACE)
 
 
 @dataclass(frozen=True)

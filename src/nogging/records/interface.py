@@ -68,7 +68,7 @@ INTERFACE = Kind(
             moves_with=True,
         ),
         Field("if_index", Type.INTEGER, Nature.NOTE, "its number on the device", "RFC 8343, if-index"),
-        Field("phys_address", Type.MAC, Nature.STATE, "its address on the medium", "RFC 8343, phys-address"),
+        Field("phys_address", Type.PHYS_ADDRESS, Nature.STATE, "its address on the medium", "RFC 8343, phys-address"),
         Field(
             "mtu",
             Type.INTEGER,

@@ -154,6 +154,20 @@ def mac(text: str) -> str:
     return ":".join(digits[n : n + 2] for n in range(0, 12, 2))
 
 
+_OCTETS = re.compile(r"[0-9a-f]{2}(?::[0-9a-f]{2}){3,31}")
+
+
+def phys_address(text: str) -> str:
+    """An address on a medium (RFC 6991, phys-address): octets in lower case with colons, as many as the medium has; a
+    tunnel has the address of its end."""
+    if _OCTETS.fullmatch(text.lower()):
+        return text.lower()
+    try:
+        return ":".join(f"{octet:02x}" for octet in socket.inet_aton(text)) if text.count(".") == 3 else mac(text)
+    except OSError:
+        return mac(text)
+
+
 _ISO_SPAN = re.compile(
     r"P(?:(\d+)Y)?(?:(\d+)M)?(?:(\d+)W)?(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:\.\d+)?)S)?)?"
 )
@@ -356,4 +370,5 @@ _PLAIN: dict[Type, Callable[[str], object]] = {
     Type.ADDRESS: address,
     Type.PREFIX: prefix,
     Type.MAC: mac,
+    Type.PHYS_ADDRESS: phys_address,
 }

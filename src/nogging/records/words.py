@@ -29,7 +29,7 @@ _FRACTIONS = re.compile(r"(?<![\w.:/@-])\d+\.\d{3}(?:/\d+(?:\.\d+)?)+(?![\w:/@.-
 """How much of something is left: `171.123/240`."""
 _NAMED = re.compile(
     r"(?P<name>[A-Za-z][\w-]*(?: [\w-]+)*(?:/[A-Za-z][\w-]*(?: [\w-]+)*)+[)\]]?[:=]? +|"
-    r"\b(?:used|packets|bytes|pkts|octets|Recv-Q|Send-Q|version|activity|entries)\b[:=]? +[\[(]?)"
+    r"\b(?i:used|packets|bytes|pkts|octets|messages|Recv-Q|Send-Q|version|activity|entries)\b[:=]? +[\[(]?)"
     rf"(?P<numbers>{_MEASURED}(?:/{_MEASURED})+)(?![\w:/@-])"
 )
 """Numbers with strokes between them after their names (`sent/rcvd: 10532/10533`), or after what is counted."""
