@@ -228,7 +228,8 @@ class Xml:
         for element in node.value.iter():
             for name, value in element.attrib.items():
                 yield Node(self, (element, name), value)
-            if len(element) == 0 or (element.text or "").strip():
+            says = bool((element.text or "").strip())
+            if says or (len(element) == 0 and element is not self.root.value):  # an empty document says nothing
                 yield Node(self, element, element)
 
     def around(self, node: Node) -> Iterator[Key]:
