@@ -37,7 +37,13 @@ END
     /usr/sbin/sshd -f /mnt/sshd_config
 """
 SERVED = (
-    *("env", "PATH=/mnt:/usr/sbin:/usr/bin:/sbin:/bin", str(SERVER), "--module=ietf-interfaces", "--module=ietf-system"),
+    *(
+        "env",
+        "PATH=/mnt:/usr/sbin:/usr/bin:/sbin:/bin",
+        str(SERVER),
+        "--module=ietf-interfaces",
+        "--module=ietf-system",
+    ),
     *("--superuser=root", "--no-startup", "--target=running", "--log=/mnt/log"),
 )
 
