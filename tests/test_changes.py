@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import errno
 import json
+import os
+import random
 import re
 import shutil
+import signal
 import socket
 import ssl
 import subprocess
@@ -479,6 +483,70 @@ def test_a_process_that_is_killed_outright(network: Served, tmp_path: Path, line
     assert (tables(network) == before) == back_out
 
 
+def stopped_at(network: Served, done: Path, signals: list[signal.Signals], line: int, later: float) -> tuple[int, str]:
+    """Performs a change in a process of its own, and signals it after it has said so many lines."""
+    program = [sys.executable, "-m", "nogging", "perform", network.change, "--to", done]
+    pipes: dict[str, Any] = {"stdout": subprocess.PIPE, "stderr": subprocess.STDOUT, "text": True}
+    with subprocess.Popen(program, **pipes) as running:
+        assert running.stdout is not None
+        said = [one for _, one in zip(range(line), running.stdout, strict=False)]
+        time.sleep(later)
+        for one in signals:
+            running.send_signal(one)
+            time.sleep(0.05)
+        said += running.stdout
+    return running.returncode, "".join(said)
+
+
+@pytest.mark.parametrize("name", ["SIGINT", "SIGTERM", "SIGHUP"])
+@pytest.mark.parametrize("nth", range(int(os.environ.get("NOGGING_MOMENTS", "3"))))
+def test_a_signal_at_any_moment_leaves_nothing_half_done(network: Served, tmp_path: Path, name: str, nth: int) -> None:
+    """Once or twice, wherever it is: the change is in, or all is as it was and proven so, or a person is told what to do,
+    and then backing out proves it."""
+    moment = random.Random(f"{name} {nth}")
+    before, signals = tables(network), [signal.Signals[name]] * moment.choice((1, 2))
+    line, later = moment.randrange(1, 25), moment.random() / 2
+    status, said = stopped_at(network, tmp_path / "one", signals, line, later)
+    assert "Traceback" not in said and "fault of Nogging" not in said, said
+    if status == 3:
+        program = [sys.executable, "-m", "nogging", "perform", "--resume", tmp_path / "one", "--back-out"]
+        status = subprocess.run(program, check=False, capture_output=True).returncode
+    assert status in (0, 1), said
+    assert (tables(network) == before) == (status == 1), said
+    assert status == 0 or "stopped by hand" in said
+
+
+def test_a_fault_of_its_own_is_backed_out_as_well(
+    network: Served, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = tables(network)
+    monkeypatch.setattr("nogging.changes.performing.judged", lambda *_, **__: 1 / 0)
+    done = perform(load_change(network.change), to=tmp_path / "one")
+    assert done.state is State.REFUSED and "a fault of Nogging's own (ZeroDivisionError" in done.reasons[0]
+    monkeypatch.undo()
+    monkeypatch.setattr("nogging.changes.performing.reasons_of", lambda *_: {}["x"])
+    done = perform(written(network, f"expect: [{{some: route}}]\nsteps:\n{FAR}"), to=tmp_path / "two")
+    assert done.state is State.AS_BEFORE and "KeyError" in done.reasons[0] and tables(network) == before
+    assert "Traceback" in (tmp_path / "two" / "fault.txt").read_text()
+
+
+def test_a_full_disk_is_no_reason_to_leave_it_half_done(
+    network: Served, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """From the moment that the journal cannot be written any more, the change is backed out without it."""
+    real, before = Journal._write, tables(network)
+
+    def full(journal: Journal, text: str) -> None:
+        if journal.told("sending") is not None:
+            raise OSError(errno.ENOSPC, "No space left on device")
+        real(journal, text)
+
+    monkeypatch.setattr(Journal, "_write", full)
+    done = perform(load_change(network.change), to=tmp_path / "one")
+    assert done.state is State.AS_BEFORE and tables(network) == before
+    assert "No space left" in done.reasons[0] and "the journal is not whole" in " ".join(done.notes)
+
+
 def test_an_error_is_backed_out_and_one_in_backing_out_says_how_to_go_on(network: Served, tmp_path: Path) -> None:
     """What cannot be captured any more, because a file of that name is in the way."""
     port = network.network.devices["mole-r2"].interfaces["GigabitEthernet0/4"]
@@ -498,7 +566,7 @@ def test_an_error_is_backed_out_and_one_in_backing_out_says_how_to_go_on(network
     status, told = ended(change("one/after"), "--to", tmp_path / "one")
     assert status == 1 and "BACKED OUT" in told and "after" in told.partition("because")[2] and port.mtu == 1500, told
     status, told = ended(change("two/after", "two/backed-out"), "--to", tmp_path / "two")
-    assert status == 2 and "stopped in the middle; go on with: nogging perform --resume" in told, told
+    assert status == 3 and "backing out came to no end" in told and "nogging perform --resume" in told, told
     (tmp_path / "two" / "backed-out").unlink()
     status, told = ended("--resume", tmp_path / "two", "--back-out")
     assert status == 1 and "BACKED OUT" in told and port.mtu == 1500, told

@@ -8,11 +8,15 @@ import json
 import os
 import subprocess
 import sys
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
+import duckdb
 import pytest
 
 from conftest import Change
+from nogging.cli import main
 from nogging.dialects.places import LIBRARY
 
 EXAMPLES = Path(__file__).parent.parent / "examples"
@@ -172,3 +176,29 @@ def test_examples_run(example: Path, tmp_path: Path) -> None:
     )
     assert done.returncode == 0 and "leaked" not in done.stderr, done.stderr
     assert done.stdout
+
+
+def test_a_fault_of_its_own_has_a_status_of_its_own(
+    monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str], tmp_path: Path
+) -> None:
+    monkeypatch.setattr(sys, "argv", ["nogging", "lookup", "192.0.2.1", str(tmp_path)])
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
+    for raised, status, said in (
+        (ZeroDivisionError(), 4, "a fault of Nogging's own (ZeroDivisionError)"),
+        (OSError(28, "No space left on device", "here"), 2, "here: No space left on device"),
+        (duckdb.InterruptException(), 130, "stopped"),
+    ):
+        monkeypatch.setattr("nogging.cli.lookup.captured", raising(raised))
+        with pytest.raises(SystemExit) as ended:
+            main()
+        told = capsys.readouterr()
+        assert ended.value.code == status and said in told.err and told.err.count("\n") == 1 and not told.out
+    (details,) = tmp_path.glob("nogging-fault-*.txt")
+    assert "ZeroDivisionError" in details.read_text() and details.stat().st_mode & 0o77 == 0
+
+
+def raising(error: Exception) -> Callable[..., Any]:
+    def fail(*_: Any) -> Any:
+        raise error
+
+    return fail

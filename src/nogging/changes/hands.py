@@ -9,6 +9,7 @@ from __future__ import annotations
 import asyncio
 import concurrent.futures
 import contextlib
+import math
 import threading
 import time
 from collections.abc import Callable, Coroutine, Iterable
@@ -26,6 +27,7 @@ from nogging.inventory import Device, Inventory
 Found = TypeVar("Found")
 AT_ONCE = 20
 _BETWEEN_TRIES = 1.0
+_LOOKS_UP = 0.1
 
 
 class LineRefused(DeviceError):
@@ -39,6 +41,8 @@ class Hands:
 
     def __init__(self, inventory: Inventory, ask: Callable[[str], str] | None = None) -> None:
         self.inventory, self.secrets = inventory, Secrets(ask)
+        self.check: Callable[[], None] = lambda: None
+        """Raises where what is being done is to end."""
         self.ways: dict[tuple[str, str], tuple[Way, contextlib.AsyncExitStack]] = {}
         self.loop = asyncio.new_event_loop()
         self.thread = threading.Thread(target=self.loop.run_forever, name="hands", daemon=True)
@@ -62,14 +66,16 @@ class Hands:
     def run(self, work: Coroutine[Any, Any, Found], within: float | None = None) -> Found:
         """Does some work in the loop and waits for what comes of it."""
         task = asyncio.run_coroutine_threadsafe(work, self.loop)
+        ends = time.monotonic() + within if within is not None else math.inf
         try:
-            return task.result(within)
-        except concurrent.futures.TimeoutError:
-            task.cancel()
-            raise TimeoutError from None
-        except KeyboardInterrupt:
+            while not concurrent.futures.wait([task], _LOOKS_UP).done:
+                self.check()
+                if time.monotonic() > ends:
+                    raise TimeoutError
+        except BaseException:
             task.cancel()
             raise
+        return task.result()
 
     def running(self, devices: Iterable[Device]) -> dict[str, str]:
         """The running configuration of each device, as it is, secrets and all; never written anywhere unsealed. Raises

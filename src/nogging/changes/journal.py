@@ -12,6 +12,7 @@ import json
 import os
 import threading
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import suppress
 from pathlib import Path
 from typing import IO, Any
 
@@ -38,6 +39,9 @@ class Journal:
         self.file = self.path.open("a", encoding="utf-8", newline="\n")
         self._cut()
         self.turn = threading.Lock()  # probes tell from a thread of their own
+        self.unwritten = ""
+        """Why the journal is not written any more; only backing out goes on without it."""
+        self.must_write = True
 
     def _cut(self) -> None:
         """Takes away a last line that was cut off, which told of nothing that was done; the next one begins anew."""
@@ -50,13 +54,22 @@ class Journal:
         event: Event = {"at": moment(), "event": what, **self._masked(more)}
         with self.turn:
             text = json.dumps(event, ensure_ascii=False) + "\n"
-            self.file.write(text)
-            self.file.flush()
-            os.fsync(self.file.fileno())
+            try:
+                self._write(text)
+            except OSError as error:
+                if self.must_write:
+                    raise
+                self.unwritten = self.unwritten or str(error)
             event = json.loads(text)
             self.events.append(event)
-        self.heard(event)
+        with suppress(OSError):  # a terminal that was closed is told nothing more
+            self.heard(event)
         return event
+
+    def _write(self, text: str) -> None:
+        self.file.write(text)
+        self.file.flush()
+        os.fsync(self.file.fileno())
 
     def _masked(self, value: Any) -> Any:
         """The same with every text in it masked: as it was said, before anything in it is escaped."""

@@ -12,7 +12,7 @@ from nogging.changes.settling import Settled
 from nogging.judging.verdict import Judgement, Verdict
 
 BEFORE, AGAIN, AFTER, BACKED_OUT, MEANWHILE = "before", "before-again", "after", "backed-out", "meanwhile"
-CHANGE, JUDGEMENT = "change.yaml", "judgement.json"
+CHANGE, JUDGEMENT, FAULT = "change.yaml", "judgement.json", "fault.txt"
 
 
 class State(StrEnum):

@@ -16,6 +16,7 @@ from __future__ import annotations
 import json
 import shutil
 import tempfile
+import traceback
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import replace
@@ -30,7 +31,7 @@ from nogging.changes.gating import changed, missing, out_of_window
 from nogging.changes.hands import Hands
 from nogging.changes.journal import JOURNAL, Event, Locks, end_of, read
 from nogging.changes.notices import deliver, message, wanted
-from nogging.changes.outcome import AFTER, AGAIN, BEFORE, CHANGE, JUDGEMENT, Failed, Performance, State
+from nogging.changes.outcome import AFTER, AGAIN, BEFORE, CHANGE, FAULT, JUDGEMENT, Failed, Performance, State
 from nogging.changes.rehearsing import Rehearsal, Rehearsing, records_of
 from nogging.changes.sealing import seal
 from nogging.changes.stepping import Stepping
@@ -40,7 +41,7 @@ from nogging.changes.templates import TemplateWrongError
 from nogging.changes.watching import Watch
 from nogging.changes.work import Ask, Work, judged, reasons_of
 from nogging.collecting.collect import collect
-from nogging.errors import DeviceError, NoggingError, QuestionError
+from nogging.errors import NoggingError, QuestionError
 from nogging.inventory import load_inventory
 from nogging.judging.comparing import compare
 from nogging.judging.expectations import load_expectations
@@ -184,6 +185,9 @@ class _Run:
         return self._within(self._back_out_after if back_out else lambda: self._go_on(last))
 
     def _within(self, work: Callable[[], None]) -> Performance:
+        return self.work.stop.run(lambda: self._with_devices(work))
+
+    def _with_devices(self, work: Callable[[], None]) -> Performance:
         """Does some work between taking the devices and letting them go."""
         try:
             with self.work.hands:
@@ -207,8 +211,8 @@ class _Run:
         try:
             before = self._prepared()
             self.watch.begin()
-        except (Failed, DeviceError, QuestionError) as error:
-            self._refused(str(error))
+        except Exception as error:
+            self._refused(*self._why(error))
             return
         self._carry_on(before)
 
@@ -223,17 +227,20 @@ class _Run:
             Stepping(self.work, before).all()
             self.work.settle()
             self._judge(before)
+            self.work.stop.deafen()
             for device in self.work.devices:
                 self.work.guard.confirm(device)
-        except Failed as error:
-            self._failed(*error.args)
+        except Exception as error:  # whatever it is, the network is not left as it stands
+            self._failed(*self._why(error))
             return
-        except (NoggingError, OSError) as error:  # whatever it is, the network is not left as it stands
-            self._failed(str(error))
-            return
-        except KeyboardInterrupt:
-            self._failed("stopped by hand")
-            return
+        try:
+            self._in(before)
+        except Exception as error:
+            self.done.todo += [f"the change is in, and then: {why}" for why in self._why(error)]
+            self.done.state = State.ACT
+
+    def _in(self, before: Capture) -> None:
+        """What is done where all that was expected happened."""
         self.work.save(self.work.devices)
         self.done.notes += [*self._not_judged(before), *self.work.not_kept()]
         self.done.todo += self.watch.todo
@@ -244,17 +251,41 @@ class _Run:
         failed = self.journal.told("failed")
         self.done.reasons += failed["reasons"] if failed is not None else ["a person chose to back out"]
         self.done.verdict = Verdict.FAIL
-        BackingOut(self.work).all()
+        self._back_out()
+
+    def _back_out(self) -> None:
+        """Backs out, without the journal if need be; what keeps it from its end is left to a person."""
+        self.work.stop.deafen()
+        self.journal.must_write = False
+        try:
+            BackingOut(self.work).all()
+        except Exception as error:
+            self.done.todo += [f"backing out came to no end: {why}" for why in self._why(error)]
+            self.done.state = State.ACT
+        if self.journal.unwritten:
+            self.done.notes.append(f"the journal is not whole: {self.journal.unwritten}")
 
     def _nothing_done(self) -> None:
         self._refused("it was stopped before anything was touched")
 
-    def _refused(self, reason: str) -> None:
-        self.done.reasons.append(reason)
+    def _why(self, error: Exception) -> tuple[str, ...]:
+        """What an error says; where it is a fault of Nogging's own, its traceback is kept in the folder."""
+        if isinstance(error, Failed):
+            return tuple(map(str, error.args))
+        if isinstance(error, NoggingError | OSError):
+            return (str(error),)
+        with suppress(OSError):
+            replace_text(self.work.folder / FAULT, self.work.masked("".join(traceback.format_exception(error))))
+        return (f"a fault of Nogging's own ({type(error).__name__}; see {self.work.folder / FAULT})",)
+
+    def _refused(self, *reasons: str) -> None:
+        self.done.reasons += reasons
         self.done.state, self.done.verdict = State.REFUSED, Verdict.FAIL
 
     def _end(self) -> None:
         self.ended = True
+        self.work.stop.deafen()
+        self.journal.must_write = False
         self.watch.stop()
         done, earlier = self.done, self.journal.told("end")
         probes = [one.told() for one in self.watch.probes if one.sent] or (earlier or {}).get("probes", [])
@@ -333,6 +364,8 @@ class _Run:
     # when it does not go as meant
 
     def _failed(self, *reasons: str) -> None:
+        self.work.stop.deafen()
+        self.journal.must_write = False
         self.done.reasons += reasons
         if self.done.verdict is Verdict.UNPROVEN and self.done.judgement is None:
             self.done.verdict = Verdict.FAIL
@@ -345,7 +378,7 @@ class _Run:
             self.done.todo.append(f"it is after {last.isoformat()}, the last moment for backing out: the change stands")
             choice = "hold"
         if choice == "back out":
-            BackingOut(self.work).all()
+            self._back_out()
             return
         self.done.state = State.ACT
         self.done.todo.append("the change stands as far as it got; look, then go on or back out")

@@ -94,10 +94,11 @@ def settle(
     tell: Callable[[Round], None],
     secrets: Secrets,
     wait: float = 0.0,
+    sleep: Callable[[float], None] = time.sleep,
 ) -> Settled:
     """Captures until nothing has moved for `quiet` seconds and `wait` seconds are over, `at_most` so long. What could
     not be compared counts as moved while it is not the same each time; what never can be is for the judgement to
-    tell."""
+    tell. `sleep` may raise, to end it."""
     began = last_moved = time.monotonic()
     at_most = max(model.at_most, wait + model.quiet + model.every)
     rounds: list[Round] = []
@@ -109,7 +110,7 @@ def settle(
             elapsed = time.monotonic() - began
             if elapsed >= at_most:
                 return Settled(False, tuple(rounds))
-            time.sleep(min(model.every, max(at_most - elapsed, 0.0)))
+            sleep(min(model.every, max(at_most - elapsed, 0.0)))
             after = collect(inventory, folder / str(len(rounds) + 1), kinds=list(model.kinds), secrets=secrets)
             found = compare(before, after)
             moved = Counter(f"{one.kind} on {one.key['device']}" for one in found.differences)

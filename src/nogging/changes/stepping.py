@@ -26,6 +26,7 @@ class Stepping:
             if self.journal.told("step done", step=step.number) is not None and not self._went_back(step):
                 continue
             self._still_time()
+            self.work.stop.check()
             self.journal.tell("step", step=step.number, title=step.title)
             if step.model.call is not None:
                 self._call(step)
@@ -88,6 +89,7 @@ class Stepping:
             self.journal.tell("nothing to do", step=part.step, device=device.name)
             return
         for line, mode in self.work.guard.lines(part):
+            self.work.stop.check()
             self.journal.tell("sending", step=part.step, device=device.name, line=line)
             said = await self.work.guard.sent(device, line, mode)
             self.journal.tell("sent", step=part.step, device=device.name, line=line, answer=said)
@@ -119,7 +121,7 @@ class Stepping:
                 return
             if time.monotonic() >= ends:
                 raise Failed(f"{step.title}: not within {wait.at_most:g} s: {'; '.join(reasons_of(found))}")
-            time.sleep(wait.every)
+            self.work.stop.sleep(wait.every)
 
     def _fresh(self) -> Capture:
         return self.work.collected(MEANWHILE)

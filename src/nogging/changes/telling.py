@@ -189,6 +189,7 @@ def _saved(one: dict[str, Any]) -> str:
     return f"{one['device']:<11}{unknown if one['same'] is None else 'not saved'} ({one['answer']})"
 
 
+_STOPPING, _CARRIED = "stopped as soon as that is safe", "this is carried through all the same"
 _EVENTS: dict[str, Callable[[dict[str, Any]], str]] = {
     "captured": lambda one: (
         f"captured {one['capture']}: {many(one['devices'], 'device')}"
@@ -204,6 +205,10 @@ _EVENTS: dict[str, Callable[[dict[str, Any]], str]] = {
     "settling": _moved,
     "settled": lambda one: f"{'settled' if one['still'] else 'not settled'} after {one['seconds']:g} s",
     "judged": lambda one: f"judged: {one['verdict']}",
+    "asked to stop": lambda one: (
+        f"{one['signal']}: "
+        + ("this is carried through" if one["carried_through"] else "it is stopped at the next safe place")
+    ),
     "failed": lambda one: f"failed: {one['reasons'][0]}" + _more(len(one["reasons"]) - 1),
     "backing out": lambda one: "backing out",
     "undone": _sent,

@@ -17,6 +17,7 @@ from nogging.changes.knowledge import Knowledge, knowledge_of
 from nogging.changes.outcome import AGAIN, BEFORE, Failed, Performance
 from nogging.changes.rehearsing import Rehearsal, Rehearsing, records_of
 from nogging.changes.settling import Round, awaited, settle
+from nogging.changes.stopping import Stop
 from nogging.collecting.collect import collect
 from nogging.errors import DeviceError
 from nogging.files import Path_
@@ -44,14 +45,20 @@ class Work:
     def __init__(
         self, rehearsing: Rehearsing, folder: Path, ask: Ask | None, secret: Ask | None, tell: Callable[[Event], None]
     ) -> None:
-        self.rehearsing, self.folder, self.ask = rehearsing, folder, ask
+        self.rehearsing, self.folder = rehearsing, folder
         self.change: Change = rehearsing.change
         self.model = self.change.model
         self.devices: list[Device] = list(rehearsing.devices().devices)
         self.done = Performance(folder, self.change.title)
-        self.hands = Hands(self.change.inventory, secret)
         self.journal = Journal(folder, tell, Masker(user_key()))
+        self.stop = Stop(self._asked_to_stop)
+        self.ask = self.stop.in_front(ask)
+        self.hands = Hands(self.change.inventory, self.stop.in_front(secret))
+        self.hands.check = self.stop.check
         self.guard = Guard(self.hands, self.journal, self.model.confirm_within)
+
+    def _asked_to_stop(self, name: str, carried_through: bool) -> None:
+        self.journal.tell("asked to stop", signal=name, carried_through=carried_through)
 
     def knows_its_secrets(self) -> None:
         """From now on the secrets of the inventory and of the change are masked wherever they turn up."""
@@ -67,7 +74,8 @@ class Work:
         self.journal.tell("asking", step=step, question=question)
         try:
             answer = self.ask(f"{question} [yes/no] ")
-        except EOFError:
+        except (EOFError, OSError):  # nobody is there, any more
+            self.stop.check()
             return None
         self.journal.tell("person", step=step, question=question, answer=answer)
         return answer.strip().lower() in ("y", "yes")
@@ -79,6 +87,7 @@ class Work:
         return said, good
 
     def collected(self, name: str) -> Capture:
+        self.stop.check()
         change = self.change
         return collect(change.inventory, self.folder / name, named=change.named, secrets=self.hands.secrets)
 
@@ -111,7 +120,9 @@ class Work:
         if timer.told and timer.told not in self.done.notes:
             self.done.notes.append(timer.told)
         secrets = self.hands.secrets
-        self.done.settled = settle(self.change.inventory, self.model.settling, tell, secrets, timer.waited)
+        self.done.settled = settle(
+            self.change.inventory, self.model.settling, tell, secrets, timer.waited, self.stop.sleep
+        )
         self.journal.tell("settled", still=self.done.settled.still, seconds=self.done.settled.seconds)
 
     def save(self, devices: Iterable[Device]) -> None:

@@ -33,7 +33,7 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
 }
 """Each command with its module, its arguments and what it does."""
 
-PASS, FAIL, WRONG, UNPROVEN = 0, 1, 2, 3
+PASS, FAIL, WRONG, UNPROVEN, FAULT = 0, 1, 2, 3, 4
 _STOPPED, _BROKEN_PIPE = 130, 141
 
 
@@ -44,7 +44,8 @@ def overview() -> str:
         "nogging tells whether a change to a network did exactly what it was meant to do.\n\n"
         "  nogging COMMAND …        nogging COMMAND --help        nogging --version\n\n"
         + "\n".join(rows)
-        + "\n\nExit status: 0 pass, 1 fail, 3 unproven, 2 the question itself was wrong.\n"
+        + "\n\nExit status: 0 pass, 1 fail, 3 unproven, 2 the question itself was wrong,\n"
+        + "4 a fault of Nogging's own.\n"
     )
 
 
@@ -74,6 +75,36 @@ def _run(arguments: list[str]) -> int:
     except BrokenPipeError:
         sys.stderr.close()
         return _BROKEN_PIPE
+    except OSError as error:
+        where = f"{error.filename}: " if error.filename is not None else ""
+        print(f"nogging: {where}{error.strerror or error}", file=sys.stderr)
+        return WRONG
+    except Exception as error:
+        if type(error).__name__ == "InterruptException":  # the database's word for Ctrl-C
+            print("nogging: stopped", file=sys.stderr)
+            return _STOPPED
+        return _fault(error)
+
+
+def _fault(error: Exception) -> int:
+    """Tells what nobody foresaw in one line, and where the rest of it is."""
+    import os
+    import tempfile
+    import traceback
+
+    told = "".join(traceback.format_exception(error))
+    try:
+        place, path = tempfile.mkstemp(prefix="nogging-fault-", suffix=".txt")  # its owner's alone
+        with os.fdopen(place, "w", encoding="utf-8") as file:
+            file.write(told)
+    except OSError:
+        path = "nowhere: no file could be written"
+    print(
+        f"nogging: a fault of Nogging's own ({type(error).__name__}); it says nothing of your network. "
+        f"The details, to be reported, are in {path}",
+        file=sys.stderr,
+    )
+    return FAULT
 
 
 def _command(name: str, arguments: list[str]) -> int:

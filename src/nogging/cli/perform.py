@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import signal
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from types import FrameType
 from typing import Annotated, Any
 
 import typer
@@ -17,6 +19,7 @@ from nogging.changes.journal import JOURNAL, end_of, read
 from nogging.changes.outcome import BEFORE, Performance, State
 from nogging.changes.performing import perform, resume
 from nogging.changes.reporting import write_page
+from nogging.changes.stopping import SIGNALS
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
 from nogging.cli.run import PageFormat, PageFormatOption, print_json, print_lines, width
@@ -44,7 +47,7 @@ def command(
         raise QuestionError("a performance is not printed as csv; it is as text, json, markdown and junit")
     if (change is None) == (resume_ is None):
         raise QuestionError("either a change file, or --resume with the folder of one that was stopped")
-    tell = print_event if format is PageFormat.TEXT else lambda _event: None
+    tell = _until_it_begins(print_event if format is PageFormat.TEXT else lambda _event: None)
     ask = _ask if sys.stdin.isatty() else None
     if resume_ is not None:
         with _unended(resume_):
@@ -55,6 +58,8 @@ def command(
         place = to or change.with_name(f"{change.stem}-performed")
         with _unended(place):
             found = perform(loaded, to=place, ask=ask, secret=secret(), tell=tell)
+    for one in map(signal.Signals.__getitem__, SIGNALS):
+        signal.signal(one, signal.SIG_IGN)  # Python itself hears none any more while it ends
     page = write_page(found.folder) if (found.folder / BEFORE).is_dir() else None
     if format is PageFormat.JSON:
         print_json(telling.plainly(found))
@@ -69,6 +74,25 @@ def command(
                 [Text(f"then:     nogging perform --resume {found.folder}   goes on; with --back-out, backs out")]
             )
     return STATUS[found.state]
+
+
+def _until_it_begins(tell: Callable[[dict[str, Any]], None]) -> Callable[[dict[str, Any]], None]:
+    """A signal ends the command until the first event is told. From then on the performance hears it; and what it came
+    to is told to the end, with its exit status, whatever comes then."""
+    begun: list[bool] = []
+
+    def signalled(number: int, frame: FrameType | None) -> None:
+        if not begun:
+            raise KeyboardInterrupt
+
+    def told(event: dict[str, Any]) -> None:
+        begun.append(True)
+        tell(event)
+
+    for one in map(signal.Signals.__getitem__, SIGNALS):
+        if signal.getsignal(one) != signal.SIG_IGN:
+            signal.signal(one, signalled)
+    return told
 
 
 @contextmanager
