@@ -2,20 +2,24 @@
 
 Each becomes a keyed digest (HMAC, RFC 2104, with SHA-256), so that two equal secrets still compare as equal and
 nobody can try words against it without the key. The key stays with the user; a capture's manifest holds only the key's
-fingerprint. What counts as a secret is a list of the places where configurations and their listings hold one, plus
-every password that the run itself used, wherever it turns up.
+fingerprint. What counts as a secret is what something announces (`announcing`), plus every password that the run itself
+used, wherever it turns up.
 """
 
 from __future__ import annotations
 
 import hashlib
 import hmac
+import json
 import os
 import re
 import secrets
 from collections.abc import Iterable
+from html import escape
 from pathlib import Path
+from urllib.parse import quote
 
+from nogging.captures.announcing import HINTS, PLACES, secrets_in
 from nogging.errors import QuestionError
 
 KEY_FILE = "NOGGING_MASKING_KEY"
@@ -23,30 +27,9 @@ KEY_FILE = "NOGGING_MASKING_KEY"
 _DEFAULT = Path("~/.config/nogging/masking-key")
 _SHORTEST = 4
 
-_KIND = r"(?:(?:encrypted|sha512|sha256|md5|clear|hidden|ascii|hex|[0-9]{1,2})\s+)?"
-_VALUE = r"\"?(?P<secret>[^\s\",;{}]+)"
-_PLACES = (
-    rf"\b(?:password|passwd|secret|passphrase|passcode|authentication-key|auth-key|key-string|pre-shared-key|psk"
-    rf"|wpa-psk|shared-secret|encrypted-password|simple-password|auth-password|priv-password)[\"']?\s*[:=]?\s+{_KIND}{_VALUE}",
-    rf"\b(?:password|passwd|secret|psk)[\"']?\s*[:=]\s*{_VALUE}",
-    rf"\b(?:snmp-server\s+community|snmp\s+community|community|rocommunity6?|rwcommunity6?|com2sec\s+\S+\s+\S+)\s+{_VALUE}",
-    rf"\bmessage-digest-key\s+\d+\s+md5\s+{_KIND}{_VALUE}",
-    rf"\b(?:tacacs-server|radius-server|tacacs|radius)\b.*?\bkey\s+{_KIND}{_VALUE}",
-    rf"\bisakmp\s+key\s+{_KIND}{_VALUE}",
-    rf"^\s*key\s+{_KIND}(?P<secret>(?!chain\b|config-key\b)[^\s\",;{{}}]{{8,}})\s*$",
-    rf"\bsnmp-server\s+(?:user|host)\b.*?\b(?:auth\s+(?:md5|sha\S*)|priv\s+(?:des|3des|aes)(?:\s+\d+)?|version\s+2c|version\s+1)\s+{_VALUE}",
-    r"<(?:[\w.-]+:)?(?:password|secret|passphrase|key-string|shared-secret|shared-key|pre-shared-key|community|text-name"
-    r"|binary-name|auth-key|priv-key|simple-password)(?:\s[^>]*)?>(?P<secret>[^<\s][^<]*)<",
-    r"(?P<secret>\$(?:1|2[aby]?|5|6|7|8|9|y|gy|14|argon2\w*)\$[A-Za-z0-9./$+,=_-]{6,})",
-)
-_COMPILED = tuple(re.compile(place, re.IGNORECASE) for place in _PLACES)
-_HINTS = ("passw", "passp", "passc", "secret", "communit", "com2sec", "key", "psk", "auth", "$", "-name>")
-"""No place above is without one of these; looking for them first is many times faster than looking for the places."""
 _BEGIN = re.compile(r"-----BEGIN [A-Z ]*PRIVATE KEY-----")
 _END = re.compile(r"-----END [A-Z ]*PRIVATE KEY-----")
-_NOT_SECRET = re.compile(
-    r"(?:<masked:[0-9a-f]+>?|encryption|aging|recovery|policy|minimum|md5|sha\S*|none|required|ok|attributes?)", re.I
-)
+_MASKED = re.compile(r"<masked:[0-9a-f]+>?")
 
 
 class Masker:
@@ -55,7 +38,8 @@ class Masker:
     def __init__(self, key: bytes, words: Iterable[str] = ()) -> None:
         self.key = key
         self.words = sorted({word for word in words if len(word) >= _SHORTEST}, key=len, reverse=True)
-        whole = "|".join(re.escape(word) for word in self.words)
+        self.written = {written: word for word in self.words for written in _written(word)}
+        whole = "|".join(re.escape(word) for word in sorted(self.written, key=len, reverse=True))
         self.used = re.compile(rf"(?<![\w-])(?:{whole})(?![\w-])") if whole else None
         self.inside = False
 
@@ -74,33 +58,44 @@ class Masker:
 
     def lines(self, text: str) -> str:
         """Masks complete lines. Text without a hint of a secret is given back as it is."""
-        lowered = text.lower()
-        if not self.inside and not any(hint in lowered for hint in _HINTS) and not self._holds_word(text):
+        if not self.inside and not _hints(text) and not self._holds_word(text):
             return text
         return "".join(self._line(line) for line in text.splitlines(keepends=True))
 
     def _holds_word(self, text: str) -> bool:
-        return any(word in text for word in self.words)
+        return any(word in text for word in self.written)
 
     def _line(self, line: str) -> str:
         if self.inside or _BEGIN.search(line):
             begins = _BEGIN.search(line) is not None and not self.inside
             self.inside = _END.search(line) is None
-            if begins or not self.inside or _NOT_SECRET.fullmatch(line.strip()):
-                return line
-            return self.digest(line.strip()) + "\n"
+            if not begins:
+                whole = not self.inside or _MASKED.fullmatch(line.strip())
+                return line if whole else self.digest(line.strip()) + "\n"
         if self.used is not None:
-            line = self.used.sub(lambda match: self.digest(match[0]), line)
-        for place in _COMPILED:
-            line = place.sub(self._replaced, line)
+            line = self.used.sub(lambda match: self.digest(self.written[match[0]]), line)
+        if not _hints(line):
+            return line
+        for place in PLACES:
+            for begin, end in reversed(secrets_in(line, place)):
+                line = line[:begin] + self.digest(line[begin:end]) + line[end:]
         return line
 
-    def _replaced(self, match: re.Match[str]) -> str:
-        secret = match["secret"]
-        if _NOT_SECRET.fullmatch(secret):
-            return match[0]
-        start, end = match.start("secret") - match.start(), match.end("secret") - match.start()
-        return match[0][:start] + self.digest(secret) + match[0][end:]
+
+def _written(word: str) -> set[str]:
+    """A word as it is, and as JSON, XML and URLs write it."""
+    return {
+        word,
+        json.dumps(word)[1:-1],
+        json.dumps(word, ensure_ascii=False)[1:-1],
+        escape(word),
+        quote(word, safe=""),
+    }
+
+
+def _hints(text: str) -> bool:
+    lowered = text.lower()
+    return any(hint in lowered for hint in HINTS)
 
 
 def user_key() -> bytes:

@@ -6,6 +6,7 @@ is imported.
 
 from __future__ import annotations
 
+import os
 import sys
 
 from nogging.errors import NoggingError, QuestionError, nearest
@@ -33,6 +34,8 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
 }
 """Each command with its module, its arguments and what it does."""
 
+SHARED = "NOGGING_SHARED"
+"""The environment's name for that others may read what is written, as the process's own mask lets them."""
 PASS, FAIL, WRONG, UNPROVEN, FAULT = 0, 1, 2, 3, 4
 _STOPPED, _BROKEN_PIPE = 130, 141
 
@@ -50,7 +53,12 @@ def overview() -> str:
 
 
 def main() -> None:
-    """Runs the command line; ends the process with the command's exit status."""
+    """Runs the command line; ends the process with the command's exit status.
+
+    What it writes is its owner's alone, unless the environment says otherwise: captures and pages tell of a network.
+    """
+    if not os.environ.get(SHARED):
+        os.umask(0o077)
     sys.exit(_run(sys.argv[1:]))
 
 
@@ -88,7 +96,6 @@ def _run(arguments: list[str]) -> int:
 
 def _fault(error: Exception) -> int:
     """Tells what nobody foresaw in one line, and where the rest of it is."""
-    import os
     import tempfile
     import traceback
 

@@ -11,6 +11,7 @@ import typer
 from rich.text import Text
 
 from nogging.captures.logs import cut, spoken_by
+from nogging.captures.masking import Masker, user_key
 from nogging.cli import PASS, UNPROVEN
 from nogging.cli.run import Format, FormatOption, print_csv, print_json, print_lines, width
 from nogging.dialects.declared import dialects
@@ -42,6 +43,7 @@ def command(
     if dialect is None or asked is None:
         dialect, asked, content = _found_out(str(file), content, dialect, asked)
         print(f"taken as: {dialect}, '{clean(asked)}'", file=sys.stderr)
+    content = Masker(user_key()).lines(content)
     reading = read(content, dialect=dialect, command=asked, at=at, explain=explain)
     if explain:
         print_lines(explained(reading, content, width() if sys.stdout.isatty() else 80))

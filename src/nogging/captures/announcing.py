@@ -1,0 +1,163 @@
+"""What announces a secret: the places where configurations, their listings, files and calls hold one.
+
+Three forms cover nearly all. A *spoken* one is a word of a command line, then words that give its type or position,
+which are passed over, then the secret: one word, a quoted text, or all the rest of the line where no known word
+follows. A *keyed* one is a name with `=` or `:`, as in JSON, YAML, environments and configuration files. A *tagged* one
+is an element of XML. What fits none of them has a place of its own. Names that say something *about* a secret (its age,
+its type, its number) announce none.
+"""
+
+from __future__ import annotations
+
+import re
+
+_QUOTED = r"\"(?:[^\"\\\n]|\\.)+\"?|'[^'\n]+'?"
+_BARE = r"[^\s\";,{}<>'\[\]()=:]\S*?(?=[;,]?(?:\s|$)|[\"'};)]|<(?!masked:))"
+VALUE = rf"(?P<secret>{_QUOTED}|{_BARE})"
+_HEX = r"(?P<secret>(?:0x)?[0-9A-Fa-f]{16,})"
+
+_TYPES = (
+    r"(?:\d{1,2}|8a|md5|sha-?\d*|sha-?\d+-\d+|hmac\S*|encrypted|clear|clear-text|cleartext|plain-text|hidden|ascii|hex"
+    r"|hexadecimal|ascii-text|text|string|value|local|remote|localized|passphrase|type\s+\w+|level\s+\d+"
+    r"|option\s+\d+\s+for\s+\S+|address\s+\S+(?:\s+\d+\.\S+)?\s+key|set-key|common-criteria-policy\s+\S+)"
+)
+_PASSED = rf"(?:{_TYPES}\s+)*+"
+
+_SAYS = r"(?:password|passwd|passphrase|passcode|secret|psk)"
+_KEYS = (
+    r"(?:pre-?shared-key|shared-key|shared-secret|authentication-key|auth-key|auth-pass|auth_pass|privacy-key|server-key"
+    r"|key-string|key-octet-string|password-value|requirepass|md5sig\s+key|cak)"
+)
+_SPOKEN = (
+    rf"(?<![\w/.<:-])(?:[\w-]{{0,80}}[-_])?(?:{_SAYS}|{_KEYS})\s+{_PASSED}{VALUE}",
+    rf"\bmessage-digest-key\s+\d+\s+\S+\s+{_PASSED}{VALUE}",
+    rf"\b(?:tacacs|radius|server|ldap|client)\S{{0,40}}(?:\s.{{0,200}}?)?\skey\s+{_PASSED}{VALUE}",
+    rf"\bisakmp\s+key\s+{_PASSED}{VALUE}",
+    rf"^\s*(?:pac\s+)?key\s+(?:\d{{1,2}}|8a)\s+{VALUE}\s*$",
+    rf"^\s*key\s+(?!\d+\s*$|chain\b|config-key\b|generate\b|zeroize\b|id\b){VALUE}\s*$",
+    rf"^\s*key\s+\S+\s+7\s+{VALUE}",
+    rf"\bkey\s+(?:ascii-text|hexadecimal|hex|ascii)\s+{_PASSED}{VALUE}",
+    rf"\b(?:md5\s+\d+|hash-algo\s+\S+|authentication)\s+key\s+{_PASSED}{VALUE}",
+    rf"\bkey\s+(?:\d+\s+)?(?P<secret>{_QUOTED})",
+    rf"\bconfig-key\s+(?:password-encrypt|ascii|newpass)\s+{VALUE}",
+    rf"\b(?:standby|vrrp|glbp|hsrp)\s+\d+\s+(?:peer\s+)?authentication\s+(?!md5\b|ietf-md5\b|text\b|mode\b){VALUE}",
+    rf"\bauthentication\s+(?:text|string)\s+{VALUE}",
+    rf"\bnhrp\s+authentication\s+{VALUE}",
+    rf"\benvironment\s+\S*(?:pass|secret|token|key)\S*\s+{VALUE}",
+    rf"\bsnmp(?:-server)?\s+community\s+{VALUE}",
+    rf"^\s*community\s+{VALUE}\s*\{{",
+    rf"\btrap-group\s+{VALUE}",
+    rf"\b(?:r[ow]community6?|trapcommunity)\s+{VALUE}",
+    rf"\bcom2sec6?(?:\s+-Cn\s+\S+)?+\s+\S+\s+\S+\s+{VALUE}",
+    rf"\b(?:trap2?sink|informsink)\s+\S+\s+{VALUE}",
+    rf"\b(?:proxy|snmp\w+)\s.{{0,200}}?\s-c\s+{VALUE}",
+    r"\bsnmp-server\s+host\s+\S+(?:\s+(?:vrf|use-vrf)\s+\S+)?+(?:\s+(?:traps?|informs?))?+(?:\s+version\s+(?:1|2c))?+\s+"
+    rf"(?!version\b|vrf\b|use-vrf\b|source-interface\b|udp-port\b|filter-vrf\b|traps?\b|informs?\b){VALUE}",
+    rf"\bauth\s+(?:md5|sha\S*)\s+{VALUE}",
+    rf"\bpriv\s+(?:des\S*|3des|aes\S*)(?:\s+\d+(?=\s))?+\s+{VALUE}",
+    r"\bpriv\s+(?P<secret>0x[0-9A-Fa-f]{4,})",
+    rf"\bcreateUser\s+(?:-e\s+\S+\s+)?+\S+\s+(?:MD5|SHA\S*)\s+{VALUE}",
+    rf"\bcreateUser\s.{{1,200}}\s(?:DES|AES\S*)\s+{VALUE}",
+    rf"\b(?:auth|auth-trunc|enc|aead)\s+\S+\s+{_HEX}",
+    rf"\bspi\s+\d+\s+(?:md5|sha1)\s+{_PASSED}{VALUE}",
+    rf"\b(?:esp\s+\S+(?:\s+\d+(?=\s))?+|sha1|md5|key\s+[0-9a-f]{{32,}})\s+{_HEX}",
+)
+_KEYED = (
+    r"[?&](?P<name>[\w-]*(?:token|api_?key|password|secret))=(?P<secret>[^&\s\"'<]+)",
+    rf"(?<!\w)(?P<name>[\"']?[\w.-]{{0,80}}(?:{_SAYS}|token|api[-_]?key|access[-_]?key|private[-_ ]?key"
+    r"|preshared[-_ ]?key"
+    r"|pre-?shared-?key|shared[-_]?key|shared[-_]?secret|secret[-_]?key|auth(?:entication)?[-_]?key|key[-_]?string|md5[-_]?key"
+    rf"|wep_?key\d?|community(?:[-_]?string)?)[\w-]{{0,40}}[\"']?)\s{{0,20}}[:=]\s{{0,20}}(?:0[sx])?{VALUE}",
+    rf"(?<!\w)(?P<name>ingestauth)=key,{VALUE}",
+)
+_TAGS = (
+    rf"(?:{_SAYS}|key-?string|shared-?key|pre-?shared-?key|private-?key|secret-?key|auth-?key|authentication-?key|priv-?key"
+    r"|privacy-?key|community-name|text-name|binary-name|ascii-text|hexadecimal)"
+)
+_TAGGED = (
+    rf"<(?P<name>(?:[\w.-]+:)?[\w.-]{{0,80}}{_TAGS}[\w.-]{{0,40}})(?:\s[^>]{{0,200}})?>(?P<secret>[^<\s][^<]*)<",
+)
+_OWN = (
+    r"\b(?!snmp:)[a-z][a-z0-9+.-]{0,30}://[^\s/@:\"'<]{0,200}:(?P<secret>[^\s/@\"'<]+)@",
+    r"\bsnmp://(?P<secret>[^\s@/]+)@",
+    rf"\bAuthorization:\s*(?:Bearer|Basic|Token|Digest)\s+{VALUE}",
+    r"(?<!\S)(?:-u|--user)[ =][\"']?[^\s:\"']+:(?P<secret>[^\s\"']+)",
+    rf"\bsshpass\s+-p\s*{VALUE}",
+    r"\bmysql\w*\s.{0,200}?-p(?P<secret>[^\s-]\S*)",
+    r"^\d+\s+(?:MD5|SHA\d+|AES\d+|TIGER|WHIRLPOOL)\s+(?:HEX|ASCII):(?P<secret>\S+)",
+    rf":\s*(?:PSK|EAP|NTLM|XAUTH|PIN|(?:RSA|ECDSA|P12)\s+\S+)\s+{VALUE}",
+    r"\"(?P<secret>[^\"]+)\";?\s*##\s*SECRET-DATA",
+    r"(?P<secret>\$(?:1|2[aby]?|5|6|7|8|9|y|gy|14|argon2\w*)\$[A-Za-z0-9./$+,=_-]{6,})",
+    r"-----BEGIN [A-Z ]*PRIVATE KEY-----(?:\\n|\s)*(?P<secret>[A-Za-z0-9+/=\\ ]+?)(?:\\n|\s)*-----END",
+)
+PLACES = tuple(re.compile(one, re.IGNORECASE) for one in (*_OWN, *_KEYED, *_TAGGED, *_SPOKEN))
+"""Each with its `secret`; some with the `name` that announces it."""
+
+HINTS = (
+    *("passw", "passp", "passc", "secret", "communit", "com2sec", "key", "psk", "auth", "$", "token", "priv"),
+    *(
+        "://",
+        "-name",
+        "sink",
+        "trap-group",
+        "requirepass",
+        "sshpass",
+        "mysql",
+        "createuser",
+        "--user",
+        "md5",
+        "sha",
+        "aes",
+    ),
+    *("hex", "ascii", "cak", "enc", "aead", "esp", "snmp", "proxy", "vrrp", "standby", "glbp", "hsrp"),
+    *(" -u", ": rsa", ": ecdsa", ": p12", ": eap", ": ntlm", ": xauth", ": pin", "tiger", "whirlpool"),
+)
+"""No place is without one of these (a test holds them to that); looking for them first is many times faster."""
+
+_ABOUT = re.compile(
+    r"(?:expir\w*|age|aging|policy|type|id|length|retr\w*|minimum|maximum|name|file|path|enabled?|required|timeout|recovery"
+    r"|encryption|manage\w*|mgmt|algorithm|chain|strength|history|format|hash-algo|lifetime|attempts|count|prompt|change\w*)$",
+    re.IGNORECASE,
+)
+_NO_SECRET = re.compile(
+    r"<masked:[0-9a-f]+>?|!|\*|\(\S*|encryption:?|aging:?|recovery|policy|minimum|md5|sha(?:-?\d\S*)?|ckn|cak|none|required"
+    r"|ok|is|are|was|for|of"
+    r"|attributes?|type|null|true|false|key-chain|shared-secret|lifetime|chain\b.*|profile|hashing:?|in|option|length|strength\S*"
+    r"|key|management|expires?|not|and|or|must|has|with|to|the|value|string|mode|clear|encrypted|files?|store|id|data",
+    re.IGNORECASE,
+)
+_FOLLOWS = re.compile(
+    r"\d|//|#|!|\{|\}|;|[\w-]*(?:lifetime|port|time|key|level-\d|algorithm)\b|(?:role|priv\w*|auth\w*|ro|rw|view|ipv6|use-acl|group"
+    r"|address|access|realm|hidden|accounting|config|bgp|ospf|profile|id|accept|from|to|ssh|scp|vrf|log|fallback|accept|generate"
+    r"|localizedv2key|hostname|clients|version|targets|ip|members|add|login|time\w*|read-only|read-write"
+    r"|\S+://\S*|udp-port|encrypted|md5|sha\d*|-\S+|via|dev|proto|source-interface|mode|dst|src|DES|AES)\b",
+    re.IGNORECASE,
+)
+_WHOLE_LINE = re.compile(r"(?:password|secret|key-string|passphrase)\b", re.IGNORECASE)
+
+
+def secrets_in(line: str, place: re.Pattern[str]) -> list[tuple[int, int]]:
+    """Where in a line the secrets stand that a place announces, without the quotes around them."""
+    found = []
+    for match in place.finditer(line):
+        begin, end = match.span("secret")
+        name = match.groupdict().get("name") or ""
+        about = _ABOUT.search(name.strip("\"'")) and not name.endswith(("community-name", "text-name", "binary-name"))
+        if about or "<masked:" in match["secret"] or _NO_SECRET.fullmatch(match["secret"].strip("\"':.,;")):
+            continue
+        if line[begin] in "\"'":
+            begin, end = begin + 1, end - (end - begin > 1 and line[end - 1] == line[begin])
+        else:
+            end = _end(line, match, end)
+        if end > begin:
+            found.append((begin, end))
+    return found
+
+
+def _end(line: str, match: re.Match[str], end: int) -> int:
+    """Where an unquoted secret ends: with its word, or with the line, where nothing follows that is known to."""
+    rest = line[end:].rstrip()
+    announced = line[match.start() : match.start("secret")]
+    if not rest.startswith((" ", "\t")) or not _WHOLE_LINE.search(announced) or _FOLLOWS.match(rest.strip()):
+        return end
+    return end + len(rest)
