@@ -25,7 +25,7 @@ FDB = Kind(
             Nature.STATE,
             "how it came there",
             "RFC 4188, dot1dTpFdbStatus",
-            values=("learned", "self", "static", "other"),
+            values=("learned", "self", "static", "invalid", "other"),
         ),
     ),
     come_and_go=True,
