@@ -33,10 +33,10 @@ NATURES = """\
 | `note` | is not compared |
 """
 
-QUIET = """Where nothing is done, nothing is to be seen: `make quiet` captured both real networks each minute of an hour (2026-11-27, frr 8.4.4,
-bird 2.0.12, lldpd 1.0.16, iproute2 6.1.0). The routed one: 18 differences, all of them entries of the caches of IPv4 and IPv6 neighbors that the
-kernel let go or made anew, and no unread line. The fabric: 12, all of them such entries and those of a bridge, and 2 unread lines, which are read
-since (`stale`).
+QUIET = """Where nothing is done, nothing is to be seen: `make quiet` captured both real networks each minute of an hour
+(2026-11-27, frr 8.4.4, bird 2.0.12, lldpd 1.0.16, iproute2 6.1.0). The routed one: 18 differences, all of them entries
+of the caches of IPv4 and IPv6 neighbors that the kernel let go or made anew, and no unread line. The fabric: 12, all of
+them such entries and those of a bridge, and 2 unread lines, which are read since (`stale`).
 
 """
 
