@@ -32,7 +32,7 @@ from nogging.devices import reach
 from nogging.devices.telnet import DO, IAC, SB, SE, WILL, WONT, Negotiation
 from nogging.errors import CaptureError, QuestionError, Unreachable
 from nogging.inventory import Inventory
-from nogging.reading.asking import why_not
+from nogging.reading.asking import require_reading, why_not
 from nogging.reading.reader import find_reader, readers_of
 from nogging.records import KINDS
 from nogging.standin.folder import Folder
@@ -93,6 +93,79 @@ def test_only_what_is_known_to_read_is_asked(tmp_path: Path, command: str, told:
     assert not (tmp_path / "now").exists(), "refused before anything is connected or written"
     asked = collect.commands_for(inventory.devices[0], ["system"], [command], any_command=True)
     assert command in [one.command for one in asked]
+
+
+ASKED_FOR_HARM = {
+    "linux": [
+        *(
+            "ss -K",
+            "ss -tunlpK dst 192.0.2.1",
+            "ss --kill",
+            "ss -D /tmp/x",
+            "ip -batch x",
+            "ip -b x addr show",
+            "tc -b qdisc show",
+        ),
+        *(
+            "bridge -batch x link show",
+            "cat /proc/../etc/shadow",
+            "cat /sys/class/net/../../../etc/shadow",
+            "cat /proc/1/environ",
+        ),
+        *(
+            "ip a | sed e",
+            "ip a && reboot",
+            "ip netns exec x sh",
+            "ethtool -s eth0 speed 100",
+            "ip route flush table main",
+        ),
+    ],
+    "ios": [
+        *("show clock ; reload", "show version | redir flash:x", "sh ver | t tftp://x", "show logging | exec reload"),
+        *("show run | ap flash:x", "show ip interface brief | format x", "show version > x", "do reload"),
+    ],
+    "nxos": [
+        "show version ; reload",
+        "show version && reload",
+        "show run | vsh",
+        "show version > bootflash:x",
+        "run bash id",
+    ],
+    "eos": [
+        "show version | sed e",
+        "show version ; reload",
+        "show version | tee x",
+        "bash reboot",
+        "show version > flash:x",
+    ],
+    "junos": [
+        "show system commit; request system reboot",
+        "show configuration | sav x",
+        "show log x > y",
+        "start shell",
+    ],
+    "frr": ["show running-config; reload", "show ip bgp | include x > y", "show ip route | sh", "clear ip bgp *"],
+    "bird": ["birdc configure", "birdc show protocols; id", "birdc eval 1"],
+    "sonic": ["show interfaces counters -c", "show techsupport", "sudo config reload", "show ip route | tee x"],
+}
+
+
+@pytest.mark.parametrize(("dialect", "command"), [(name, one) for name, all in ASKED_FOR_HARM.items() for one in all])
+def test_what_could_do_more_than_read_is_not_asked(dialect: str, command: str) -> None:
+    with pytest.raises(QuestionError, match="is not asked of"):
+        require_reading(dialect, command)
+
+
+def test_a_reader_of_ones_own_passes_the_same_gate(tmp_path: Path) -> None:
+    (tmp_path / "own" / "ios").mkdir(parents=True)
+    reader = "dialect: ios\ncommands: [reload in 5]\nlines:\n  - {row: 'Reload <name>', kind: interface}\n"
+    (tmp_path / "own" / "ios" / "evil.yaml").write_text(reader)
+    (tmp_path / "inventory.yaml").write_text(
+        "readers: own\ndevices: [{name: a, address: 192.0.2.1, dialect: ios, user: noc}]\n"
+    )
+    (device,) = nogging.load_inventory(tmp_path / "inventory.yaml").devices
+    with pytest.raises(QuestionError, match="'reload in 5' is not asked of ios devices"):
+        collect.commands_for(device, ["interface"])
 
 
 @pytest.mark.parametrize("command", ["sysctl net.ipv4.ip_forward=1", "mtr -r 192.0.2.1", "conntrack -L"])

@@ -15,7 +15,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from types import FrameType
 from typing import Any, TypeVar
 
@@ -87,7 +87,8 @@ class Stop:
     def _turn(self) -> None:
         for name in self.asked[self._asks :]:
             self._asks += 1
-            self.heard(name, self.deaf)
+            with suppress(Exception):  # the last one may come when nothing is written any more
+                self.heard(name, self.deaf)
         try:
             work, answer = self._questions.get(timeout=_LOOKS_UP)
         except queue.Empty:
@@ -101,7 +102,8 @@ class Stop:
     @contextmanager
     def _hearing(self) -> Iterator[None]:
         before = {one: signal.getsignal(one) for one in map(signal.Signals.__getitem__, SIGNALS)}
-        heard = {one: was for one, was in before.items() if was != signal.SIG_IGN}  # nohup wants it to go on
+        unheard = (signal.SIG_IGN, None)  # nohup wants it to go on
+        heard = {one: was for one, was in before.items() if was not in unheard}
         for one in heard:
             signal.signal(one, self._signalled)
         try:

@@ -205,10 +205,7 @@ _EVENTS: dict[str, Callable[[dict[str, Any]], str]] = {
     "settling": _moved,
     "settled": lambda one: f"{'settled' if one['still'] else 'not settled'} after {one['seconds']:g} s",
     "judged": lambda one: f"judged: {one['verdict']}",
-    "asked to stop": lambda one: (
-        f"{one['signal']}: "
-        + ("this is carried through" if one["carried_through"] else "it is stopped at the next safe place")
-    ),
+    "asked to stop": lambda one: f"{one['signal']}: {_CARRIED if one['carried_through'] else _STOPPING}",
     "failed": lambda one: f"failed: {one['reasons'][0]}" + _more(len(one["reasons"]) - 1),
     "backing out": lambda one: "backing out",
     "undone": _sent,

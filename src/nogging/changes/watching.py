@@ -32,7 +32,7 @@ class Watch:
         self.start()
         for probe in self._bounded():
             while not probe.answered and probe.sent < _TRIES and self.probing.trouble() is None:
-                time.sleep(_EVERY)
+                self.work.stop.sleep(_EVERY)
             if not probe.answered:
                 raise Failed(f"the gate is shut: {_named(probe)}: nothing comes back")
 
@@ -63,7 +63,7 @@ class Watch:
             while not self._too_long(probe) and (probe.last is None or probe.last[0] < now):
                 if (trouble := self.probing.trouble()) is not None:
                     raise Failed(f"the probes stopped: {trouble}")
-                time.sleep(_EVERY)
+                self.work.stop.sleep(_EVERY)
             if probe.model.at_most and probe.unseen.seconds > probe.model.at_most:
                 self._look(probe, probe.unseen.began, probe.unseen.ended)
 

@@ -93,11 +93,14 @@ def commands_for(
     besides. Of a kind that is named and that its dialect does not tell, those that it builds on are asked; of a sort
     that is named, what tells of it though nobody asks it otherwise.
 
-    Raises `QuestionError` for a plain command that is not known to read only, unless `any_command` allows it.
+    Raises `QuestionError` for a command, of a user or of a reader of their own, that is not known to read only, unless
+    `any_command` allows it.
     """
     chosen = readers_of(device.dialect, kinds or KINDS, device.own)
     chosen += inherited_of(device.dialect, kinds or (), device.own)
     chosen += besides_of(device.dialect, named, device.own)
+    for reader in () if any_command else chosen:
+        require_reading(device.dialect, reader.command, device.own)  # a reader of somebody's own may be mistaken
     asked = [Asked(reader.command, reader.mode) for reader in chosen]
     known = {one.command for one in asked}
     for command in dict.fromkeys(more):

@@ -7,9 +7,13 @@ from functools import cache
 
 from nogging.dialects.declared import load_dialect
 from nogging.dialects.notation import Pattern, compile_pattern
-from nogging.dialects.places import Own
+from nogging.dialects.places import LIBRARY, Own
 from nogging.errors import QuestionError
 from nogging.reading.reader import find_reader
+
+_CHAINED = re.compile(r"[;&<>`]")
+"""What puts a second command behind the first, or its answer into a file, on one system or another."""
+_UPWARDS = re.compile(r"(?:^|[\s/])\.\.(?:/|\s|$)")
 
 
 def mode_of(dialect: str, command: str, own: Own = ()) -> str:
@@ -36,10 +40,14 @@ def why_not(dialect: str, command: str, own: Own = ()) -> str | None:
     found = load_dialect(dialect, own)
     mode = mode_of(dialect, command, own)
     writes = next((one for one in found.session.never(mode) if re.search(one, command)), None)
-    if writes is not None:
+    if writes is not None or (found.way != "netconf" and _CHAINED.search(command)):
         return "it could write a file or run another command"
+    if _UPWARDS.search(command):
+        return "it names a file by way of '..'"
     reader = find_reader(dialect, command, own)
-    if reader is not None and reader.kinds:  # that an answer is known by its words makes no command harmless
+    if (
+        reader is not None and reader.kinds and LIBRARY in reader.path.parents
+    ):  # that an answer is known by its words makes no command harmless
         return None
     if command.split()[0].lower() in found.sends:
         return "it sends traffic"
