@@ -281,3 +281,9 @@ def test_what_counts_by_itself_is_no_difference(line: str) -> None:
 @pytest.mark.parametrize("line", LOUD)
 def test_where_something_is_stays_a_word(line: str) -> None:
     assert worded(line) == line
+
+
+@pytest.mark.parametrize("line", ["/" + "1w" * 5000 + "x", "a " * 20000 + "/ x", "a/" * 20000, "1.000/" * 20000 + "x"])
+def test_a_hostile_line_comes_to_an_end(line: str) -> None:
+    """Each would take hours, were its parts tried in every way."""
+    assert worded(line) == line.strip()

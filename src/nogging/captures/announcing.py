@@ -28,6 +28,8 @@ _KEYS = (
     r"(?:pre-?shared-key|shared-key|shared-secret|authentication-key|auth-key|auth-pass|auth_pass|privacy-key|server-key"
     r"|key-string|key-octet-string|password-value|requirepass|md5sig\s+key|cak)"
 )
+_NO_ROUTES = "".join(rf"(?<!\b{one} )" for one in ("bgp", "extended", "match", "set", "then", "from", "policy-options"))
+"""Behind these words a community is one of BGP's."""
 _SPOKEN = (
     rf"(?<![\w/.<:-])(?:[\w-]{{0,80}}[-_])?(?:{_SAYS}|{_KEYS})\s+{_PASSED}{VALUE}",
     rf"\bmessage-digest-key\s+\d+\s+\S+\s+{_PASSED}{VALUE}",
@@ -44,8 +46,7 @@ _SPOKEN = (
     rf"\bauthentication\s+(?:text|string)\s+{VALUE}",
     rf"\bnhrp\s+authentication\s+{VALUE}",
     rf"\benvironment\s+\S*(?:pass|secret|token|key)\S*\s+{VALUE}",
-    rf"\bsnmp(?:-server)?\s+community\s+{VALUE}",
-    rf"^\s*community\s+{VALUE}\s*\{{",
+    rf"{_NO_ROUTES}(?<![\w-])community\s+(?!add\b|delete\b|\S+\s+members\b|\d+:\d+){VALUE}",
     rf"\btrap-group\s+{VALUE}",
     rf"\b(?:r[ow]community6?|trapcommunity)\s+{VALUE}",
     rf"\bcom2sec6?(?:\s+-Cn\s+\S+)?+\s+\S+\s+\S+\s+{VALUE}",
@@ -75,6 +76,7 @@ _TAGS = (
     r"|privacy-?key|community-name|text-name|binary-name|ascii-text|hexadecimal)"
 )
 _TAGGED = (
+    r"<(?P<name>(?:[\w.-]+:)?community)(?:\s[^>]{0,200})?>(?P<secret>(?!\d+:\d+)[^<\s][^<]*)<",
     rf"<(?P<name>(?:[\w.-]+:)?[\w.-]{{0,80}}{_TAGS}[\w.-]{{0,40}})(?:\s[^>]{{0,200}})?>(?P<secret>[^<\s][^<]*)<",
 )
 _OWN = (
@@ -120,12 +122,11 @@ _ABOUT = re.compile(
     re.IGNORECASE,
 )
 _NO_SECRET = re.compile(
-    r"<masked:[0-9a-f]+>?|!|\*|\(\S*|encryption:?|aging:?|recovery|policy|minimum|md5|sha(?:-?\d\S*)?|ckn|cak|none|required"
-    r"|ok|is|are|was|for|of"
-    r"|attributes?|type|null|true|false|key-chain|shared-secret|lifetime|chain\b.*|profile|hashing:?|in|option|length|strength\S*"
-    r"|key|management|expires?|not|and|or|must|has|with|to|the|value|string|mode|clear|encrypted|files?|store|id|data",
+    r"!|encryption:?|aging:?|recovery|policy|minimum|md5|sha(?:-?\d\S*)?|none|required|ok|is|attributes?|ckn|cak|key-chain"
+    r"|shared-secret|lifetime|strength-check",
     re.IGNORECASE,
 )
+"""What is said of secrets in general, or announces one itself."""
 _FOLLOWS = re.compile(
     r"\d|//|#|!|\{|\}|;|[\w-]*(?:lifetime|port|time|key|level-\d|algorithm)\b|(?:role|priv\w*|auth\w*|ro|rw|view|ipv6|use-acl|group"
     r"|address|access|realm|hidden|accounting|config|bgp|ospf|profile|id|accept|from|to|ssh|scp|vrf|log|fallback|accept|generate"

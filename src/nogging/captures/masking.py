@@ -8,6 +8,7 @@ used, wherever it turns up.
 
 from __future__ import annotations
 
+import copy
 import hashlib
 import hmac
 import json
@@ -54,7 +55,9 @@ class Masker:
 
     def fresh(self) -> Masker:
         """The same for another answer."""
-        return Masker(self.key, self.words)
+        found = copy.copy(self)
+        found.inside = False
+        return found
 
     def lines(self, text: str) -> str:
         """Masks complete lines. Text without a hint of a secret is given back as it is."""

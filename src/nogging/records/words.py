@@ -18,19 +18,20 @@ _CLOCK = r"\d{1,3}(?::\d{2}){1,3}(?:[.,]\d+)?"
 _ISO = rf"\d{{4}}[-/]\d\d[-/]\d\d(?:[T ]{_CLOCK})?(?:Z|[+-]\d\d:?\d\d)?"
 _STROKED = rf"\d{{1,2}}/\d{{1,2}}/(?:\d{{4}}|\d\d)[ T]{_CLOCK}"
 _DATE = rf"{_ISO}|{_STROKED}|{_MONTH} +\d{{1,2}}(?:,? +\d{{4}})?|\d{{1,2}}[- ]{_MONTH}[- ]\d{{2,4}}"
-_LENGTH = r"[+-]?(?:\d+(?:\.\d+)?(?:y|w|d|h|[mun]s|m|secs?|s))+(?: \d\d:\d\d(?::\d\d)?)?|\d+d\d\d:\d\d:\d\d"
+_LENGTH = r"[+-]?(?:\d+(?:\.\d+)?(?:y|w|d|h|[mun]s|m|secs?|s))++(?: \d\d:\d\d(?::\d\d)?)?|\d+d\d\d:\d\d:\d\d"
 _BARE = r"[+-]?\d+(?:,\d{3})*(?:\.\d+)?%?"
 _WORD = re.compile(rf"(?<![\w.:/@-])(?:{_DATE}|{_LENGTH}|{_CLOCK}|{_BARE})(?![\w:/@-])(?!\.\w)")
 _TIME = rf"(?:{_LENGTH}|{_CLOCK})"
 _MEASURED = r"\d+(?:\.\d+)?(?:[mu]?s|secs?|%|[KMG]i?B?)?"
-_TIMES = re.compile(rf"(?<![^\s(\[])(?:/{_TIME}|{_TIME}/)(?:{_TIME}/?)*(?![^\s),;\]])")
+_TIMES = re.compile(rf"(?<![^\s(\[])(?:/{_TIME}|{_TIME}/)(?:{_TIME}/?)*+(?![^\s),;\]])")
 """Times with strokes between them, or one beside what a field took: `1w3d/00:01:34`."""
 _FRACTIONS = re.compile(r"(?<![\w.:/@-])\d+\.\d{3}(?:/\d+(?:\.\d+)?)+(?![\w:/@.-])")
 """How much of something is left: `171.123/240`."""
+_TITLE = r"[A-Za-z][\w-]{0,40}+(?: [\w-]{1,40}+){0,8}+"
 _NAMED = re.compile(
-    r"(?P<name>[A-Za-z][\w-]*(?: [\w-]+)*(?:/[A-Za-z][\w-]*(?: [\w-]+)*)+[)\]]?[:=]? +|"
+    rf"(?P<name>(?<![\w-]){_TITLE}(?:/{_TITLE}){{1,8}}+[)\]]?[:=]? +|"
     r"\b(?i:used|packets|bytes|pkts|octets|messages|Recv-Q|Send-Q|version|activity|entries)\b[:=]? +[\[(]?)"
-    rf"(?P<numbers>{_MEASURED}(?:/{_MEASURED})+)(?![\w:/@-])"
+    rf"(?P<numbers>{_MEASURED}(?:/{_MEASURED})++)(?![\w:/@-])"
 )
 """Numbers with strokes between them after their names (`sent/rcvd: 10532/10533`), or after what is counted."""
 _COUNTED = re.compile(
