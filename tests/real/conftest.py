@@ -15,6 +15,7 @@ from nogging.collecting.trust import host_keys, pin
 from nogging.inventory import Inventory
 
 ON_IT = pytest.mark.skipif(network.missing() is not None, reason=str(network.missing()))
+DIALECTS = {"bird": "bird", "host": "linux"}
 FRR = ("mole-r1", "mole-r2", "gannet-r1", "skerry-r1", "otter-r1")
 
 
@@ -36,7 +37,7 @@ def inventory(
 ) -> Inventory:
     everything = profile.routers()
     rows = "".join(
-        f"  - {{name: {name}, address: {everything[name].management}, dialect: frr, tier: {'core' if 'mole' in name else 'terminal'}}}\n"
+        f"  - {{name: {name}, address: {everything[name].management}, dialect: {DIALECTS.get(everything[name].kind, 'frr')}, tier: {'core' if 'mole' in name else 'terminal'}}}\n"
         for name in names
     )
     path = folder / f"{user}.yaml"

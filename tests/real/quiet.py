@@ -13,7 +13,7 @@ import time
 from pathlib import Path
 
 from tests.real import fabric, network
-from tests.real.conftest import FRR
+from tests.real.conftest import inventory
 from tests.real.test_fabric import BESIDE
 
 import nogging
@@ -22,24 +22,7 @@ from nogging.collecting.trust import host_keys, pin
 from nogging.inventory import Inventory
 
 MINUTE = 60
-PROFILES = {"terminal": (network.TERMINAL, FRR), "fabric": (fabric.FABRIC, fabric.NAMES)}
-
-
-def inventory(folder: Path, profile: network.Profile, names: tuple[str, ...]) -> Inventory:
-    """All routers of a network, and those of its devices that speak another dialect."""
-    everything = profile.routers()
-    dialects = {**dict.fromkeys(names, "frr"), **{name: "linux" for name in everything if name not in names}}
-    dialects |= {name: kind for name, kind in profile.kinds.items() if kind != "host"}
-    rows = "".join(
-        f"  - {{name: {name}, address: {everything[name].management}, dialect: {dialect}}}\n"
-        for name, dialect in dialects.items()
-    )
-    path = folder / "quiet.yaml"
-    path.write_text(
-        f"settings:\n  - login: {{user: root, key: {network.apart().place}/key}}\n    known_hosts: known_hosts\n"
-        f"    answer_within: 20\ndevices:\n{rows}"
-    )
-    return nogging.load_inventory(path)
+PROFILES = {"terminal": network.TERMINAL, "fabric": fabric.FABRIC}
 
 
 def captured(devices: Inventory, to: Path) -> list[Capture]:
@@ -69,9 +52,9 @@ def watched(folder: Path, devices: Inventory, minutes: int) -> tuple[int, int]:
 
 
 def main(name: str, minutes: str) -> int:
-    profile, names = PROFILES[name]
+    profile = PROFILES[name]
     with tempfile.TemporaryDirectory(prefix="nogging-quiet-") as folder, network.built(profile):
-        devices = inventory(Path(folder), profile, names)
+        devices = inventory(Path(folder), "root", profile, profile.names)
         pin(host_keys(devices))
         differences, unread = watched(Path(folder), devices, int(minutes))
     print(f"{name}: {minutes} minutes, {differences} differences, {unread} unread lines")

@@ -253,10 +253,14 @@ class _Run:
         self.done.verdict = Verdict.FAIL
         self._back_out()
 
-    def _back_out(self) -> None:
-        """Backs out, without the journal if need be; what keeps it from its end is left to a person."""
+    def _carry_through(self) -> None:
+        """From now on nobody stops it any more, and it goes on without the journal if need be."""
         self.work.stop.deafen()
         self.journal.must_write = False
+
+    def _back_out(self) -> None:
+        """Backs out; what keeps it from its end is left to a person."""
+        self._carry_through()
         try:
             BackingOut(self.work).all()
         except Exception as error:
@@ -284,8 +288,7 @@ class _Run:
 
     def _end(self) -> None:
         self.ended = True
-        self.work.stop.deafen()
-        self.journal.must_write = False
+        self._carry_through()
         self.watch.stop()
         done, earlier = self.done, self.journal.told("end")
         probes = [one.told() for one in self.watch.probes if one.sent] or (earlier or {}).get("probes", [])
@@ -364,8 +367,7 @@ class _Run:
     # when it does not go as meant
 
     def _failed(self, *reasons: str) -> None:
-        self.work.stop.deafen()
-        self.journal.must_write = False
+        self._carry_through()
         self.done.reasons += reasons
         if self.done.verdict is Verdict.UNPROVEN and self.done.judgement is None:
             self.done.verdict = Verdict.FAIL

@@ -23,7 +23,7 @@ from nogging.changes.outcome import Failed
 
 Found = TypeVar("Found")
 Ask = Callable[[str], str]
-SIGNALS = ("SIGINT", "SIGTERM", "SIGHUP")
+SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 _LOOKS_UP = 0.1
 """Seconds between two looks at whether somebody asks for something."""
 
@@ -93,17 +93,18 @@ class Stop:
             work, answer = self._questions.get(timeout=_LOOKS_UP)
         except queue.Empty:
             return
-        self._at_prompt = True
         try:
+            self._at_prompt = True
             _into(answer, work)
-        finally:
             self._at_prompt = False
+        except EOFError:  # it came just before the question, or just after the answer
+            if not answer.done():
+                answer.set_exception(EOFError())
 
     @contextmanager
     def _hearing(self) -> Iterator[None]:
-        before = {one: signal.getsignal(one) for one in map(signal.Signals.__getitem__, SIGNALS)}
         unheard = (signal.SIG_IGN, None)  # nohup wants it to go on
-        heard = {one: was for one, was in before.items() if was not in unheard}
+        heard = {one: was for one in SIGNALS if (was := signal.getsignal(one)) not in unheard}
         for one in heard:
             signal.signal(one, self._signalled)
         try:

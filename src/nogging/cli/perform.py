@@ -58,7 +58,7 @@ def command(
         place = to or change.with_name(f"{change.stem}-performed")
         with _unended(place):
             found = perform(loaded, to=place, ask=ask, secret=secret(), tell=tell)
-    for one in map(signal.Signals.__getitem__, SIGNALS):
+    for one in SIGNALS:
         signal.signal(one, signal.SIG_IGN)  # Python itself hears none any more while it ends
     page = write_page(found.folder) if (found.folder / BEFORE).is_dir() else None
     if format is PageFormat.JSON:
@@ -89,7 +89,7 @@ def _until_it_begins(tell: Callable[[dict[str, Any]], None]) -> Callable[[dict[s
         begun.append(True)
         tell(event)
 
-    for one in map(signal.Signals.__getitem__, SIGNALS):
+    for one in SIGNALS:
         if signal.getsignal(one) != signal.SIG_IGN:
             signal.signal(one, signalled)
     return told

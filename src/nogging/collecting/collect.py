@@ -99,13 +99,11 @@ def commands_for(
     chosen = readers_of(device.dialect, kinds or KINDS, device.own)
     chosen += inherited_of(device.dialect, kinds or (), device.own)
     chosen += besides_of(device.dialect, named, device.own)
-    for reader in () if any_command else chosen:
-        require_reading(device.dialect, reader.command, device.own)  # a reader of somebody's own may be mistaken
     asked = [Asked(reader.command, reader.mode) for reader in chosen]
     known = {one.command for one in asked}
+    for command in () if any_command else dict.fromkeys((*known, *more)):
+        require_reading(device.dialect, command, device.own)
     for command in dict.fromkeys(more):
-        if not any_command:
-            require_reading(device.dialect, command, device.own)
         if command not in known:
             asked.append(Asked(command, mode_of(device.dialect, command, device.own)))
     return sorted(asked, key=lambda one: one.mode)

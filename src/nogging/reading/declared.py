@@ -174,10 +174,6 @@ def alike(words: Mapping[str, Any]) -> frozenset[str]:
     return frozenset(text for text, value in words.items() if meant[value] > 1)
 
 
-def _field(value: Value) -> str:
-    return value.field
-
-
 @dataclass(frozen=True)
 class Part:
     """A pattern for a text that another has taken already."""
@@ -430,7 +426,8 @@ class Reader:
         named = {value.field for form in self.forms for value in form.values}
         parts = (one for form in self.forms for several in form.parts.values() for one in several)
         named |= {value.field for part in parts for value in part.values}
-        named |= {name for form in self.forms for one in form.also for name in (*map(_field, one.values), *one.set)}
+        also = [one for form in self.forms for one in form.also]
+        named |= {value.field for one in also for value in one.values} | {name for one in also for name in one.set}
         named |= {value.field for heading in self.headings for value in heading.columns.values()}
         named |= {name for form in self.forms for name in form.set}
         named |= {name for form in self.forms for several in form.parts.values() for one in several for name in one.set}

@@ -162,10 +162,10 @@ def phys_address(text: str) -> str:
     tunnel has the address of its end."""
     if _OCTETS.fullmatch(text.lower()):
         return text.lower()
-    try:
-        return ":".join(f"{octet:02x}" for octet in socket.inet_aton(text)) if text.count(".") == 3 else mac(text)
-    except OSError:
-        return mac(text)
+    with suppress(OSError):
+        if text.count(".") == 3:
+            return ":".join(f"{octet:02x}" for octet in socket.inet_aton(text))
+    return mac(text)
 
 
 _ISO_SPAN = re.compile(
