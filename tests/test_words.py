@@ -23,6 +23,7 @@ from typing import Any
 import pytest
 from lxml import etree
 
+import nogging
 from nogging.dialects.places import LIBRARY
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
@@ -287,3 +288,21 @@ def test_where_something_is_stays_a_word(line: str) -> None:
 def test_a_hostile_line_comes_to_an_end(line: str) -> None:
     """Each would take hours, were its parts tried in every way."""
     assert worded(line) == line.strip()
+
+
+@pytest.mark.parametrize(
+    ("dialect", "command", "answer", "unread"),
+    [
+        ("frr", "show bgp neighbors", "BGP neighbor is told in a new way\n  BGP state = Established", [1]),
+        ("nxos", "show ip bgp neighbors", "BGP neighbor is 192.0.2.9, remote\n For address family: IPv4 Other", [1, 2]),
+        (
+            "ios",
+            "show interfaces",
+            "Ethernet0/1 is testing, line protocol is down (other) so far\n  Hardware is x",
+            [1],
+        ),
+    ],
+)
+def test_what_begins_as_a_record_is_no_prose(dialect: str, command: str, answer: str, unread: list[int]) -> None:
+    found = nogging.read(answer, dialect=dialect, command=command)
+    assert [one.line for one in found.unread][: len(unread)] == unread

@@ -47,6 +47,20 @@ FORMS = {
     "show ip ospf neighbor detail": "show ip ospf neighbor detail json",
     "show bgp summary": "show bgp summary json",
     "show bfd peers": "show bfd peers json",
+    "show ip ospf neighbor": "show ip ospf neighbor json",
+    "show ip ospf vrf all neighbor": "show ip ospf vrf all neighbor json",
+    "show bgp neighbors": "show bgp neighbors json",
+    "show bgp ipv4 unicast summary": "show bgp ipv4 unicast summary json",
+    "show bgp l2vpn evpn summary": "show bgp l2vpn evpn summary json",
+    "show ip pim neighbor": "show ip pim neighbor json",
+    "show interface vrf all brief": "show interface vrf all brief json",
+    **{
+        text: f"{text} json"
+        for text in (
+            *("show vrrp", "show evpn", "show evpn vni", "show ip pim interface", "show ip igmp interface"),
+            *("show ip mroute", "show bgp ipv4 unicast", "show bgp l2vpn evpn", "show ip ospf route"),
+        )
+    },
 }
 
 

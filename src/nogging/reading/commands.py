@@ -159,8 +159,15 @@ _NO_NAMES = frozenset(
 )
 
 
+_FORMS = frozenset({"json"})
+"""Words behind a command that ask for its answer in another form."""
+
+
 def is_meant(pattern: Pattern, match: re.Match[str]) -> bool:
-    """Whether what a command has for the name of an interface can be one: another word is another command."""
+    """Whether what a command has for a value can be one: a form is none, and the name of an interface is no word that
+    makes another command."""
+    if any(text is not None and _FORMS.intersection(text.lower().split()) for text in match.groups()):
+        return False
     named = [text for field, text in given(pattern, match) if field in ("name", "interface")]
     return not any(word.lower() in _NO_NAMES for text in named for word in text.split())
 

@@ -351,7 +351,7 @@ class Reader:
     @property
     def command(self) -> str:
         """The command that a capture sends for this reader."""
-        return self.commands[0]
+        return self.commands[0] if self.commands else self.partial_patterns[0].text
 
     @property
     def is_compared(self) -> bool:

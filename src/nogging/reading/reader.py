@@ -7,7 +7,7 @@ reader's file, line and column.
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import cache, cached_property
 from itertools import count
@@ -154,8 +154,11 @@ class _Compiler:
     def form(self, n: int, line: LineModel) -> Form:
         where = ("lines", n, str(line.action))
         text = getattr(line, line.action)
-        remarks = (REMARK,) if line.action in RECORDING and text.startswith("<") else ()
-        pattern = self.pattern(text, where, line.but + remarks, line.without)
+        but: tuple[str, ...] = (REMARK,) if line.action in RECORDING and text.startswith("<") else ()
+        marks: tuple[str, ...] = ()
+        if line.action is Action.SKIP and text == ANYTHING:
+            but, marks = tuple(self.beginnings()), tuple(self.marks())
+        pattern = self.pattern(text, where, line.but + but, line.without + marks)
         kind = KINDS[line.kind] if line.kind else None
         if kind is None and line.action in (Action.OPEN, Action.ROW):
             raise self.source.error(where, "this line begins a record; say of which 'kind'", at_key=True)
@@ -189,6 +192,19 @@ class _Compiler:
             and not (line.several or line.parts or line.section or line.carries or line.also),
             tuple(self.also(one, ("lines", n, "also", k)) for k, one in enumerate(line.also)),
         )
+
+    def beginnings(self) -> Iterator[str]:
+        """The words that begin a record, up to what stands for a value or to a colon: a line that begins with them in
+        another form is no prose."""
+        for words in (_literal(line.open)[0] for line in self.model.lines if line.open and line.kind):
+            if words:
+                yield _TO_A_COLON.match(words)[0]  # type: ignore[index]
+
+    def marks(self) -> Iterator[str]:
+        """The words, three or more in a row, that tell a line that begins a record and begins with a value."""
+        for begins, *runs in (_literal(line.open) for line in self.model.lines if line.open and line.kind):
+            if not begins:
+                yield from (run for run in runs if run.count(" ") >= 2)
 
     def also(self, model: AlsoModel, where: Path_) -> Also:
         kind = KINDS[model.kind]
@@ -266,6 +282,15 @@ class _Compiler:
     def meaning(self, name: str, words: Mapping[str, Scalar]) -> dict[str, Any]:
         self.known(name, self.kinds.values(), ("values", name))
         return {text: None if value is None else str(value) for text, value in words.items()}
+
+
+ANYTHING = "<-...>"
+_TO_A_COLON = re.compile(r"(?:\S+?[^:=\s]\s)*+\S+|.*")
+
+
+def _literal(pattern: str) -> list[str]:
+    """The words of a pattern between its values and choices; the first are those that it begins with."""
+    return [" ".join(run.split()).strip(" ,;") for run in re.split(r"<[^>]*>|\{[^}]*\}|\[[^\]]*\]", pattern)]
 
 
 def _named(entries: Iterable[EntryModel], where: Path_) -> list[tuple[str | None, Path_]]:
