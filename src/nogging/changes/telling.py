@@ -15,7 +15,8 @@ from nogging.changes.probing import Probe
 from nogging.changes.rehearsing import Part, Rehearsal, Step
 from nogging.judging.verdict import Judgement, Verdict
 from nogging.report import plain
-from nogging.report.text import STYLES, Page, clean, look_first
+from nogging.report.cleaning import clean
+from nogging.report.text import STYLES, Page, look_first
 
 Mask = Callable[[str], str]
 _SIGNS = {

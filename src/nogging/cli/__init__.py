@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import os
 import sys
+from contextlib import redirect_stderr, redirect_stdout
 
 from nogging.errors import NoggingError, QuestionError, nearest
+from nogging.report.cleaning import Printed
 
 COMMANDS: dict[str, tuple[str, str, str]] = {
     "demo": ("demo", "[--fault]", "takes a stand-in network through a change"),
@@ -59,7 +61,8 @@ def main() -> None:
     """
     if not os.environ.get(SHARED):
         os.umask(0o077)
-    sys.exit(_run(sys.argv[1:]))
+    with redirect_stdout(Printed(sys.stdout)), redirect_stderr(Printed(sys.stderr)):
+        sys.exit(_run(sys.argv[1:]))
 
 
 def _run(arguments: list[str]) -> int:

@@ -16,6 +16,7 @@ from nogging.cli import PASS, UNPROVEN
 from nogging.collecting.collect import AT_ONCE, TRIES, Limits, Progress, collect
 from nogging.collecting.credentials import REFUSALS
 from nogging.inventory import load_inventory
+from nogging.report.cleaning import behind
 
 
 def command(
@@ -70,7 +71,7 @@ class Telling:
         from rich.progress import BarColumn, MofNCompleteColumn, TextColumn, TimeElapsedColumn
         from rich.progress import Progress as Bar
 
-        self.console = Console(stderr=True, highlight=False)
+        self.console = Console(file=behind(sys.stderr), highlight=False)
         columns = TextColumn("capturing"), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn()
         self.bar = Bar(*columns, console=self.console, transient=True, disable=not self.console.is_terminal)
         self.task = self.bar.add_task("", total=total)
@@ -86,7 +87,7 @@ class Telling:
         self.bar.advance(self.task)
         if not self.console.is_terminal:
             told = f"{one.device}: {one.outcome.replace('_', ' ')}, {one.commands} answers in {one.seconds:.1f} s"
-            self.console.print(told, markup=False, soft_wrap=True)
+            print(told, file=sys.stderr)
 
 
 def summary(capture: Capture) -> str:

@@ -12,7 +12,7 @@ from nogging.captures.saved import FIRST, LAST, ingest
 from nogging.cli import PASS, UNPROVEN
 from nogging.cli.capture import summary
 from nogging.inventory import load_inventory
-from nogging.report.text import clean
+from nogging.report.cleaning import clean
 
 
 class Repeated(StrEnum):

@@ -58,5 +58,5 @@ def _print(found: list[Probed]) -> None:
         print(textwrap.fill(f"kinds that can be read on {whom}: {kinds or 'none'}", 79, subsequent_indent="  "))
     ill = [one for one in found if one.outcome != WELL]
     for one in ill:
-        print_lines([Text(f"{one.device}: {text.clean(one.reason)}", style="red")])
+        print_lines([Text(f"{one.device}: {one.reason}", style="red")])
     print(f"{len(found) - len(ill)} of {len(found)} devices are well")

@@ -21,8 +21,8 @@ from nogging.reading.recognising import recognised
 from nogging.records import KINDS
 from nogging.records.field import REMAINDER
 from nogging.report import plain, text
+from nogging.report.cleaning import clean
 from nogging.report.explained import explained
-from nogging.report.text import clean
 
 
 def command(
@@ -99,4 +99,4 @@ def _print(reading: Reading) -> None:
     n = len(reading.unread)
     print_lines([Text(f"{n} unread line{'s' * (n != 1)}", style="bold yellow" if n else "green")])
     for one in reading.unread:
-        print_lines([Text(f"{one.line:>5} │ {text.clean(one.text)}\n        {text.clean(one.reason)}")])
+        print_lines([Text(f"{one.line:>5} │ {clean(one.text)}\n        {clean(one.reason)}")])

@@ -17,12 +17,15 @@ from rich.console import Console
 from rich.text import Text
 
 from nogging.errors import CaptureError, QuestionError
+from nogging.report import cleaning
+from nogging.report.cleaning import behind
 
 
 class Format(StrEnum):
     TEXT = "text"
     JSON = "json"
     CSV = "csv"
+    AS_IS = "csv-as-is"
 
 
 class PageFormat(StrEnum):
@@ -31,12 +34,28 @@ class PageFormat(StrEnum):
     TEXT = "text"
     JSON = "json"
     CSV = "csv"
+    AS_IS = "csv-as-is"
     MARKDOWN = "markdown"
     JUNIT = "junit"
 
 
-FormatOption = Annotated[Format, typer.Option("--format", help="How to print.")]
-PageFormatOption = Annotated[PageFormat, typer.Option("--format", help="How to print.")]
+_cell_of = cleaning.cell
+
+
+def _chosen(format: Format | PageFormat) -> Format | PageFormat:
+    """Cells as they are, for a program: CSV for a sheet has none that the sheet takes for a formula."""
+    global _cell_of
+    _cell_of = _as_it_is if format == "csv-as-is" else cleaning.cell
+    return type(format).CSV if format == "csv-as-is" else format
+
+
+def _as_it_is(value: Any) -> Any:
+    return value
+
+
+_PRINTED = typer.Option("--format", help="How to print; csv-as-is is for programs, csv for sheets.", callback=_chosen)
+FormatOption = Annotated[Format, _PRINTED]
+PageFormatOption = Annotated[PageFormat, _PRINTED]
 QuietOption = Annotated[
     list[Path] | None, typer.Option("--quiet", help="A capture from before in which nothing was done; several times.")
 ]
@@ -74,14 +93,20 @@ def width() -> int:
 
 def print_lines(lines: Iterable[Text]) -> None:
     """Styled lines to standard output: in colour on a terminal, plain in a pipe, never wrapped or cut here."""
-    console = Console(highlight=False, soft_wrap=True, width=None if sys.stdout.isatty() else _UNWRAPPED)
+    console = Console(
+        file=behind(sys.stdout), highlight=False, soft_wrap=True, width=None if sys.stdout.isatty() else _UNWRAPPED
+    )
     for line in lines:
-        console.print(line)
+        console.print(line if line.plain.isprintable() else _printable(line, console))
+
+
+def _printable(line: Text, console: Console) -> Text:
+    """A styled line in which what a terminal would act upon is shown."""
+    return Text.assemble(*((cleaning.lines(part.text), part.style or "") for part in line.render(console)))
 
 
 def print_json(data: Any) -> None:
-    json.dump(data, sys.stdout, indent=2, ensure_ascii=False)
-    print()
+    print(cleaning.in_json(json.dumps(data, indent=2, ensure_ascii=False)))
 
 
 def print_csv(rows: list[dict[str, Any]], names: Iterable[str]) -> None:
@@ -95,7 +120,9 @@ def print_csv(rows: list[dict[str, Any]], names: Iterable[str]) -> None:
 def _cell(value: Any) -> Any:
     if isinstance(value, bool):
         return str(value).lower()
-    return json.dumps(value, ensure_ascii=False) if isinstance(value, list | Mapping) else value
+    if isinstance(value, list | Mapping):
+        return cleaning.in_json(json.dumps(value, ensure_ascii=False))
+    return _cell_of(value)
 
 
 def print_rows(rows: list[dict[str, Any]], names: Iterable[str], format: Format, nothing: str) -> None:

@@ -14,7 +14,7 @@ from nogging.cli.capture import secret
 from nogging.cli.run import Format, FormatOption, print_csv, print_json, print_lines
 from nogging.collecting.trust import CHANGED, FAILED, NEW, PINNED, HostKey, host_keys, pin
 from nogging.inventory import load_inventory
-from nogging.report.text import clean
+from nogging.report.cleaning import clean
 
 _STYLES = {PINNED: "green", NEW: "yellow", CHANGED: "bold red", FAILED: "red"}
 

@@ -10,7 +10,8 @@ from rich.text import Text
 
 from nogging.judging.challenge import DIFFERENCE, Challenge, Tried
 from nogging.judging.verdict import Verdict
-from nogging.report.text import Page, clean
+from nogging.report.cleaning import clean
+from nogging.report.text import Page
 
 MOST_HOLES = 5
 """Of each kind; --format json has them all."""

@@ -9,7 +9,8 @@ from rich.text import Text
 from nogging.reading.account import NO_PATTERN, Reading, Took
 from nogging.reading.propose import proposal
 from nogging.records.field import RESOLUTION
-from nogging.report.text import clean, shown
+from nogging.report.cleaning import clean
+from nogging.report.text import shown
 
 _MARKS = {"skip": "·", "unread": "?"}
 _INDENT = " " * 8

@@ -6,6 +6,7 @@ from xml.etree import ElementTree
 
 from nogging.judging.verdict import Failure, Judgement, Result, Verdict
 from nogging.report import text
+from nogging.report.cleaning import clean
 
 DIFFERENCES = "differences"
 
@@ -77,4 +78,4 @@ def _lines(one: Result, failure: Failure) -> list[str]:
 
 def _said(told: str) -> str:
     """Text that XML can hold: control characters are shown."""
-    return "\n".join(text.clean(line) for line in told.split("\n"))
+    return "\n".join(clean(line) for line in told.split("\n"))

@@ -5,7 +5,8 @@ from __future__ import annotations
 from rich.text import Text
 
 from nogging.judging.listing import Listed, Listing
-from nogging.report.text import Page, clean
+from nogging.report.cleaning import clean
+from nogging.report.text import Page
 
 MOST_NAMED = 6
 

@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator
 from nogging.judging.compare import Comparison
 from nogging.judging.verdict import Difference, Evidence, Failure, Judgement, Result, Verdict
 from nogging.report import text
+from nogging.report.cleaning import clean
 
 MOST = 20
 _MARKUP = re.compile(r"([\\`*_\[\]<>|~&])")
@@ -76,7 +77,7 @@ def _failure(result: Result, failure: Failure) -> Iterator[str]:
         head = (one.when, one.device, one.command)
         if head != said:
             yield from ["  ```"] * bool(said)
-            yield f"  {one.when}{f', on {plain(one.device)}' if one.device else ''}: `{one.command}`"
+            yield f"  {one.when}{f', on {plain(one.device)}' if one.device else ''}: `{_code(one.command)}`"
             yield "  ```text"
         said = head
         yield f"  {_line(one)}"
@@ -84,8 +85,13 @@ def _failure(result: Result, failure: Failure) -> Iterator[str]:
 
 
 def _line(one: Evidence) -> str:
-    """A line in a block of code, which its own backticks cannot end."""
-    return f"{one.line:>5} {' ' if one.around else '>'} {text.clean(one.text)}".replace("```", "'''")
+    """A line in a block of code, which nothing in it can end."""
+    return f"{one.line:>5} {' ' if one.around else '>'} {_code(one.text)}"
+
+
+def _code(said: str) -> str:
+    """Text that does not leave its place as code."""
+    return clean(said).replace("`", "'")
 
 
 def _differences(found: Iterable[Difference]) -> Iterator[str]:
@@ -108,4 +114,4 @@ def listed(title: str, found: Iterable[str]) -> Iterator[str]:
 
 def plain(said: str) -> str:
     """Text of which Markdown makes nothing else."""
-    return _MARKUP.sub(r"\\\1", text.clean(said))
+    return _MARKUP.sub(r"\\\1", clean(said))

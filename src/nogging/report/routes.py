@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 
 from rich.text import Text
 
-from nogging.report.text import clean
+from nogging.report.cleaning import clean
 from nogging.routing.follow import OPEN, WELL, Way
 from nogging.routing.lookup import Match
 

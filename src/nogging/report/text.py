@@ -1,7 +1,7 @@
 """What was found as text for a terminal or a pipe: the verdict and where to look first, then the rest.
 
 Every line is made here, as words with a style each; nothing that came from a device is taken as markup, and
-control characters in it are shown instead of sent to the terminal.
+what a terminal would act upon is shown instead of sent to it (`cleaning`).
 """
 
 from __future__ import annotations
@@ -29,6 +29,7 @@ from nogging.judging.verdict import (
 )
 from nogging.records import KINDS, Nature
 from nogging.records.field import REMAINDER
+from nogging.report.cleaning import clean
 
 MOST_WORDS = 12
 
@@ -50,11 +51,6 @@ MOST_GROWING = 5
 MOST_ALONE = 3
 """From this many devices on, what is the same on all of them is told once."""
 _LABEL = 11
-
-
-def clean(text: str) -> str:
-    """Text without anything that a terminal would act upon."""
-    return "".join(c if c.isprintable() or c == "\t" else f"\\x{ord(c):02x}" for c in text).replace("\t", "    ")
 
 
 def shown(value: Any) -> str:

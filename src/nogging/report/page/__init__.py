@@ -21,6 +21,7 @@ from nogging.judging.comparing import compare
 from nogging.judging.verdict import Difference
 from nogging.records import KINDS
 from nogging.records.field import REMAINDER
+from nogging.report.cleaning import in_json, lines
 from nogging.report.page.drawing import drawn
 from nogging.report.page.timeline import settling_line, timeline
 from nogging.report.plain import value
@@ -64,7 +65,7 @@ def page(told: Told) -> str:
 
     environment = Environment(
         loader=PackageLoader("nogging.report", "page"), autoescape=True, undefined=StrictUndefined, trim_blocks=True,
-        lstrip_blocks=True,
+        lstrip_blocks=True, finalize=_printable,
     )  # fmt: skip
     environment.filters["plainly"] = plainly
     compared = compare(told.before, told.after) if told.before is not None else Comparison(())
@@ -97,6 +98,11 @@ def page(told: Told) -> str:
     )
 
 
+def _printable(one: Any) -> Any:
+    """What a template shows, without anything that turns or hides a part of the page; what is ours stays."""
+    return lines(one) if type(one) is str else one
+
+
 def _text(name: str) -> str:
     return (files("nogging.report") / "page" / name).read_text(encoding="utf-8").strip()
 
@@ -107,7 +113,7 @@ def _digest(text: str) -> str:
 
 def _script_safe(data: Any) -> str:
     """JSON that cannot end the element that it stands in."""
-    text = json.dumps(data, ensure_ascii=False, separators=(",", ":"))
+    text = in_json(json.dumps(data, ensure_ascii=False, separators=(",", ":")), shown=True)
     return text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026")
 
 
