@@ -10,6 +10,7 @@
         ├── LoginRefused       the device did not accept the credential
         ├── Silent             connected, and then nothing came any more
         ├── Lost               the connection ended in the middle
+        ├── TooMuch            it sent more than it may
         └── NotUnderstood      it spoke, and not as its dialect would
 
 A message says what happened, where, and what to do next.
@@ -71,6 +72,10 @@ class Silent(DeviceError):
 
 class Lost(DeviceError):
     outcome = "lost"
+
+
+class TooMuch(DeviceError):
+    outcome = "too_much"
 
 
 class NotUnderstood(DeviceError):

@@ -31,7 +31,7 @@ _KEYS = (
 _NO_ROUTES = "".join(rf"(?<!\b{one} )" for one in ("bgp", "extended", "match", "set", "then", "from", "policy-options"))
 """Behind these words a community is one of BGP's."""
 _SPOKEN = (
-    rf"(?<![\w/.<:-])(?:[\w-]{{0,80}}[-_])?(?:{_SAYS}|{_KEYS})\s+{_PASSED}{VALUE}",
+    rf"(?<![A-Za-z0-9/.<:])(?P<word>{_SAYS}|{_KEYS})\s+{_PASSED}{VALUE}",
     rf"\bmessage-digest-key\s+\d+\s+\S+\s+{_PASSED}{VALUE}",
     rf"\b(?:tacacs|radius|server|ldap|client)\S{{0,40}}(?:\s.{{0,200}}?)?\skey\s+{_PASSED}{VALUE}",
     rf"\bisakmp\s+key\s+{_PASSED}{VALUE}",
@@ -46,7 +46,7 @@ _SPOKEN = (
     rf"\bauthentication\s+(?:text|string)\s+{VALUE}",
     rf"\bnhrp\s+authentication\s+{VALUE}",
     rf"\benvironment\s+\S*(?:pass|secret|token|key)\S*\s+{VALUE}",
-    rf"{_NO_ROUTES}(?<![\w-])community\s+(?!add\b|delete\b|\S+\s+members\b|\d+:\d+){VALUE}",
+    rf"(?=c){_NO_ROUTES}(?<![\w-])community\s+(?!add\b|delete\b|\S+\s+members\b|\d+:\d+){VALUE}",
     rf"\btrap-group\s+{VALUE}",
     rf"\b(?:r[ow]community6?|trapcommunity)\s+{VALUE}",
     rf"\bcom2sec6?(?:\s+-Cn\s+\S+)?+\s+\S+\s+\S+\s+{VALUE}",
@@ -65,7 +65,7 @@ _SPOKEN = (
 )
 _KEYED = (
     r"[?&](?P<name>[\w-]*(?:token|api_?key|password|secret))=(?P<secret>[^&\s\"'<]+)",
-    rf"(?<!\w)(?P<name>[\"']?[\w.-]{{0,80}}(?:{_SAYS}|token|api[-_]?key|access[-_]?key|private[-_ ]?key"
+    rf"(?P<name>(?:{_SAYS}|token|api[-_]?key|access[-_]?key|private[-_ ]?key"
     r"|preshared[-_ ]?key"
     r"|pre-?shared-?key|shared[-_]?key|shared[-_]?secret|secret[-_]?key|auth(?:entication)?[-_]?key|key[-_]?string|md5[-_]?key"
     rf"|wep_?key\d?|community(?:[-_]?string)?)[\w-]{{0,40}}[\"']?)\s{{0,20}}[:=]\s{{0,20}}(?:0[sx])?{VALUE}",
@@ -80,7 +80,7 @@ _TAGGED = (
     rf"<(?P<name>(?:[\w.-]+:)?[\w.-]{{0,80}}{_TAGS}[\w.-]{{0,40}})(?:\s[^>]{{0,200}})?>(?P<secret>[^<\s][^<]*)<",
 )
 _OWN = (
-    r"\b(?!snmp:)[a-z][a-z0-9+.-]{0,30}://[^\s/@:\"'<]{0,200}:(?P<secret>[^\s/@\"'<]+)@",
+    r"(?<=[a-z0-9])(?<!snmp)://[^\s/@:\"'<]{0,200}:(?P<secret>[^\s/@\"'<]+)@",
     r"\bsnmp://(?P<secret>[^\s@/]+)@",
     rf"\bAuthorization:\s*(?:Bearer|Basic|Token|Digest)\s+{VALUE}",
     r"(?<!\S)(?:-u|--user)[ =][\"']?[^\s:\"']+:(?P<secret>[^\s\"']+)",
@@ -134,15 +134,20 @@ _FOLLOWS = re.compile(
     r"|\S+://\S*|udp-port|encrypted|md5|sha\d*|-\S+|via|dev|proto|source-interface|mode|dst|src|DES|AES)\b",
     re.IGNORECASE,
 )
+_SPACE = re.compile(r"\s*+")
 _WHOLE_LINE = re.compile(r"(?:password|secret|key-string|passphrase)\b", re.IGNORECASE)
 
 
 def secrets_in(line: str, place: re.Pattern[str]) -> list[tuple[int, int]]:
-    """Where in a line the secrets stand that a place announces, without the quotes around them."""
-    found = []
+    """Where in a line the secrets stand that a place announces, in order, without the quotes around them."""
+    found: list[tuple[int, int]] = []
     for match in place.finditer(line):
         begin, end = match.span("secret")
+        if found and begin < found[-1][1]:  # of one that took the rest of the line
+            continue
         name = match.groupdict().get("name") or ""
+        if "word" in place.groupindex and _names_a_file(line, match.start()):
+            continue
         about = _ABOUT.search(name.strip("\"'")) and not name.endswith(("community-name", "text-name", "binary-name"))
         if about or "<masked:" in match["secret"] or _NO_SECRET.fullmatch(match["secret"].strip("\"':.,;")):
             continue
@@ -155,10 +160,20 @@ def secrets_in(line: str, place: re.Pattern[str]) -> list[tuple[int, int]]:
     return found
 
 
+def _names_a_file(line: str, at: int) -> bool:
+    """Whether the word that goes on at a place began behind what parts the names of a path, or of a tag."""
+    while at and (line[at - 1].isalnum() or line[at - 1] in "_-"):
+        at -= 1
+    return line[at - 1 : at] in ("/", ".", "<", ":")
+
+
 def _end(line: str, match: re.Match[str], end: int) -> int:
     """Where an unquoted secret ends: with its word, or with the line, where nothing follows that is known to."""
-    rest = line[end:].rstrip()
     announced = line[match.start() : match.start("secret")]
-    if not rest.startswith((" ", "\t")) or not _WHOLE_LINE.search(announced) or _FOLLOWS.match(rest.strip()):
+    if line[end : end + 1] not in (" ", "\t") or not _WHOLE_LINE.search(announced):
         return end
-    return end + len(rest)
+    follows = _SPACE.match(line, end)
+    assert follows is not None, "it matches nothing as well"
+    if follows.end() == len(line) or _FOLLOWS.match(line, follows.end()):
+        return end
+    return len(line.rstrip())

@@ -15,7 +15,7 @@ import json
 import os
 import re
 import secrets
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from html import escape
 from pathlib import Path
 from urllib.parse import quote
@@ -30,6 +30,8 @@ _SHORTEST = 4
 
 _BEGIN = re.compile(r"-----BEGIN [A-Z ]*PRIVATE KEY-----")
 _END = re.compile(r"-----END [A-Z ]*PRIVATE KEY-----")
+_STRETCH = 2048
+_BETWEEN = re.compile(r",(?=\s?[\"{\[])|>(?=<)")
 _MASKED = re.compile(r"<masked:[0-9a-f]+>?")
 
 
@@ -77,12 +79,36 @@ class Masker:
                 return line if whole else self.digest(line.strip()) + "\n"
         if self.used is not None:
             line = self.used.sub(lambda match: self.digest(self.written[match[0]]), line)
+        return "".join(self._stretch(one) for one in stretches(line))
+
+    def _stretch(self, line: str) -> str:
         if not _hints(line):
             return line
         for place in PLACES:
-            for begin, end in reversed(secrets_in(line, place)):
-                line = line[:begin] + self.digest(line[begin:end]) + line[end:]
+            if found := secrets_in(line, place):
+                line = self._without(line, found)
         return line
+
+    def _without(self, line: str, found: list[tuple[int, int]]) -> str:
+        """A line with digests in the place of these stretches of it."""
+        parts, at = list[str](), 0
+        for begin, end in found:
+            parts += [line[at:begin], self.digest(line[begin:end])]
+            at = end
+        return "".join([*parts, line[at:]])
+
+
+def stretches(line: str) -> Iterator[str]:
+    """A line in stretches that are looked through each by itself: a document in one line, which may be as long as all
+    that a device knows, is cut between its members and its elements."""
+    at = 0
+    while len(line) - at > _STRETCH:
+        cut = _BETWEEN.search(line, at + _STRETCH)
+        if cut is None:
+            break
+        yield line[at : cut.end()]
+        at = cut.end()
+    yield line[at:]
 
 
 def _written(word: str) -> set[str]:

@@ -1,10 +1,17 @@
-"""A line of a terminal as a screen would show it."""
+"""The text of a terminal: lines out of pieces, and a line as a screen would show it.
+
+Both take time that grows with the text alone, whatever it is: a device may send a line without an end.
+"""
 
 from __future__ import annotations
 
 import re
 
-_ANSI = re.compile(r"\x1b(?:\[[0-?]*[ -/]*[@-~]|\][^\x07\x1b]*(?:\x07|\x1b\\)|[()#][0-9A-Za-z]|[=>78DEHMNOZc])")
+_ANSI = re.compile(r"\x1b(?:\[[0-?]*+[ -/]*+[@-~]|\][^\x07\x1b]*+(?:\x07|\x1b\\)|[()#][0-9A-Za-z]|[=>78DEHMNOZc])")
+_MOVES = re.compile(r"[\b\r]")
+_STRETCH = re.compile(r"\r|\x08+|[^\r\x08]+")
+LONGEST = 2**20
+"""In a longer line the screen's backward moves are taken out, and not carried out: no screen has one."""
 
 
 def rendered(line: str) -> str:
@@ -14,14 +21,50 @@ def rendered(line: str) -> str:
     line = line.rstrip("\r")
     if "\b" not in line and "\r" not in line:
         return line
+    if len(line) > LONGEST:
+        return _MOVES.sub("", line).rstrip()
     shown: list[str] = []
     at = 0
-    for character in line:
-        if character == "\r":
+    for stretch in _STRETCH.findall(line):
+        if stretch == "\r":
             at = 0
-        elif character == "\b":
-            at = max(at - 1, 0)
+        elif stretch[0] == "\b":
+            at = max(at - len(stretch), 0)
         else:
-            shown[at : at + 1] = [character]
-            at += 1
+            shown[at : at + len(stretch)] = stretch
+            at += len(stretch)
     return "".join(shown).rstrip()
+
+
+class Pieces:
+    """Lines out of pieces of text. What is behind the last line end is kept in pieces until its end arrives."""
+
+    def __init__(self) -> None:
+        self.parts: list[str] = []
+        self.length = 0
+
+    def take(self, text: str) -> list[str]:
+        """The lines, without their ends, that are whole now."""
+        first, *others = text.split("\n")
+        if not others:
+            self._keep(first)
+            return []
+        lines = [self.tail + first, *others[:-1]]
+        self.clear()
+        self._keep(others[-1])
+        return lines
+
+    def _keep(self, text: str) -> None:
+        if text:
+            self.parts.append(text)
+            self.length += len(text)
+
+    def clear(self) -> None:
+        self.parts, self.length = [], 0
+
+    @property
+    def tail(self) -> str:
+        """What came behind the last line end."""
+        if len(self.parts) > 1:
+            self.parts = ["".join(self.parts)]
+        return self.parts[0] if self.parts else ""

@@ -25,6 +25,7 @@ from nogging.captures.manifest import (
 )
 from nogging.captures.masking import Masker
 from nogging.captures.names import LONGEST, file_name, folder_name
+from nogging.captures.screen import Pieces
 from nogging.captures.sealing import sealed
 from nogging.errors import CaptureError, QuestionError
 from nogging.release import VERSION
@@ -86,14 +87,14 @@ class SessionLog:
 
     def __init__(self, path: Path, masker: Masker | None) -> None:
         self.file = path.open("w", encoding="utf-8", newline="\n", errors="backslashreplace")
-        self.masker, self.direction, self.pending = masker, "", ""
+        self.masker, self.direction, self.pending = masker, "", Pieces()
 
     def take(self, direction: str, text: str) -> None:
         if direction != self.direction:
-            self._write(self.pending)
-            self.direction, self.pending = direction, ""
-        *lines, self.pending = (self.pending + text).split("\n")
-        for line in lines:
+            self._write(self.pending.tail)
+            self.direction = direction
+            self.pending.clear()
+        for line in self.pending.take(text):
             self._write(line + "\n")
         self.file.flush()
 
@@ -103,7 +104,7 @@ class SessionLog:
             self.file.write(f"{moment()} {self.direction} {shown!r}\n")
 
     def close(self) -> None:
-        self._write(self.pending)
+        self._write(self.pending.tail)
         self.file.close()
 
 

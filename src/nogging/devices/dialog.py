@@ -21,7 +21,7 @@ import re
 from collections import deque
 from dataclasses import dataclass
 
-from nogging.captures.screen import rendered
+from nogging.captures.screen import Pieces, rendered
 from nogging.dialects.declared import Mode, Session
 from nogging.errors import LoginRefused, NotUnderstood
 
@@ -86,14 +86,13 @@ class Dialog:
         self.first: str | None = None
         self.hosts: dict[str, str] = {}
         self.steps: deque[_Step] = deque([_Step(None, tuple(session.modes))])
-        self.tail = ""
+        self.pieces = Pieces()
         self.echo = ""
 
     def receive(self, text: str) -> list[Event]:
         """What follows from text that arrived."""
         events: list[Event] = []
-        *lines, self.tail = (self.tail + text).split("\n")
-        kept = [shown for line in lines if (shown := self._line(line)) is not None]
+        kept = [shown for line in self.pieces.take(text) if (shown := self._line(line)) is not None]
         if kept and self.steps and self.steps[0].kept:
             events.append(Lines("".join(kept)))
         return events + self._at_the_end()
@@ -140,11 +139,11 @@ class Dialog:
 
     def _at_the_end(self) -> list[Event]:
         """Looks at the line that has not ended: a pager, or the prompt that ends the step."""
-        if not self.steps or len(self.tail) > LONGEST_TAIL:
+        if not self.steps or self.pieces.length > LONGEST_TAIL:
             return []
-        shown = rendered(self.tail)
+        shown = rendered(self.pieces.tail)
         if self.session.pager and shown.rstrip().endswith(self.session.pager):
-            self.tail = ""
+            self.pieces.clear()
             return [Send(self.session.more)]
         step = self.steps[0]
         if self.mode is None and _PASSWORD.search(shown):
@@ -163,7 +162,8 @@ class Dialog:
             raise LoginRefused("it asks for a secret to raise the session; the inventory has none ('raise:')")
         if self.answered_secret:
             raise LoginRefused("it refused the secret to raise the session")
-        self.answered_secret, self.tail = True, ""
+        self.answered_secret = True
+        self.pieces.clear()
         return [Send(self.secret + "\n", secret=True)]
 
     def _is_prompt(self, name: str, shown: str) -> bool:
@@ -184,9 +184,10 @@ class Dialog:
             return False
 
     def _ended(self, step: _Step, mode: str) -> list[Event]:
-        self.prompt = rendered(self.tail).strip()
+        self.prompt = rendered(self.pieces.tail).strip()
         self.steps.popleft()
-        self.tail = self.echo = ""
+        self.pieces.clear()
+        self.echo = ""
         first, arrived = self.mode is None, mode != self.mode
         self.mode, self.first = mode, self.first or mode
         if arrived:

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import os
+import signal
 from collections.abc import Callable
 
+from nogging.devices.bounds import MOST
 from nogging.devices.session import Log, Once
 from nogging.devices.ssh import ANSWER_WITHIN
 from nogging.errors import NotUnderstood
@@ -16,7 +19,9 @@ _READ = 65536
 
 def local(device: Device, log: Log | None = None) -> Once:
     """The way to the machine that Nogging runs on; the address in the inventory is not used."""
-    return Once(device.spoken, device.settings.answer_within or ANSWER_WITHIN, _run, _nothing, log)
+    settings = device.settings
+    within, most = settings.answer_within or ANSWER_WITHIN, settings.answer_most or MOST
+    return Once(device.spoken, within, _run, _nothing, log, most)
 
 
 async def _run(command: str, sink: Callable[[bytes], None]) -> int | None:
@@ -38,7 +43,7 @@ async def _run(command: str, sink: Callable[[bytes], None]) -> int | None:
     finally:
         if process.returncode is None:
             with contextlib.suppress(ProcessLookupError):
-                process.kill()
+                os.killpg(process.pid, signal.SIGKILL)  # what the shell began as well
 
 
 async def _nothing() -> None:

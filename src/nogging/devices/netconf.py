@@ -19,11 +19,12 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import re
-from collections.abc import Mapping
-from typing import Any, Protocol
+from collections.abc import Callable, Mapping
+from typing import Any, Protocol, TypeVar
 
 from lxml import etree
 
+from nogging.devices.bounds import GREETING, MOST, Amount, answer_to
 from nogging.devices.netconf_message import BASE, element, parsed
 from nogging.devices.session import Log, Sink
 from nogging.errors import DeviceError, Lost, NotUnderstood, Silent
@@ -34,6 +35,8 @@ EDIT = "edit"
 """The mode in which something may be changed."""
 _END = b"]]>]]>"
 _CHUNK = re.compile(rb"\n#(?:(?P<size>[1-9][0-9]{0,9})|(?P<end>#))\n")
+_LONG = 2**20
+Found = TypeVar("Found")
 _HEAD = 13
 """No head of a chunk is longer."""
 _OPERATION = re.compile(r"get(?:-config (?P<datastore>running|startup|candidate))?(?: +(?P<filter>\S.*))?")
@@ -47,6 +50,8 @@ class Framing:
         self.chunked = False
         self.octets = bytearray()
         self.parts: list[bytes] = []
+        self.seen = 0
+        """So many octets have no mark in them."""
 
     def send(self, message: bytes) -> bytes:
         return b"\n#%d\n%b\n##\n" % (len(message), message) if self.chunked else message + _END
@@ -59,9 +64,11 @@ class Framing:
         return self._chunks() if self.chunked else self._marked()
 
     def _marked(self) -> bytes | None:
-        end = self.octets.find(_END)
+        end = self.octets.find(_END, max(self.seen - len(_END), 0))
         if end < 0:
+            self.seen = len(self.octets)
             return None
+        self.seen = 0
         found = bytes(self.octets[:end])
         del self.octets[: end + len(_END)]
         return found
@@ -168,6 +175,11 @@ def _said(error: Any, name: str) -> str:
     return "" if found is None else " ".join("".join(found.itertext()).split())
 
 
+async def _aside(message: bytes, work: Callable[[Any], Found], given: Any) -> Found:
+    """Work on a message: on a thread where it is long, so that other devices do not wait for it."""
+    return await asyncio.to_thread(work, given) if len(message) > _LONG else work(given)
+
+
 class Octets(Protocol):
     """What moves the octets of a session."""
 
@@ -180,10 +192,13 @@ class Octets(Protocol):
 
 
 class Netconf:
-    """A session: `within` is how many seconds of silence it bears."""
+    """A session: `within` is how many seconds of silence it bears, `most` how many megabytes an answer may have."""
 
-    def __init__(self, link: Octets, namespaces: Mapping[str, str], within: float, log: Log | None = None) -> None:
-        self.link, self.namespaces, self.within, self.log = link, namespaces, within, log
+    def __init__(
+        self, link: Octets, namespaces: Mapping[str, str], within: float, log: Log | None = None, most: int = MOST
+    ) -> None:
+        self.link, self.namespaces, self.within, self.log, self.most = link, namespaces, within, log, most
+        self.amount = Amount("its hello", GREETING)
         self.framing = Framing()
         self.capabilities: frozenset[str] = frozenset()
         self.number = 0
@@ -208,13 +223,15 @@ class Netconf:
         self.number += 1
         asked = self._asked(command, mode)
         self.send(etree.tostring(element("rpc", asked, **{"message-id": str(self.number)})))
+        self.amount = answer_to(command, self.most)
         while True:
-            reply = parsed(await self.message(f"the answer to '{command}'"))
+            message = await self.message(f"the answer to '{command}'")
+            reply = await _aside(message, parsed, message)
             if reply.tag == f"{{{BASE}}}rpc-reply" and reply.get("message-id") in (str(self.number), None):
                 if mode == EDIT:
                     accepted(reply)
                 else:
-                    sink(answer(reply))
+                    sink(await _aside(message, answer, reply))
                 return
 
     def _asked(self, command: str, mode: str) -> Any:
@@ -243,6 +260,7 @@ class Netconf:
                 raise Silent(f"nothing for {self.within:g} s while waiting for {awaited}") from None
             if not octets:
                 raise Lost(f"the connection ended while waiting for {awaited}")
+            self.amount.add(len(octets))
             self.framing.receive(octets)
 
     async def close(self) -> None:

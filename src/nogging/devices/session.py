@@ -9,7 +9,8 @@ import shlex
 from collections.abc import Awaitable, Callable
 from typing import Protocol
 
-from nogging.captures.screen import rendered
+from nogging.captures.screen import Pieces, rendered
+from nogging.devices.bounds import GREETING, MOST, Amount, answer_to
 from nogging.devices.dialog import Dialog, Done, Event, Lines, Send
 from nogging.dialects.declared import Dialect
 from nogging.errors import Lost, NotUnderstood, Silent
@@ -54,12 +55,20 @@ class Way(Protocol):
 
 
 class Session:
-    """A command line session on one device. `within` is how many seconds of silence it bears."""
+    """A command line session on one device. `within` is how many seconds of silence it bears, `most` how many megabytes
+    an answer may have."""
 
     def __init__(
-        self, link: Link, dialect: Dialect, within: float, raising: str | None = None, log: Log | None = None
+        self,
+        link: Link,
+        dialect: Dialect,
+        within: float,
+        raising: str | None = None,
+        log: Log | None = None,
+        most: int = MOST,
     ) -> None:
-        self.link = link
+        self.link, self.most = link, most
+        self.amount = Amount("what comes before its first prompt", GREETING)
         self.dialog = Dialog(dialect.session, raising)
         self.within, self.raising, self.log = within, raising, log
         self.last = ""
@@ -87,6 +96,7 @@ class Session:
 
     async def ask(self, command: str, mode: str, sink: Sink) -> None:
         events = self.dialog.ask(command, mode)
+        self.amount = answer_to(command, self.most)
         while True:
             self._send(events)
             for event in events:
@@ -117,6 +127,7 @@ class Session:
             raise Silent(message) from None
         if not text:
             raise Lost(f"the connection ended while waiting for {self.dialog.waiting_for()}")
+        self.amount.add(len(text))
         if self.log is not None:
             self.log("<", text)
         self.last = text
@@ -127,9 +138,15 @@ class Once:
     """Each command by itself, without a terminal: over SSH's exec, or as a process on this machine."""
 
     def __init__(
-        self, dialect: Dialect, within: float, run: Run, end: Callable[[], Awaitable[None]], log: Log | None = None
+        self,
+        dialect: Dialect,
+        within: float,
+        run: Run,
+        end: Callable[[], Awaitable[None]],
+        log: Log | None = None,
+        most: int = MOST,
     ) -> None:
-        self.modes = dialect.session.modes
+        self.modes, self.most = dialect.session.modes, most
         self.within, self.run, self.end, self.log = within, run, end, log
 
     prompt = "(none)"
@@ -140,17 +157,17 @@ class Once:
 
     async def ask(self, command: str, mode: str, sink: Sink) -> None:
         decoder = codecs.getincrementaldecoder("utf-8")("backslashreplace")
-        tail = ""
+        pieces, amount = Pieces(), answer_to(command, self.most)
         heard = asyncio.get_running_loop().time()
 
         def take(data: bytes) -> None:
-            nonlocal tail, heard
+            nonlocal heard
             heard = asyncio.get_running_loop().time()
+            amount.add(len(data))
             text = decoder.decode(data)
             if self.log is not None:
                 self.log("<", text)
-            *lines, tail = (tail + text).split("\n")
-            if lines:
+            if lines := pieces.take(text):
                 sink("".join(rendered(line) + "\n" for line in lines))
 
         line = self.line(command, mode)
@@ -165,8 +182,8 @@ class Once:
             await task
         finally:
             task.cancel()
-        if tail:
-            sink(rendered(tail) + "\n")
+        if pieces.tail:
+            sink(rendered(pieces.tail) + "\n")
 
     def line(self, command: str, mode: str) -> str:
         """The command as it is run by itself, in the way of its mode."""

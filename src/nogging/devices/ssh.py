@@ -15,6 +15,7 @@ from typing import Any
 
 import asyncssh
 
+from nogging.devices.bounds import MOST
 from nogging.devices.session import Log, Once, Session, Way
 from nogging.errors import DeviceError, HostKeyRefused, LoginRefused, Lost, NotUnderstood, Silent, Unreachable
 from nogging.inventory import Device
@@ -186,16 +187,16 @@ async def connect(
     Without a password, the user's keys and agent are tried. Raises a `DeviceError` that names the stage.
     """
     connection = await connection_to(device, credentials, tunnel)
-    within = device.settings.answer_within or ANSWER_WITHIN
+    within, most = device.settings.answer_within or ANSWER_WITHIN, device.settings.answer_most or MOST
     if device.way == "exec":
-        return Once(device.spoken, within, _runner(connection), lambda: closed(connection), log)
+        return Once(device.spoken, within, _runner(connection), lambda: closed(connection), log, most)
     try:
         if device.way == "netconf":
-            return await _netconf(connection, device, within, log)
+            return await _netconf(connection, device, within, log, most)
         process = await connection.create_process(
             term_type="vt100", term_size=(WIDTH, HEIGHT), encoding=None, stderr=asyncssh.STDOUT, window=WINDOW
         )
-        session = Session(SshLink(Octets(connection, process)), device.spoken, within, credentials.raising, log)
+        session = Session(SshLink(Octets(connection, process)), device.spoken, within, credentials.raising, log, most)
         await session.open()
     except BaseException as error:
         connection.abort()
@@ -205,7 +206,9 @@ async def connect(
     return session
 
 
-async def _netconf(connection: asyncssh.SSHClientConnection, device: Device, within: float, log: Log | None) -> Way:
+async def _netconf(
+    connection: asyncssh.SSHClientConnection, device: Device, within: float, log: Log | None, most: int
+) -> Way:
     """The NETCONF subsystem (RFC 6242, 3)."""
     from nogging.devices.netconf import Netconf
 
@@ -213,7 +216,7 @@ async def _netconf(connection: asyncssh.SSHClientConnection, device: Device, wit
         process = await connection.create_process(subsystem="netconf", encoding=None)
     except asyncssh.Error as error:
         raise NotUnderstood(f"it has no NETCONF: {error.reason}") from None
-    session = Netconf(Octets(connection, process), device.spoken.namespaces, within, log)
+    session = Netconf(Octets(connection, process), device.spoken.namespaces, within, log, most)
     await session.open()
     return session
 

@@ -14,9 +14,11 @@ import contextlib
 import os
 import re
 
+from nogging.devices.bounds import GREETING, MOST, OPTION, Amount
+from nogging.devices.dialog import LONGEST_TAIL
 from nogging.devices.session import Log, Session
 from nogging.devices.ssh import ANSWER_WITHIN, CONNECT_WITHIN, Credentials, place
-from nogging.errors import LoginRefused, Lost, Silent, Unreachable
+from nogging.errors import LoginRefused, Lost, Silent, TooMuch, Unreachable
 from nogging.inventory import Device
 
 SE, SB, WILL, WONT, DO, DONT, IAC = 240, 250, 251, 252, 253, 254, 255
@@ -48,6 +50,8 @@ class Negotiation:
             length = self._length(data, at)
             if length is None:
                 self.pending = data[at:]
+                if len(self.pending) > OPTION:
+                    raise TooMuch(f"a negotiation of Telnet is longer than {OPTION} octets")
                 break
             if data[at + 1] == IAC:
                 plain.append(IAC)
@@ -124,7 +128,8 @@ async def connect_telnet(device: Device, credentials: Credentials, log: Log | No
     try:
         await asyncio.wait_for(_login(link, device, credentials), within)
         answer_within = device.settings.answer_within or ANSWER_WITHIN
-        session = Session(link, device.spoken, answer_within, credentials.raising, log)
+        most = device.settings.answer_most or MOST
+        session = Session(link, device.spoken, answer_within, credentials.raising, log, most)
         await session.open()
     except TimeoutError:
         await link.close()
@@ -138,11 +143,13 @@ async def connect_telnet(device: Device, credentials: Credentials, log: Log | No
 async def _login(link: TelnetLink, device: Device, credentials: Credentials) -> None:
     """Answers the requests for user and password, each once; what comes after is left for the dialog."""
     said, asked = "", False
+    amount = Amount("what it says at the login", GREETING)
     while True:
         text = await link.read()
         if not text:
             raise LoginRefused(f"{place(device)} ended the connection at the login")
-        said += text
+        amount.add(len(text))
+        said = (said + text)[-LONGEST_TAIL:]
         if _USER.search(said):
             if asked:
                 raise LoginRefused(f"{place(device)} refused the login of '{device.user}'; look at user and password")
@@ -156,11 +163,13 @@ async def _login(link: TelnetLink, device: Device, credentials: Credentials) -> 
 
 async def _after_password(link: TelnetLink, device: Device) -> None:
     said = ""
+    amount = Amount("what it says after the login", GREETING)
     while True:
         text = await link.read()
+        amount.add(len(text))
         if not text or _USER.search(said + text) or _PASSWORD.search(said + text):
             raise LoginRefused(f"{place(device)} refused the login of '{device.user}'; look at user and password")
-        said += text
+        said = (said + text)[-LONGEST_TAIL:]
         if said.strip() and not said.endswith("\n"):
             link.unseen = said
             return
