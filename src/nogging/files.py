@@ -31,6 +31,7 @@ Model = TypeVar("Model", bound=BaseModel)
 Path_ = tuple[str | int, ...]
 """Where a value stands in a file: the keys and indexes that lead to it."""
 
+MOST_OCTETS = 50 * 10**6
 MOST_NODES = 1_000_000
 """More nodes than this, aliases followed, and the file is refused: nobody wrote it by hand."""
 
@@ -73,9 +74,13 @@ class Source:
 
 
 def read_text(path: Path) -> str:
-    """The text of a file; a file that cannot be read, or is not UTF-8, is a `FileError`."""
+    """The text of a file; one that cannot be read, is not UTF-8, or is larger than anybody writes, is a `FileError`."""
     try:
-        return path.read_bytes().decode("utf-8-sig")
+        with path.open("rb") as file:
+            data = file.read(MOST_OCTETS + 1)
+        if len(data) > MOST_OCTETS:
+            raise FileError(f"is larger than {MOST_OCTETS // 10**6} MB, and no file that is read here is", str(path))
+        return data.decode("utf-8-sig")
     except OSError as error:
         raise FileError(f"cannot be read: {error.strerror or error}", str(path)) from None
     except UnicodeDecodeError as error:
@@ -162,11 +167,13 @@ class _Values:
     def read(self, text: str) -> Any:
         try:
             node = yaml.compose(text, Loader=_Loader)
+            return None if node is None else self.value(node, ())
         except yaml.MarkedYAMLError as error:
             raise self._broken(error) from None
         except yaml.YAMLError as error:
             raise FileError(f"is not YAML: {error}", self.source.path) from None
-        return None if node is None else self.value(node, ())
+        except RecursionError:
+            raise FileError("is nested too deeply", self.source.path) from None
 
     def _broken(self, error: yaml.MarkedYAMLError) -> FileError:
         mark = error.problem_mark or error.context_mark

@@ -161,7 +161,7 @@ class Settings(Strict):
     connect_within: Seconds | None = None
     answer_within: Seconds | None = None
     device_within: Seconds | None = None
-    answer_most: Annotated[int, Field(gt=0, le=4000)] | None = None
+    answer_most: Annotated[int, Field(gt=0, le=500)] | None = None
 
 
 _SETTINGS = tuple(info.alias or name for name, info in Settings.model_fields.items())

@@ -18,6 +18,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from nogging.captures import inside
 from nogging.captures.kept import UNREAD, Kept, keep, taken
 from nogging.captures.manifest import (
     ALTERED,
@@ -35,7 +36,7 @@ from nogging.captures.manifest import (
 from nogging.captures.masking import known_key
 from nogging.captures.names import file_name, folder_name
 from nogging.captures.sealing import Standing, code_digest, sealed, standing
-from nogging.captures.writing import ANSWERS, digest_of, replace_text
+from nogging.captures.writing import ANSWERS, digest_in, replace_text
 from nogging.dialects.declared import Dialect, dialect_file, load_dialect
 from nogging.dialects.places import Own
 from nogging.errors import CaptureError, QuestionError, nearest
@@ -51,6 +52,9 @@ from nogging.records.words import together
 
 if TYPE_CHECKING:
     import pyarrow as pa
+
+
+_LONGEST_TOLD = 10_000
 
 
 class Capture:
@@ -120,7 +124,7 @@ class Capture:
         if not entry.has_text:
             return ""
         try:
-            there = digest_of(self.path_of(device, command))
+            there = inside.digest(self.path_of(device, command), self.folder, entry.octets)
         except OSError as error:
             return f"its file cannot be read: {error.strerror}"
         return "" if there == entry.digest else "its file was changed since it was captured"
@@ -178,7 +182,7 @@ class Capture:
     def answer(self, device: str, command: str) -> str:
         """The text of an answer; `CaptureError` where there is none."""
         try:
-            return self.path_of(device, command).read_text(encoding="utf-8")
+            return inside.octets(self.path_of(device, command), self.folder).decode()
         except (OSError, UnicodeDecodeError) as error:
             raise CaptureError(f"{self.path_of(device, command)}: cannot be read: {error}") from None
 
@@ -271,7 +275,10 @@ class Capture:
                 for kind in counts:
                     where = others if reader.inherited else besides if reader.besides else answers
                     where.setdefault(kind, []).append(reading)
-                unread += [{"device": device, "answer": command, **vars(line)} for line in reading.unread]
+                unread += [
+                    {"device": device, "answer": command, **vars(line), "text": _told(line.text)}
+                    for line in reading.unread
+                ]
                 if reader.is_compared and entry.is_evidence and became not in (NOT_SUPPORTED, SAID_NOTHING):
                     rows[ANSWER.name] += _besides(device, command, reading)
             for kind, several in others.items():
@@ -335,6 +342,13 @@ def said(reading: Reading) -> str:
         if said_so:
             return outcome
     return ANSWERED
+
+
+def _told(text: str) -> str:
+    """An unread line as it is kept: of one that is longer than anybody reads, how it begins, and what tells it apart."""
+    if len(text) <= _LONGEST_TOLD:
+        return text
+    return f"{text[:200]}… ({len(text)} characters, {digest_in(text.encode('utf-8', 'backslashreplace'))})"
 
 
 def _besides(device: str, command: str, reading: Reading) -> list[dict[str, Any]]:

@@ -7,15 +7,15 @@ table when somebody asks for it.
 from __future__ import annotations
 
 import contextlib
-import hashlib
 import json
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from nogging.captures import inside
 from nogging.captures.masking import known_key, user_key
 from nogging.captures.sealing import seal
-from nogging.captures.writing import RECORDS, digest_of, replace_text
+from nogging.captures.writing import RECORDS, digest_in, digest_of, replace_text
 from nogging.errors import NoggingError
 from nogging.records import KINDS
 from nogging.records.field import Type
@@ -26,6 +26,8 @@ if TYPE_CHECKING:
 
 UNREAD = "unread"
 _SEAL = "kept.json"
+_LARGEST_SEAL, _LARGEST = 10**6, 2**36
+"""Octets of the seal, at most, and of one kind's records, which are the user's own."""
 
 
 class Kept(Mapping[str, "pa.Table"]):
@@ -68,12 +70,14 @@ def taken(folder: Path, cache_key: str) -> Kept | None:
     """The records that were kept beside a capture, if they are those that this user made of just these answers."""
     key = known_key()
     try:
-        kept = json.loads((folder / RECORDS / _SEAL).read_text(encoding="utf-8"))
-        files = {name: _path(folder, name).read_bytes() for name in (*KINDS, UNREAD)}
-    except (OSError, ValueError):
+        kept = json.loads(inside.octets(folder / RECORDS / _SEAL, folder, _LARGEST_SEAL))
+        digests = {name: str(kept["digests"][name]) for name in (*KINDS, UNREAD)}
+        if key is None or kept["seal"] != seal(key, "records", json.dumps([cache_key, digests])):
+            return None  # before anything of it is read: whose it is may be anybody's
+        files = {name: inside.octets(_path(folder, name), folder, _LARGEST) for name in digests}
+    except (OSError, ValueError, TypeError, KeyError):
         return None
-    digests = {name: "sha256:" + hashlib.sha256(octets).hexdigest() for name, octets in files.items()}
-    whole = key is not None and kept == {"seal": seal(key, "records", json.dumps([cache_key, digests]))}
+    whole = all(digest_in(octets) == digests[name] for name, octets in files.items())
     return Kept(files) if whole else None
 
 
@@ -83,14 +87,15 @@ def keep(folder: Path, cache_key: str, tables: Mapping[str, pa.Table]) -> None:
 
     with contextlib.suppress(OSError, NoggingError):
         key = user_key()
-        (folder / RECORDS).mkdir(exist_ok=True)
+        inside.directory(folder / RECORDS, folder)
         digests = {}
-        for name, table in tables.items():
+        for name in (*KINDS, UNREAD):
             part = _path(folder, name).with_suffix(".parquet.part")
-            pq.write_table(table, part)
+            with inside.anew(part) as file:
+                pq.write_table(tables[name], file)
             digests[name] = digest_of(part)
             part.replace(_path(folder, name))
-        kept = {"seal": seal(key, "records", json.dumps([cache_key, digests]))}
+        kept = {"digests": digests, "seal": seal(key, "records", json.dumps([cache_key, digests]))}
         replace_text(folder / RECORDS / _SEAL, json.dumps(kept))
 
 

@@ -15,6 +15,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from nogging.captures import inside
 from nogging.errors import CaptureError
 
 FORMAT = 1
@@ -196,13 +197,13 @@ def manifest_of(folder: Path) -> Manifest:
     journal, manifest = folder / JOURNAL, folder / MANIFEST
     try:
         if journal.is_file():
-            with journal.open(encoding="utf-8", newline="") as lines:
+            with inside.lines(journal, folder) as lines:
                 found = from_journal(lines, str(folder))
             for device in found.devices.values():
                 if device.outcome == INTERRUPTED:
                     device.reason = "the capture was interrupted before this device was done"
             return found
-        return Manifest.parse(manifest.read_text(encoding="utf-8"), str(manifest))
+        return Manifest.parse(inside.octets(manifest, folder).decode(), str(manifest))
     except FileNotFoundError:
         raise CaptureError(
             f"{folder}: there is no capture here (no {MANIFEST}); make one with 'nogging capture'"

@@ -16,6 +16,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
 
+from nogging.captures import inside
 from nogging.captures.capture import Capture
 from nogging.captures.logs import by_device, cut, spoken_by
 from nogging.captures.manifest import ANSWERED, CAPTURED, JOURNAL, MANIFEST, PARTIAL, CommandEntry
@@ -115,6 +116,8 @@ def _devices(folder: Path, dialect: str | None, inventory: Inventory | None, own
     """The devices of a folder, or of a log, with their answers."""
     paths: dict[str, list[Path]] = {}
     for path in sorted(folder.iterdir()) if folder.is_dir() else [folder]:
+        if path.is_symlink() and path != folder:
+            raise QuestionError(f"{path}: is a link, and what it leads to is not taken for an answer; copy it here")
         paths.setdefault(path.stem if path.is_file() else path.name, []).append(path)
     if not paths:
         raise QuestionError(f"{folder}: there is nothing in it; FOLDER/<device>/<command>.txt is expected")
@@ -138,7 +141,7 @@ def _said(path: Path, name: str, dialect: str | None, inventory: Inventory | Non
     if inventory is not None:
         dialect = inventory.device(name).dialect
     files = sorted(path.iterdir()) if path.is_dir() else [path]
-    texts = {file: _text(file) for file in files}
+    texts = {file: _text(file, path if path.is_dir() else file.parent) for file in files}
     single = {file for file in files if path.is_dir() and file.suffix == SUFFIX}
     if dialect is None and single:
         commands = [(command_of(file.name), texts[file]) for file in sorted(single)]
@@ -159,9 +162,9 @@ def _said(path: Path, name: str, dialect: str | None, inventory: Inventory | Non
                 yield from ((device, speaks, file, command, answer) for command, answer in answers)
 
 
-def _text(file: Path) -> str:
+def _text(file: Path, folder: Path) -> str:
     try:
-        return file.read_bytes().decode("utf-8", "backslashreplace").replace("\r\n", "\n")
+        return inside.octets(file, folder).decode("utf-8", "backslashreplace").replace("\r\n", "\n")
     except OSError as error:
         raise QuestionError(f"{file}: cannot be read: {error.strerror}") from None
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
+import io
 import uuid
 from collections.abc import Callable, Sequence
 from dataclasses import asdict
@@ -11,6 +12,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from types import TracebackType
 
+from nogging.captures import inside
 from nogging.captures.manifest import (
     JOURNAL,
     MANIFEST,
@@ -40,7 +42,7 @@ class AnswerFile:
     def __init__(self, path: Path, masker: Masker | None) -> None:
         self.masker = masker
         self.path, self.part = path, path.with_name(path.name + ".part")
-        self.file = self.part.open("wb")
+        self.file = inside.anew(self.part)
         self.digest, self.octets = hashlib.sha256(), 0
 
     def write(self, text: str) -> None:
@@ -78,6 +80,11 @@ def digest_of(path: Path) -> str:
         return "sha256:" + hashlib.file_digest(file, "sha256").hexdigest()
 
 
+def digest_in(octets: bytes) -> str:
+    """The digest of octets."""
+    return "sha256:" + hashlib.sha256(octets).hexdigest()
+
+
 class SessionLog:
     """Every byte of a session, line by line, with the time and the direction.
 
@@ -86,7 +93,9 @@ class SessionLog:
     """
 
     def __init__(self, path: Path, masker: Masker | None) -> None:
-        self.file = path.open("w", encoding="utf-8", newline="\n", errors="backslashreplace")
+        self.file = io.TextIOWrapper(
+            inside.anew(path), encoding="utf-8", newline="\n", errors="backslashreplace", write_through=True
+        )
         self.masker, self.direction, self.pending = masker, "", Pieces()
 
     def take(self, direction: str, text: str) -> None:
@@ -132,13 +141,14 @@ class Writer:
 
     def __enter__(self) -> Writer:
         try:
-            (self.folder / ANSWERS).mkdir(parents=True, exist_ok=True)
+            self.folder.mkdir(parents=True, exist_ok=True)
+            inside.directory(self.folder / ANSWERS, self.folder)
             attributes = self.folder / ".gitattributes"
             if not attributes.exists():
-                attributes.write_text(_ATTRIBUTES)
+                replace_text(attributes, _ATTRIBUTES)
             earlier = manifest_of(self.folder) if self.resume else None
             part = self.folder / f"{JOURNAL}.part"
-            self.journal = part.open("w", encoding="utf-8", newline="\n")
+            self.journal = io.TextIOWrapper(inside.anew(part), encoding="utf-8", newline="\n")
         except OSError as error:
             raise CaptureError(f"{self.folder}: a capture cannot be written here: {error.strerror}") from None
         fingerprint = self.masker.fingerprint if self.masker else ""
@@ -178,8 +188,9 @@ class Writer:
         self.begin(device, entry.dialect, entry.labels)
         for command, one in entry.commands.items():
             path = self.folder / ANSWERS / folder_name(device) / file_name(command)
-            if one.whole and path.is_file() and digest_of(path) == one.digest:
-                self.answered(device, command, one)
+            with contextlib.suppress(OSError):
+                if one.whole and inside.digest(path, self.folder, one.octets) == one.digest:
+                    self.answered(device, command, one)
         self.outcome(device, entry.outcome, entry.reason)
 
     def told(self, device: str, command: str) -> bool:
@@ -196,8 +207,7 @@ class Writer:
 
     def session_log(self, device: str) -> Callable[[str, str], None]:
         """Takes every byte of a device's session, in order; see `SessionLog`."""
-        path = self.folder / SESSIONS / f"{folder_name(device)}.log"
-        path.parent.mkdir(exist_ok=True)
+        path = inside.directory(self.folder / SESSIONS, self.folder) / f"{folder_name(device)}.log"
         self.logs[device] = SessionLog(path, self.masker.fresh() if self.masker else None)
         return self.logs[device].take
 
@@ -206,8 +216,7 @@ class Writer:
         if len(name) > LONGEST:
             raise QuestionError(f"the command is too long to name a file after it: {command[:60]}…")
         if device not in self.places:
-            self.places[device] = self.folder / ANSWERS / folder_name(device)
-            self.places[device].mkdir(parents=True, exist_ok=True)
+            self.places[device] = inside.directory(self.folder / ANSWERS / folder_name(device), self.folder)
         return AnswerFile(self.places[device] / name, self.masker.fresh() if self.masker else None)
 
     def answered(self, device: str, command: str, entry: CommandEntry) -> None:
@@ -248,7 +257,8 @@ class Writer:
 def replace_text(path: Path, text: str) -> None:
     """Puts a text in place of a file, whole or not at all."""
     part = path.with_name(path.name + ".part")
-    part.write_text(text, encoding="utf-8", newline="\n")
+    with inside.anew(part) as file:
+        file.write(text.encode())
     part.replace(path)
 
 

@@ -16,6 +16,7 @@ from contextlib import suppress
 from pathlib import Path
 from typing import IO, Any
 
+from nogging.captures import inside
 from nogging.captures.masking import Masker
 from nogging.captures.writing import moment
 from nogging.errors import CaptureError, QuestionError
@@ -91,7 +92,7 @@ class Journal:
 def read(folder: Path) -> Iterator[Event]:
     """The events of a journal; a last line that was cut off does not count."""
     try:
-        with (folder / JOURNAL).open(encoding="utf-8", newline="") as lines:
+        with inside.lines(folder / JOURNAL, folder) as lines:
             for n, line in enumerate(lines, 1):
                 if not line.endswith("\n"):
                     return

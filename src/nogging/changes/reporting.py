@@ -6,6 +6,7 @@ import json
 from pathlib import Path
 from typing import Any
 
+from nogging.captures import inside
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import JOURNAL as CAPTURE_JOURNAL
 from nogging.captures.manifest import MANIFEST
@@ -77,7 +78,7 @@ def _captured(folder: Path) -> bool:
 def judged(folder: Path) -> dict[str, Any]:
     """What was kept of a judgement; nothing where it came to none."""
     path = folder / JUDGEMENT
-    found: dict[str, Any] = json.loads(path.read_text(encoding="utf-8")) if path.is_file() else {}
+    found: dict[str, Any] = json.loads(inside.octets(path, folder)) if path.is_file() else {}
     return found
 
 

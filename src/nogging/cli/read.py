@@ -5,11 +5,12 @@ from __future__ import annotations
 import sys
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Annotated
+from typing import IO, Annotated
 
 import typer
 from rich.text import Text
 
+from nogging.captures.inside import MOST
 from nogging.captures.logs import cut, spoken_by
 from nogging.captures.masking import Masker, user_key
 from nogging.cli import PASS, UNPROVEN
@@ -80,11 +81,19 @@ def _found_out(file: str, content: str, dialect: str | None, asked: str | None) 
 def _content(file: Path) -> tuple[str, datetime]:
     try:
         if str(file) == "-":
-            return sys.stdin.buffer.read().decode("utf-8", "backslashreplace"), datetime.now(UTC)
-        data, at = file.read_bytes(), datetime.fromtimestamp(file.stat().st_mtime, UTC)
+            return _bounded(sys.stdin.buffer, file).decode("utf-8", "backslashreplace"), datetime.now(UTC)
+        with file.open("rb") as content:
+            data, at = _bounded(content, file), datetime.fromtimestamp(file.stat().st_mtime, UTC)
         return data.decode("utf-8", "backslashreplace").replace("\r\n", "\n"), at
     except OSError as error:
         raise QuestionError(f"{file}: cannot be read: {error.strerror}") from None
+
+
+def _bounded(content: IO[bytes], file: Path) -> bytes:
+    data = content.read(MOST + 1)
+    if len(data) > MOST:
+        raise QuestionError(f"{file}: is larger than {MOST // 10**6} MB; no answer may be")
+    return data
 
 
 def _print(reading: Reading) -> None:
