@@ -372,6 +372,14 @@ def test_what_is_refused_touches_nothing(
     assert tables(network) == before and not any(one["event"] == "sending" for one in done.events)
 
 
+def test_what_cannot_be_computed_is_told_before_a_line_is_sent(network: Served, tmp_path: Path) -> None:
+    before = tables(network)
+    steps = 'expect: [{every: interface, must: "mtu * 9223372036854775807 > 1"}]\nsteps:\n' + FAR
+    done = perform(written(network, steps), to=tmp_path / "done")
+    assert done.state is State.REFUSED and "cannot be computed" in done.reasons[0], done
+    assert tables(network) == before and not any(one["event"] == "sending" for one in done.events)
+
+
 def test_a_device_that_does_not_answer_keeps_the_gate_shut_unless_that_is_allowed(
     network: Served, tmp_path: Path
 ) -> None:
@@ -1080,6 +1088,8 @@ def intended(text: str, device: str = "mole-r1") -> str:
             r":3:\d+: 'start', 'back_out_by' and 'end' follow each other",
         ),
         ("settling: {quiet: 9, at_most: 9}\nsteps: [{send: [x]}]", r":2:\d+: nothing is quiet for 9 s within 9 s"),
+        ("expect: [{every: route, must: \"regexp_matches(device, '(')\"}]\nsteps:\n" + FAR, "cannot be computed"),
+        ("gate: {expect: [{every: interface, must: mtu / 0 > 1}]}\nsteps:\n" + FAR, "a division by zero"),
         ("steps: [{send: [x]}]\nsettling: {kinds: [rout]}", "unknown kind 'rout'; did you mean 'route'"),
         ("probes: [{to: 192.0.2.1, from: mole-r9}]\nsteps: [{send: [x]}]", "no device 'mole-r9'"),
         (

@@ -280,9 +280,9 @@ def test_a_line_that_is_unread_before_and_after_hides_nothing(build: Build) -> N
     assert not same.differences and not same.not_compared and "1 unread lines differ in nothing but" in same.notes[0]
 
 
-@pytest.mark.parametrize("condition", ["regexp_matches(name, '(')", "mtu * 9223372036854775807 > 1"])
+@pytest.mark.parametrize("condition", ["regexp_matches(name, description)", "mtu * 9223372036854775807 > 1"])
 def test_a_condition_that_cannot_be_computed_is_told(build: Build, tmp_path: Path, condition: str) -> None:
-    after = build("now", {"mole-r1": {LINKS: interface("eth1")}})
+    after = build("now", {"mole-r1": {LINKS: interface("eth1", more="  Description: (\n")}})
     for entry in (f'{{every: interface, must: "{condition}"}}', f'{{none: interface, where: "{condition}"}}'):
         with pytest.raises(QuestionError, match="cannot be computed"):
             one(tmp_path, entry, after)

@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 import yaml
 from pydantic import BaseModel, ConfigDict, ValidationError
 
-from nogging.errors import FileError, nearest
+from nogging.errors import FileError, QuestionError, nearest
 
 if TYPE_CHECKING:
     from pydantic_core import ErrorDetails
@@ -85,6 +85,26 @@ def read_text(path: Path) -> str:
         raise FileError(f"cannot be read: {error.strerror or error}", str(path)) from None
     except UnicodeDecodeError as error:
         raise FileError(f"is not UTF-8 text (byte {error.start})", str(path)) from None
+
+
+_outside = False
+
+
+def allow_outside(allowed: bool = True) -> None:
+    """Whether files may name others that lie outside of their folder, from now on."""
+    global _outside
+    _outside = allowed
+
+
+def beside(file: str, name: str) -> Path:
+    """The place that a file names: below the file's own folder, links followed; `QuestionError` for one elsewhere."""
+    folder = Path(file).parent
+    place = folder / name
+    if not _outside and not place.resolve().is_relative_to(folder.resolve()):
+        raise QuestionError(
+            f"'{name}' is not in the folder of this file; put it there, or allow it (--outside) if you trust the file"
+        )
+    return place
 
 
 def load(path: Path, model: type[Model]) -> tuple[Model, Source]:

@@ -345,7 +345,7 @@ def said(reading: Reading) -> str:
 
 
 def _told(text: str) -> str:
-    """An unread line as it is kept: of one that is longer than anybody reads, how it begins, and what tells it apart."""
+    """An unread line as it is kept: of one that nobody would read to its end, its beginning and what tells it apart."""
     if len(text) <= _LONGEST_TOLD:
         return text
     return f"{text[:200]}… ({len(text)} characters, {digest_in(text.encode('utf-8', 'backslashreplace'))})"

@@ -4,11 +4,16 @@ from __future__ import annotations
 
 import http.client
 import json
+import os
+import signal
 import subprocess
+import threading
 import urllib.error
+import urllib.parse
 import urllib.request
 from collections.abc import Callable, Mapping
 from pathlib import Path
+from typing import IO, Any
 
 from nogging.changes.declared import CallModel, Text
 
@@ -23,23 +28,42 @@ def call(model: CallModel, folder: Path, fetch: Fetch) -> tuple[str, bool]:
     if asked is not None:
         data = None if asked.body is None else json.dumps(asked.body).encode()
         return requested(asked.url, data, asked.headers, fetch, method=asked.method, within=asked.within)
-    command = list(model.command or ())
+    return _run(list(model.command or ()), folder, model.within)
+
+
+def _run(command: list[str], folder: Path, within: float) -> tuple[str, bool]:
+    """Runs a command and all that it begins, within its time; the end of what it said is kept, however much it is."""
     try:
-        done = subprocess.run(
+        process = subprocess.Popen(
             command,
             cwd=folder,
             stdin=subprocess.DEVNULL,
-            capture_output=True,
-            text=True,
-            timeout=model.within,
-            check=False,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            start_new_session=True,
         )
     except (OSError, ValueError) as error:
         return f"'{command[0]}' cannot be run: {error}", False
+    said = bytearray()
+    listening = threading.Thread(target=_listen, args=(process.stdout, said), daemon=True)
+    listening.start()
+    try:
+        status = process.wait(within)
+        listening.join(1)  # what it leaves running may hold its output open
     except subprocess.TimeoutExpired:
-        return f"'{' '.join(command)}' was not done within {model.within:g} s", False
-    said = (done.stdout + done.stderr).strip()[-MOST_TOLD:]
-    return said or f"status {done.returncode}", done.returncode == 0
+        return f"'{' '.join(command)}' was not done within {within:g} s", False
+    finally:
+        if process.returncode is None:
+            os.killpg(process.pid, signal.SIGKILL)
+            process.wait()
+    told = said.decode(errors="replace").strip()[-MOST_TOLD:]
+    return told or f"status {status}", status == 0
+
+
+def _listen(output: IO[bytes], said: bytearray) -> None:
+    while data := output.read1(65536):  # type: ignore[attr-defined]
+        said += data
+        del said[: -4 * MOST_TOLD]
 
 
 def requested(
@@ -51,13 +75,42 @@ def requested(
     within: float,
     method: str = "POST",
 ) -> tuple[str, bool]:
-    """Sends a request with JSON in it; the status and the beginning of what was answered, and whether it went well."""
+    """Sends a request with JSON in it; the status and the beginning of what was answered, and whether it went well.
+    `within` are seconds for all of it, and it is sent on nowhere but within its own origin (RFC 6454)."""
     to, fields = fetch(url), {name: fetch(value) for name, value in headers.items()}
     if not to.startswith(("http://", "https://")):
         return f"{to} is no web address", False
+    found: list[tuple[str, bool]] = []
+
+    def asked() -> None:
+        found.append(_exchanged(to, data, fields, method, within))
+
+    asking = threading.Thread(target=asked, daemon=True)  # a server that drips bears any bound on silence
+    asking.start()
+    asking.join(within)
+    return found[0] if found else (f"no whole answer within {within:g} s", False)
+
+
+class _WithinOrigin(urllib.request.HTTPRedirectHandler):
+    """Another origin gets nothing of what was meant for this one, a secret in a header least of all."""
+
+    def redirect_request(self, req: Any, fp: Any, code: int, msg: str, headers: Any, newurl: str) -> Any:
+        if _origin(newurl) != _origin(req.full_url):
+            raise urllib.error.HTTPError(
+                req.full_url, code, f"it sends us on to {newurl}, and that is another origin", headers, fp
+            )
+        return super().redirect_request(req, fp, code, msg, headers, newurl)
+
+
+def _origin(url: str) -> tuple[str, str | None, int | None]:
+    parts = urllib.parse.urlsplit(url)
+    return parts.scheme, parts.hostname, parts.port or {"http": 80, "https": 443}.get(parts.scheme)
+
+
+def _exchanged(to: str, data: bytes | None, fields: dict[str, str], method: str, within: float) -> tuple[str, bool]:
     try:
         request = urllib.request.Request(to, data, {"Content-Type": "application/json", **fields}, method=method)
-        with urllib.request.urlopen(request, timeout=within) as answer:
+        with urllib.request.build_opener(_WithinOrigin).open(request, timeout=within) as answer:
             return f"{answer.status} {answer.read(MOST_TOLD).decode(errors='replace')}".strip(), True
     except urllib.error.HTTPError as error:
         return f"{error.code} {error.reason}", False

@@ -42,6 +42,7 @@ from nogging.changes.watching import Watch
 from nogging.changes.work import Ask, Work, judged, reasons_of
 from nogging.collecting.collect import collect
 from nogging.errors import NoggingError, QuestionError
+from nogging.files import Path_
 from nogging.inventory import load_inventory
 from nogging.judging.comparing import compare
 from nogging.judging.expectations import load_expectations
@@ -125,8 +126,7 @@ def _checked(change: Change, fetch: Ask | None) -> Rehearsing:
     rehearsing = Rehearsing(change, fetch)
     rehearsing.check()
     pairs, model = planned(change.inventory), change.model
-    waits = [n for n, step in enumerate(model.steps) if step.wait_for is not None and step.wait_for.expect]
-    for place in ((), ("gate", "expect"), *(("steps", n, "wait_for", "expect") for n in waits)):
+    for place in places(model):
         load_expectations(change.path, pairs, ChangeModel, place)
     for n, one in enumerate(model.notices):
         try:
@@ -134,6 +134,12 @@ def _checked(change: Change, fetch: Ask | None) -> Rehearsing:
         except TemplateWrongError as error:
             raise change.source.error(("notices", n, "template"), str(error)) from None
     return rehearsing
+
+
+def places(model: ChangeModel) -> list[Path_]:
+    """Where in a change file expectations stand."""
+    waits = [n for n, step in enumerate(model.steps) if step.wait_for is not None and step.wait_for.expect]
+    return [(), ("gate", "expect"), *(("steps", n, "wait_for", "expect") for n in waits)]
 
 
 def _asks_nobody(change: Change) -> None:
@@ -319,6 +325,8 @@ class _Run:
         if reasons := out_of_window(self.model.window):
             raise Failed(*reasons)
         before = self.work.captured(BEFORE)
+        for place in places(self.model):  # what cannot be computed is told before a line is sent
+            judged(self.work.change, before, before, place)
         _open(missing(gate, before))
         if gate.expect:
             found = judged(self.work.change, before, None, ("gate", "expect"))

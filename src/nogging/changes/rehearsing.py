@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from pathlib import Path as File
 from typing import Any
 
 from nogging.captures.capture import Capture
@@ -18,7 +17,7 @@ from nogging.changes.intents import CommunityIntent, Intent, intent_of
 from nogging.changes.knowledge import Form, knowledge_of
 from nogging.changes.templates import TemplateWrongError, filled
 from nogging.errors import QuestionError
-from nogging.files import Path_
+from nogging.files import Path_, beside, read_text
 from nogging.inventory import Device, Inventory, Secret
 from nogging.judging.reuse import Vocabulary
 from nogging.predicates import Path as Name
@@ -215,9 +214,13 @@ class Rehearsing:
     def plain(self, form: Form, known: Mapping[str, Any], device: Device, records: Records) -> list[Plain]:
         before = self.recorded(form, known, device, records)
         wanted = known.get(form.when)
-        undo = "".join(filled(form.undo, {**known, "before": before})) if form.undo and before is not None else ""
+        undo = (
+            "".join(filled(form.undo, {**known, "before": before}, ours=True))
+            if form.undo and before is not None
+            else ""
+        )
         there = None if before is None else before == wanted
-        return [Plain(line, form.mode, there, undo) for line in filled(form.lines, known)]
+        return [Plain(line, form.mode, there, undo) for line in filled(form.lines, known, ours=True)]
 
     def recorded(self, form: Form, known: Mapping[str, Any], device: Device, records: Records) -> Any:
         """What a record says now of what an intent sets."""
@@ -241,18 +244,18 @@ class Rehearsing:
     def lines(self, n: int, step: StepModel, known: Mapping[str, Any]) -> list[str]:
         where: Path_ = ("steps", n, step.action)
         if step.template is not None:
-            place = self.change.path.parent / step.template
-            return self.filled_file(place, known, where)
+            return self.filled_file(step.template, known, where)
         told = step.send or ()
         if isinstance(told, str):
             return self.filled_at(told, known, where)
         return [line for k, one in enumerate(told) for line in self.filled_at(one, known, (*where, k))]
 
-    def filled_file(self, place: File, known: Mapping[str, Any], where: Path_) -> list[str]:
+    def filled_file(self, name: str, known: Mapping[str, Any], where: Path_) -> list[str]:
         try:
-            text = place.read_text(encoding="utf-8")
-        except (OSError, UnicodeDecodeError) as error:
-            raise self.change.source.error(where, f"{place}: cannot be read: {error}") from None
+            place = beside(self.change.source.path, name)
+            text = read_text(place)
+        except QuestionError as error:
+            raise self.change.source.error(where, str(error)) from None
         try:
             return filled(text, known)
         except TemplateWrongError as error:
@@ -287,7 +290,7 @@ class Rehearsing:
 
     def formed(self, form: Form, values: Mapping[str, Any], device: Device, where: Path_) -> list[str]:
         try:
-            return filled(form.lines, values)
+            return filled(form.lines, values, ours=True)
         except TemplateWrongError as error:
             raise self.change.source.error(where, f"{error} (for {device.name}, which is {device.dialect})") from None
 

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import ipaddress
-from collections.abc import Mapping
+import unicodedata
+from collections.abc import Iterator, Mapping
 from functools import cache
 from typing import TYPE_CHECKING, Any
 
+from nogging.changes.filling import Filler
 from nogging.errors import QuestionError
 
 if TYPE_CHECKING:
@@ -16,9 +18,14 @@ if TYPE_CHECKING:
 class TemplateWrongError(QuestionError):
     """A template that cannot be filled; `line` counts from 1 within it."""
 
-    def __init__(self, message: str, line: int = 1) -> None:
-        super().__init__(message)
-        self.line = line
+    def __init__(self, reason: str, line: int = 1) -> None:
+        super().__init__(f"the template cannot be filled: {reason}")
+        self.reason, self.line = reason, line
+
+
+@cache
+def _filler() -> Filler:
+    return Filler()
 
 
 @cache
@@ -34,24 +41,60 @@ def _environment() -> SandboxedEnvironment:
     return made
 
 
-def filled(template: str, known: Mapping[str, Any]) -> list[str]:
-    """The lines of a template, those without content left out; `TemplateWrongError` where it cannot be filled."""
-    return [line.rstrip() for line in filled_text(template, known).splitlines() if line.strip()]
+def filled(template: str, known: Mapping[str, Any], *, ours: bool = False) -> list[str]:
+    """The lines of a template, those without content left out. One that is `ours` needs no bounds.
+
+    `TemplateWrongError` where it cannot be filled, where a value has the end of a line in it, or a line what a terminal
+    acts upon.
+    """
+    for name, text in _texts(known):
+        if len(text.splitlines()) > 1 or text != text.rstrip(_ENDS):
+            raise TemplateWrongError(
+                f"there is the end of a line in '{name}', and a second line would be sent: {text!r}"
+            )
+    text = filled_here(template, known) if ours else filled_text(template, known)
+    lines = [line.rstrip() for line in text.splitlines() if line.strip()]
+    for line in lines:
+        if acting := next((c for c in line if c != "\t" and unicodedata.category(c) == "Cc"), None):
+            raise TemplateWrongError(f"a line would have the control character {acting!r} in it: {line!r}")
+    return lines
+
+
+_ENDS = "\n\r\v\f\x1c\x1d\x1e\x85\u2028\u2029"
+
+
+def _texts(value: Any, name: str = "") -> Iterator[tuple[str, str]]:
+    """The texts in what is known, each with its name."""
+    if isinstance(value, str):
+        yield name, value
+    elif isinstance(value, Mapping):
+        for key, one in value.items():
+            yield from _texts(one, f"{name}.{key}" if name else str(key))
+    elif isinstance(value, list | tuple):
+        for one in value:
+            yield from _texts(one, name)
 
 
 def filled_text(template: str, known: Mapping[str, Any]) -> str:
-    """The text of a template as it is; `TemplateWrongError` where it cannot be filled."""
+    """The text of a template as it is; `TemplateWrongError` where it cannot be filled, or goes over a bound."""
+    if not any(mark in template for mark in ("{{", "{%", "{#")):
+        return template
+    how, text, line = _filler().fill(template, known)
+    if how != "text":
+        raise TemplateWrongError(text, line)
+    return text
+
+
+def filled_here(template: str, known: Mapping[str, Any]) -> str:
+    """The same without bounds, in this process."""
     from jinja2 import TemplateError
 
     try:
         return _environment().from_string(template).render(**known)
     except TemplateError as error:
-        message = str(error.message or error)
-        raise TemplateWrongError(
-            f"the template cannot be filled: {message}", getattr(error, "lineno", 1) or 1
-        ) from None
-    except (ValueError, TypeError, ArithmeticError, OverflowError) as error:
-        raise TemplateWrongError(f"the template cannot be filled: {error}") from None
+        raise TemplateWrongError(str(error.message or error), getattr(error, "lineno", 1) or 1) from None
+    except (ValueError, TypeError, ArithmeticError) as error:
+        raise TemplateWrongError(str(error)) from None
 
 
 def _host(text: str) -> str:

@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from nogging.cli import FAIL, PASS, UNPROVEN
-from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines, width
+from nogging.cli.run import Format, FormatOption, OutsideOption, captured, print_csv, print_json, print_lines, width
 from nogging.judging.challenge import challenge
 from nogging.judging.verdict import Verdict
 from nogging.report import challenged
@@ -19,6 +19,7 @@ def command(
     after: Annotated[Path, typer.Option(help="A good capture, which is broken on purpose.")],
     before: Annotated[Path | None, typer.Option(help="The capture from before; else the good one is its own.")] = None,
     format: FormatOption = Format.TEXT,
+    outside: OutsideOption = False,
 ) -> int:
     """Breaks a good capture, one fault at a time, and tells which faults the expectations would have let through.
 

@@ -11,6 +11,7 @@ import typer
 from nogging.captures.saved import opened
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.run import (
+    OutsideOption,
     PageFormat,
     PageFormatOption,
     QuietOption,
@@ -41,6 +42,7 @@ def command(
     inventory: Annotated[Path | None, typer.Option(help="With --list: the devices.")] = None,
     quiet: QuietOption = None,
     format: PageFormatOption = PageFormat.TEXT,
+    outside: OutsideOption = False,
 ) -> int:
     """Judges expectations over a capture: pass, fail or unproven, with the evidence."""
     if list_:

@@ -13,7 +13,7 @@ from nogging.changes.declared import load_change
 from nogging.changes.telling import conformity
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
-from nogging.cli.run import Format, FormatOption, print_csv, print_json, print_lines, width
+from nogging.cli.run import Format, FormatOption, OutsideOption, print_csv, print_json, print_lines, width
 from nogging.inventory import load_inventory
 
 
@@ -31,6 +31,7 @@ def command(
     change: Annotated[Path, typer.Argument(help="The change file whose steps say what should be.")],
     inventory: Annotated[Path | None, typer.Option(help="The devices, where the change file does not say.")] = None,
     format: FormatOption = Format.TEXT,
+    outside: OutsideOption = False,
 ) -> int:
     """Tells which devices deviate from what a change file's steps want, and the lines that would put each right.
 

@@ -22,7 +22,7 @@ from nogging.changes.reporting import write_page
 from nogging.changes.stopping import SIGNALS
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
-from nogging.cli.run import PageFormat, PageFormatOption, print_json, print_lines, width
+from nogging.cli.run import OutsideOption, PageFormat, PageFormatOption, print_json, print_lines, width
 from nogging.errors import QuestionError
 from nogging.inventory import load_inventory
 from nogging.judging.verdict import Verdict
@@ -38,6 +38,7 @@ def command(
     resume_: Annotated[Path | None, typer.Option("--resume", help="Go on where this performance was stopped.")] = None,
     back_out: Annotated[bool, typer.Option("--back-out", help="With --resume: back out instead.")] = False,
     format: PageFormatOption = PageFormat.TEXT,
+    outside: OutsideOption = False,
 ) -> int:
     """Takes the network through a change, and proves how it ended.
 

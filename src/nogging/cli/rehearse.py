@@ -16,7 +16,7 @@ from nogging.changes.rehearsing import Rehearsal
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
 from nogging.cli.check import STATUS
-from nogging.cli.run import Format, FormatOption, print_csv, print_json, print_lines, width
+from nogging.cli.run import Format, FormatOption, OutsideOption, print_csv, print_json, print_lines, width
 from nogging.errors import DeviceError
 from nogging.inventory import load_inventory
 from nogging.report import plain
@@ -27,6 +27,7 @@ def command(
     inventory: Annotated[Path | None, typer.Option(help="The devices, where the change file does not say.")] = None,
     to: Annotated[Path | None, typer.Option("--to", help="Where to keep the state that was captured for it.")] = None,
     format: FormatOption = Format.TEXT,
+    outside: OutsideOption = False,
 ) -> int:
     """Shows what a change would do, line by line, and changes nothing.
 

@@ -17,6 +17,7 @@ from rich.console import Console
 from rich.text import Text
 
 from nogging.errors import CaptureError, QuestionError
+from nogging.files import allow_outside
 from nogging.report import cleaning
 from nogging.report.cleaning import behind
 
@@ -56,6 +57,16 @@ def _as_it_is(value: Any) -> Any:
 _PRINTED = typer.Option("--format", help="How to print; csv-as-is is for programs, csv for sheets.", callback=_chosen)
 FormatOption = Annotated[Format, _PRINTED]
 PageFormatOption = Annotated[PageFormat, _PRINTED]
+
+
+def _allowed(outside: bool) -> bool:
+    allow_outside(outside)
+    return outside
+
+
+OutsideOption = Annotated[
+    bool, typer.Option("--outside", help="Files may name others outside of their folder.", callback=_allowed)
+]
 QuietOption = Annotated[
     list[Path] | None, typer.Option("--quiet", help="A capture from before in which nothing was done; several times.")
 ]

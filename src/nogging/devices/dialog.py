@@ -31,6 +31,12 @@ LONGEST_TAIL = 4096
 """A line without an end that is longer than this is no prompt and no pager."""
 
 
+def one_line(command: str) -> None:
+    """Raises `NotUnderstood` for a command that a terminal takes for more than one, or for a key."""
+    if any((letter < " " and letter != "\t") or letter == "\x7f" for letter in command):
+        raise NotUnderstood(f"{command!r} has a control character in it, and is not sent")
+
+
 @dataclass(frozen=True)
 class Send:
     """Text that is to be sent now; a `secret` one is never shown."""
@@ -104,6 +110,7 @@ class Dialog:
         """
         if self.mode is None or self.steps:
             raise NotUnderstood(f"not ready for '{command}' yet")
+        one_line(command)
         wanted = mode or self.mode
         self.steps.extend(self._way(self.mode, wanted))
         after = tuple(self.session.modes) if self.session.moves(command.strip()) else (wanted,)

@@ -11,7 +11,7 @@ from typing import Protocol
 
 from nogging.captures.screen import Pieces, rendered
 from nogging.devices.bounds import GREETING, MOST, Amount, answer_to
-from nogging.devices.dialog import Dialog, Done, Event, Lines, Send
+from nogging.devices.dialog import Dialog, Done, Event, Lines, Send, one_line
 from nogging.dialects.declared import Dialect
 from nogging.errors import Lost, NotUnderstood, Silent
 
@@ -170,6 +170,7 @@ class Once:
             if lines := pieces.take(text):
                 sink("".join(rendered(line) + "\n" for line in lines))
 
+        one_line(command)
         line = self.line(command, mode)
         if self.log is not None:
             self.log(">", line + "\n")

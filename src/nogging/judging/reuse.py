@@ -14,8 +14,8 @@ from typing import Any, TypeVar
 
 from pydantic import Field as ModelField
 
-from nogging.errors import nearest
-from nogging.files import Path_, Source, Strict, plain_values, read_text, validated
+from nogging.errors import FileError, QuestionError, nearest
+from nogging.files import Path_, Source, Strict, beside, plain_values, read_text, validated
 from nogging.predicates import Path as NamePath
 from nogging.predicates import PredicateError, Schema, from_mapping, parse, quoted
 from nogging.predicates.tree import VALUE, Call, Constant, Node, Predicate, chosen
@@ -64,7 +64,10 @@ def with_included(
 ) -> list[tuple[Model, Source]]:
     """A file and all that it includes, itself last, each file once; `FileError` for one that includes itself. Its own
     values tell its `form`; what is included has one of its own."""
-    data, source = plain_values(read_text(path), str(path))
+    try:
+        data, source = plain_values(read_text(path), str(path))
+    except FileError as error:  # of a file that another one names nothing is shown that could not be read
+        raise FileError(error.message, error.path, error.line, error.column) if inside else error from None
     own = validated(data, source, form(data))
     found: list[tuple[Model, Source]] = []
     for n, name in enumerate(own.include):
@@ -77,10 +80,13 @@ def with_included(
 
 
 def _place(path: Path, name: str, source: Source, where: Path_) -> Path:
-    beside = path.parent / name
-    if beside.is_file():
-        return beside
     known = ready_files()
+    try:
+        place = beside(str(path), name)
+    except QuestionError as error:
+        raise source.error(where, str(error)) from None
+    if place.is_file():
+        return place
     if name in known:
         return _ready() / Path(name).name
     raise source.error(where, f"there is no such file (ready-made are: {', '.join(known)}){nearest(name, known)}")

@@ -175,6 +175,10 @@ def _equals(value: Any) -> str:
     return f"= {value}" if isinstance(value, int | float) else f"= {quoted(str(value))}"
 
 
+def _none(_path: Path) -> None:
+    """No name stands for anything."""
+
+
 @lru_cache(maxsize=1000)
 def _where(text: str) -> dict[str, Any]:
     """The syntax tree of the condition; refuses whatever is more than one condition."""
@@ -346,7 +350,19 @@ class _Checker:
             text_of_address = function.of_addresses and wanted == "text" and isinstance(part, Constant)
             if text_of_address and not is_network(one["literal"]["text"]):
                 raise self.refused(one, f"{_told(part, self)} is neither an address nor a prefix")
+        if form.startswith("regexp_matches") and isinstance(parts[1], Constant):
+            self.computed(f"SELECT regexp_matches('', {parts[1].sql})", raws[1])
         return Call(form, parts, function.gives, function.sees_null)
+
+    def computed(self, sql: str, raw: dict[str, Any]) -> Any:
+        """The value of constants, which is the same for every record; a mistake in it is told here."""
+        import duckdb
+
+        try:
+            answer = parser().execute(sql).fetchone()
+        except duckdb.Error as error:
+            raise self.refused(raw, f"cannot be computed: {error}") from None
+        return answer[0] if answer else None
 
     def arithmetic(self, sign: str, raws: list[dict[str, Any]], raw: dict[str, Any]) -> Node:
         parts = self.nodes(raws)
@@ -356,6 +372,9 @@ class _Checker:
             return Call(form, parts, "moment" if types[1] == "interval" else "interval")
         for part, one in zip(parts, raws, strict=True):
             self.expect(part, "number", one)
+        divisor = Predicate("", parts[-1])
+        if sign in ("/", "%") and not divisor.names and not self.computed(f"SELECT {divisor.sql(_none)}", raws[-1]):
+            raise self.refused(raws[-1], "a division by zero")
         return Call(form, parts, "number")
 
     def alike(self, raws: list[dict[str, Any]]) -> list[Node]:
