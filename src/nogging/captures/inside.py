@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import fcntl
 import hashlib
 import io
 import os
@@ -79,6 +80,17 @@ def anew(path: Path) -> io.BufferedWriter:
     with contextlib.suppress(FileNotFoundError):
         path.unlink()
     return os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o666), "wb")
+
+
+def locked(folder: Path) -> int:
+    """The folder, held for one writer until it is closed; `BlockingIOError` where another one holds it."""
+    here = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
+    try:
+        fcntl.flock(here, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        os.close(here)
+        raise
+    return here
 
 
 def directory(path: Path, folder: Path) -> Path:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import io
+import os
 import uuid
 from collections.abc import Callable, Sequence
 from dataclasses import asdict
@@ -142,32 +143,60 @@ class Writer:
     def __enter__(self) -> Writer:
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
-            inside.directory(self.folder / ANSWERS, self.folder)
-            attributes = self.folder / ".gitattributes"
-            if not attributes.exists():
-                replace_text(attributes, _ATTRIBUTES)
-            earlier = manifest_of(self.folder) if self.resume else None
-            part = self.folder / f"{JOURNAL}.part"
-            self.journal = io.TextIOWrapper(inside.anew(part), encoding="utf-8", newline="\n")
+            self.lock = inside.locked(self.folder)
+        except BlockingIOError:
+            raise CaptureError(
+                f"{self.folder}: a capture is being written here; wait for it, or name another"
+            ) from None
         except OSError as error:
             raise CaptureError(f"{self.folder}: a capture cannot be written here: {error.strerror}") from None
+        try:
+            self._begin()
+        except BaseException as error:
+            os.close(self.lock)
+            if not isinstance(error, OSError):
+                raise
+            raise CaptureError(f"{self.folder}: a capture cannot be written here: {error.strerror}") from None
+        return self
+
+    def _begin(self) -> None:
+        inside.directory(self.folder / ANSWERS, self.folder)
+        attributes = self.folder / ".gitattributes"
+        if not attributes.exists():
+            replace_text(attributes, _ATTRIBUTES)
+        earlier = manifest_of(self.folder) if self.resume else None
+        part = self.folder / f"{JOURNAL}.part"
+        self.journal = io.TextIOWrapper(inside.anew(part), encoding="utf-8", newline="\n")
         fingerprint = self.masker.fingerprint if self.masker else ""
         told = {"nogging": VERSION, "masking_key": fingerprint, "readers": str(self.readers or "")}
         self.tell("run", run=self.run, started=moment(), links=self.links, **told)
         for device, entry in (earlier.devices if earlier else {}).items():
             self._carry_over(device, entry)
         part.replace(self.folder / JOURNAL)  # only now: until all that is kept is told, the old journal stands
-        return self
 
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
-        if kind is None:
-            self.tell("end", ended=moment())
-        for log in self.logs.values():
-            log.close()
-        self.journal.close()
-        if kind is None:
+        try:
+            self._end(whole=kind is None)
+        except OSError as late:
+            error = error if isinstance(error, OSError) else late
+        finally:
+            os.close(self.lock)
+        if isinstance(error, OSError):
+            reason = error.strerror or str(error)
+            raise CaptureError(
+                f"{self.folder}: cannot be written on: {reason}; what arrived is kept, see --resume"
+            ) from None
+
+    def _end(self, whole: bool) -> None:
+        with contextlib.ExitStack() as closing:
+            closing.callback(self.journal.close)
+            for log in self.logs.values():
+                closing.callback(log.close)
+            if whole:
+                self.tell("end", ended=moment())
+        if whole:
             self._finish()
 
     def tell(self, what: str, **more: object) -> None:
@@ -255,11 +284,21 @@ class Writer:
 
 
 def replace_text(path: Path, text: str) -> None:
-    """Puts a text in place of a file, whole or not at all."""
+    """Puts a text in place of a file, whole or not at all; the file is named where that fails."""
+    replace_octets(path, text.encode())
+
+
+def replace_octets(path: Path, octets: bytes) -> None:
+    """Puts octets in place of a file, whole or not at all; the file is named where that fails."""
     part = path.with_name(path.name + ".part")
-    with inside.anew(part) as file:
-        file.write(text.encode())
-    part.replace(path)
+    try:
+        with inside.anew(part) as file:
+            file.write(octets)
+        part.replace(path)
+    except OSError as error:
+        with contextlib.suppress(OSError):
+            part.unlink()
+        raise OSError(error.errno, error.strerror, str(path)) from None
 
 
 def moment() -> str:

@@ -14,7 +14,6 @@ this change touched, and nothing else, back to what the sealed configurations ho
 from __future__ import annotations
 
 import json
-import shutil
 import tempfile
 import traceback
 from collections.abc import Callable, Iterator, Sequence
@@ -24,7 +23,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from nogging.captures.capture import Capture
-from nogging.captures.writing import replace_text
+from nogging.captures.writing import replace_octets, replace_text
 from nogging.changes.backing_out import BackingOut
 from nogging.changes.declared import Change, ChangeModel, OnFailure, load_change
 from nogging.changes.gating import changed, missing, out_of_window
@@ -84,14 +83,14 @@ def perform(
     Raises `FileError` and `QuestionError` before anything is touched; afterwards every ending is a `Performance`.
     """
     folder = Path(to)
-    if folder.exists() and any(folder.iterdir()):
+    if folder.exists() and not _is_unused(folder):
         raise QuestionError(f"{folder} is there already; name another folder, or go on there with --resume")
     rehearsing = _checked(change, secret)
     if ask is None:
         _asks_nobody(change)
     folder.mkdir(parents=True, exist_ok=True)
     with _nothing_left_of_nothing(folder):
-        shutil.copyfile(change.path, folder / CHANGE)
+        replace_octets(folder / CHANGE, change.path.read_bytes())
         return _Run(Work(rehearsing, folder, ask, secret, tell)).perform()
 
 
@@ -148,6 +147,12 @@ def _asks_nobody(change: Change) -> None:
         if step.wait_for is not None and step.wait_for.person is not None:
             message = "a person is asked here, and nobody is there to answer; perform this in a terminal"
             raise change.source.error(("steps", n, "wait_for", "person"), message)
+
+
+def _is_unused(folder: Path) -> bool:
+    """Whether nothing was begun in a folder: it is empty, or what stands in it was killed before its first event."""
+    there = {path.name for path in folder.iterdir()}
+    return there <= {CHANGE, JOURNAL} and not (JOURNAL in there and any(read(folder)))
 
 
 @contextmanager
