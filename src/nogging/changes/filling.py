@@ -7,11 +7,8 @@ goes over a bound ends it, and the next begins another.
 
 from __future__ import annotations
 
-import contextlib
-import os
+import json
 import pickle
-import resource
-import signal
 import struct
 import subprocess
 import sys
@@ -39,17 +36,17 @@ class Filler:
             assert process.stdin is not None
             assert process.stdout is not None
             try:
-                _put(process.stdin, (template, dict(known)))
-                told: Told = _got(process.stdout)
+                put(process.stdin, pickle.dumps((template, dict(known))))
+                how, text, line = json.loads(got(process.stdout))  # what a template says of itself is data, never code
             except (EOFError, OSError):
                 self._end(process)
                 return "wrong", f"it took longer than {SECONDS} s, or more than {OCTETS / 10**9:g} GB of memory", 1
-            return told
+            return how, text, line
 
     def _running(self) -> subprocess.Popen[bytes]:
         if self.process is None or self.process.poll() is not None:
             self.process = subprocess.Popen(
-                [sys.executable, "-m", "nogging.changes.filling"],
+                [sys.executable, "-m", "nogging.changes.templates"],
                 stdin=subprocess.PIPE,
                 stdout=subprocess.PIPE,
                 stderr=subprocess.DEVNULL,
@@ -63,45 +60,15 @@ class Filler:
         self.process = None
 
 
-def _put(file: IO[bytes], one: Any) -> None:
-    data = pickle.dumps(one)
+def put(file: IO[bytes], data: bytes) -> None:
+    """Sends octets to the other half, with their number before them."""
     file.write(_LENGTH.pack(len(data)) + data)
     file.flush()
 
 
-def _got(file: IO[bytes]) -> Any:
+def got(file: IO[bytes]) -> bytes:
+    """Octets from the other half; `EOFError` where it is gone."""
     head = file.read(_LENGTH.size)
     if len(head) < _LENGTH.size:
         raise EOFError
-    return pickle.loads(file.read(_LENGTH.unpack(head)[0]))
-
-
-def _filled(template: str, known: Mapping[str, Any]) -> Told:
-    from nogging.changes.templates import TemplateWrongError, filled_here
-
-    try:
-        text = filled_here(template, known)
-    except TemplateWrongError as error:
-        return "wrong", error.reason, error.line
-    except (MemoryError, RecursionError):
-        return "wrong", f"it takes more than {OCTETS / 10**9:g} GB of memory, or goes too deep", 1
-    if len(text) > MOST:
-        return "wrong", f"more than {MOST:,} characters come of it", 1
-    return "text", text, 1
-
-
-def main() -> None:
-    """The process: fills what is asked until nobody asks any more. A template that takes too long ends it."""
-    resource.setrlimit(resource.RLIMIT_AS, (OCTETS, OCTETS))
-    asked, answers = sys.stdin.buffer, os.fdopen(os.dup(1), "wb")
-    with contextlib.suppress(EOFError, BrokenPipeError):
-        while True:
-            template, known = _got(asked)
-            signal.alarm(SECONDS)
-            told = _filled(template, known)
-            signal.alarm(0)
-            _put(answers, told)
-
-
-if __name__ == "__main__":
-    main()
+    return file.read(_LENGTH.unpack(head)[0])

@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import contextlib
 import ipaddress
+import json
+import pickle
+import resource
+import signal
+import sys
 import unicodedata
 from collections.abc import Iterator, Mapping
 from functools import cache
 from typing import TYPE_CHECKING, Any
 
-from nogging.changes.filling import Filler
+from nogging.changes.filling import MOST, OCTETS, SECONDS, Filler, Told, got, put
 from nogging.errors import QuestionError
 
 if TYPE_CHECKING:
@@ -148,3 +154,31 @@ def _host_or_prefix(text: str) -> str:
 def _quoted(text: str) -> str:
     """Text in quotation marks where it needs some."""
     return text if text.isalnum() else '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
+
+
+def _told(template: str, known: Mapping[str, Any]) -> Told:
+    try:
+        text = filled_here(template, known)
+    except TemplateWrongError as error:
+        return "wrong", error.reason, error.line
+    except (MemoryError, RecursionError):
+        return "wrong", f"it takes more than {OCTETS / 10**9:g} GB of memory, or goes too deep", 1
+    if len(text) > MOST:
+        return "wrong", f"more than {MOST:,} characters come of it", 1
+    return "text", text, 1
+
+
+def main() -> None:
+    """The process apart: fills what is asked until nobody asks any more. A template that takes too long ends it."""
+    resource.setrlimit(resource.RLIMIT_AS, (OCTETS, OCTETS))
+    with contextlib.suppress(EOFError, BrokenPipeError):
+        while True:
+            template, known = pickle.loads(got(sys.stdin.buffer))  # of the process that began this one
+            signal.alarm(SECONDS)
+            told = _told(template, known)
+            signal.alarm(0)
+            put(sys.stdout.buffer, json.dumps(told).encode())
+
+
+if __name__ == "__main__":
+    main()
