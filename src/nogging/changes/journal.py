@@ -19,13 +19,12 @@ from typing import IO, Any
 from nogging.captures import inside
 from nogging.captures.masking import Masker
 from nogging.captures.writing import moment
+from nogging.collecting.programs import STATE as STATE
+from nogging.collecting.programs import state
 from nogging.errors import CaptureError, QuestionError
 from nogging.inventory import Device
 
 JOURNAL = "journal.jsonl"
-STATE = "NOGGING_STATE"
-"""The environment's name for the folder in which devices are locked."""
-_DEFAULT = Path("~/.local/state/nogging")
 
 Event = dict[str, Any]
 Tell = Callable[[Event], None]
@@ -134,7 +133,7 @@ class Locks:
 
     def take(self, devices: Iterable[Device]) -> None:
         """Takes all devices or none; `QuestionError` where another run has one, or was killed while it had."""
-        place = Path(os.environ.get(STATE) or _DEFAULT.expanduser()) / "devices"
+        place = state() / "devices"
         place.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
             for device in sorted(devices, key=lambda one: one.name):

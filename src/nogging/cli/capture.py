@@ -13,6 +13,7 @@ from rich.console import Console
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import CAPTURED, DeviceEntry
 from nogging.cli import PASS, UNPROVEN
+from nogging.cli.run import ProgramsOption, willing
 from nogging.collecting.collect import AT_ONCE, TRIES, Limits, Progress, collect
 from nogging.collecting.credentials import REFUSALS
 from nogging.inventory import load_inventory
@@ -32,12 +33,13 @@ def command(
     tries: Annotated[int, typer.Option(min=1, help="How often a connection is tried.")] = TRIES,
     refusals: Annotated[int, typer.Option(min=1, help="How many refusals of one credential are borne.")] = REFUSALS,
     within: Annotated[float | None, typer.Option(min=1, help="Seconds that the whole run may take.")] = None,
+    programs: ProgramsOption = False,
 ) -> int:
     """Captures the operational state of the devices into a directory.
 
     Exit status 3 when a device could not be captured in full: what it lacks will be unproven.
     """
-    devices = load_inventory(inventory).on(on)
+    devices = willing(load_inventory(inventory)).on(on)
     wanted = [kind.strip() for kind in kinds.split(",")] if kinds else None
     with Telling(len(devices)) as tell:
         limits = Limits(at_once=at_once, tries=tries, refusals=refusals, within=within)

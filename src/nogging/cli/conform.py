@@ -13,7 +13,17 @@ from nogging.changes.declared import load_change
 from nogging.changes.telling import conformity
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
-from nogging.cli.run import Format, FormatOption, OutsideOption, print_csv, print_json, print_lines, width
+from nogging.cli.run import (
+    Format,
+    FormatOption,
+    OutsideOption,
+    ProgramsOption,
+    print_csv,
+    print_json,
+    print_lines,
+    width,
+    willing,
+)
 from nogging.inventory import load_inventory
 
 
@@ -32,13 +42,16 @@ def command(
     inventory: Annotated[Path | None, typer.Option(help="The devices, where the change file does not say.")] = None,
     format: FormatOption = Format.TEXT,
     outside: OutsideOption = False,
+    programs: ProgramsOption = False,
 ) -> int:
     """Tells which devices deviate from what a change file's steps want, and the lines that would put each right.
 
     Nothing is sent; `nogging perform` with the same file is the remedy. Exit status: 0 all in order, 1 some deviate,
     3 some did not tell.
     """
-    found = conform(load_change(change, load_inventory(inventory) if inventory else None), ask=secret())
+    loaded = load_change(change, load_inventory(inventory) if inventory else None)
+    willing(loaded.inventory, loaded.model)
+    found = conform(loaded, ask=secret())
     if format is Format.JSON:
         deviations = [asdict(one) for one in found.deviations]
         print_json({"format": 1, "title": found.title, "devices": found.devices, "deviations": deviations})

@@ -22,7 +22,16 @@ from nogging.changes.reporting import write_page
 from nogging.changes.stopping import SIGNALS
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
-from nogging.cli.run import OutsideOption, PageFormat, PageFormatOption, print_json, print_lines, width
+from nogging.cli.run import (
+    OutsideOption,
+    PageFormat,
+    PageFormatOption,
+    ProgramsOption,
+    print_json,
+    print_lines,
+    width,
+    willing,
+)
 from nogging.errors import QuestionError
 from nogging.inventory import load_inventory
 from nogging.judging.verdict import Verdict
@@ -39,6 +48,7 @@ def command(
     back_out: Annotated[bool, typer.Option("--back-out", help="With --resume: back out instead.")] = False,
     format: PageFormatOption = PageFormat.TEXT,
     outside: OutsideOption = False,
+    programs: ProgramsOption = False,
 ) -> int:
     """Takes the network through a change, and proves how it ended.
 
@@ -51,11 +61,15 @@ def command(
     tell = _until_it_begins(print_event if format is PageFormat.TEXT else lambda _event: None)
     ask = _ask if sys.stdin.isatty() else None
     if resume_ is not None:
+        began = next((one for one in read(resume_) if one["event"] == "begin"), None)
+        if began is not None:
+            willing(load_inventory(began["inventory"]))
         with _unended(resume_):
             found = resume(resume_, back_out=back_out, ask=ask, secret=secret(), tell=tell)
     else:
         assert change is not None
         loaded = load_change(change, load_inventory(inventory) if inventory else None)
+        willing(loaded.inventory, loaded.model)
         place = to or change.with_name(f"{change.stem}-performed")
         with _unended(place):
             found = perform(loaded, to=place, ask=ask, secret=secret(), tell=tell)

@@ -13,7 +13,7 @@ from rich.text import Text
 
 from nogging.cli import PASS, UNPROVEN
 from nogging.cli.capture import secret
-from nogging.cli.run import Format, FormatOption, print_csv, print_json, print_lines, width
+from nogging.cli.run import Format, FormatOption, ProgramsOption, print_csv, print_json, print_lines, width, willing
 from nogging.collecting.probe import WELL, Probed, probe
 from nogging.inventory import load_inventory
 from nogging.report import text
@@ -23,9 +23,10 @@ def command(
     inventory: Annotated[Path, typer.Argument(help="The inventory, YAML or CSV.")],
     on: Annotated[str | None, typer.Option(help="Only devices for which this predicate holds.")] = None,
     format: FormatOption = Format.TEXT,
+    programs: ProgramsOption = False,
 ) -> int:
     """Can each device be reached, logged in to and understood? Exit status 3 when one cannot."""
-    found = probe(load_inventory(inventory).on(on), ask=secret())
+    found = probe(willing(load_inventory(inventory)).on(on), ask=secret())
     if format is Format.JSON:
         print_json([asdict(one) for one in found])
     elif format is Format.CSV:

@@ -16,7 +16,17 @@ from nogging.changes.rehearsing import Rehearsal
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
 from nogging.cli.check import STATUS
-from nogging.cli.run import Format, FormatOption, OutsideOption, print_csv, print_json, print_lines, width
+from nogging.cli.run import (
+    Format,
+    FormatOption,
+    OutsideOption,
+    ProgramsOption,
+    print_csv,
+    print_json,
+    print_lines,
+    width,
+    willing,
+)
 from nogging.errors import DeviceError
 from nogging.inventory import load_inventory
 from nogging.report import plain
@@ -28,12 +38,14 @@ def command(
     to: Annotated[Path | None, typer.Option("--to", help="Where to keep the state that was captured for it.")] = None,
     format: FormatOption = Format.TEXT,
     outside: OutsideOption = False,
+    programs: ProgramsOption = False,
 ) -> int:
     """Shows what a change would do, line by line, and changes nothing.
 
     Exit status: 0, or as of the gate; 3 where a device does not tell what it has.
     """
     loaded = load_change(change, load_inventory(inventory) if inventory else None)
+    willing(loaded.inventory, loaded.model)
     try:
         found, gate, secrets = rehearse(loaded, to=to, ask=secret())
     except DeviceError as error:

@@ -18,6 +18,7 @@ from rich.text import Text
 
 from nogging.errors import CaptureError, QuestionError
 from nogging.files import allow_outside
+from nogging.inventory import Inventory
 from nogging.report import cleaning
 from nogging.report.cleaning import behind
 
@@ -67,6 +68,38 @@ def _allowed(outside: bool) -> bool:
 OutsideOption = Annotated[
     bool, typer.Option("--outside", help="Files may name others outside of their folder.", callback=_allowed)
 ]
+_programs = False
+
+
+def _let_run(programs: bool) -> bool:
+    global _programs
+    _programs = programs
+    return programs
+
+
+ProgramsOption = Annotated[
+    bool, typer.Option("--programs", help="What the inventory runs on this machine may run.", callback=_let_run)
+]
+
+
+def willing(inventory: Inventory, *others: object) -> Inventory:
+    """The inventory, if all that it runs on this machine may run: the flag says so, or a person did, now or before."""
+    from nogging.collecting.programs import may_run, programs, remember
+
+    found = programs(inventory, *others)
+    if _programs or may_run(found):
+        return inventory
+    listed = "".join(f"\n  {one}" for one in found)
+    told = f"{inventory.path} runs programs on this machine, and it was not said yet that they may run:{listed}"
+    if not sys.stdin.isatty():
+        raise QuestionError(f"{told}\nlook at them; then say --programs, or run this in a terminal once")
+    print(told, file=sys.stderr)
+    if not typer.confirm("may they run, now and later?", err=True):
+        raise QuestionError("nothing was run")
+    remember(found)
+    return inventory
+
+
 QuietOption = Annotated[
     list[Path] | None, typer.Option("--quiet", help="A capture from before in which nothing was done; several times.")
 ]

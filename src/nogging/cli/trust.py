@@ -11,7 +11,7 @@ from rich.text import Text
 
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
-from nogging.cli.run import Format, FormatOption, print_csv, print_json, print_lines
+from nogging.cli.run import Format, FormatOption, ProgramsOption, print_csv, print_json, print_lines, willing
 from nogging.collecting.trust import CHANGED, FAILED, NEW, PINNED, HostKey, host_keys, pin
 from nogging.inventory import load_inventory
 from nogging.report.cleaning import clean
@@ -25,13 +25,14 @@ def command(
     to_pin: Annotated[bool, typer.Option("--pin", help="Pin the keys that are new.")] = False,
     replace: Annotated[bool, typer.Option("--replace", help="Pin also the keys that have changed.")] = False,
     format: FormatOption = Format.TEXT,
+    programs: ProgramsOption = False,
 ) -> int:
     """Shows the host keys that the devices present, against those that are pinned; logs in nowhere.
 
     Compare a new key with the device's own, on its console, before you pin it. Exit status 0 when all are
     pinned, 1 when one has changed, 3 when one is new or could not be had.
     """
-    found = host_keys(load_inventory(inventory).on(on), ask=secret())
+    found = host_keys(willing(load_inventory(inventory)).on(on), ask=secret())
     written = {key.device for key in (pin(found, replace) if to_pin or replace else ())}
     if format is Format.JSON:
         print_json([_plain(key, key.device in written) for key in found])
