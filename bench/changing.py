@@ -9,10 +9,10 @@ from pathlib import Path
 import nogging
 from bench.large import large
 from bench.measure import Figure, ratio
-from nogging.changes.declared import load_change
-from nogging.changes.hands import Hands
-from nogging.changes.journal import STATE
-from nogging.changes.outcome import State
+from nogging.changes.file.declared import load_change
+from nogging.changes.plan.hands import Hands
+from nogging.changes.run.journal import STATE
+from nogging.changes.run.outcome import State
 from nogging.report.page import Told, page
 from nogging.standin import served
 

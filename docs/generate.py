@@ -9,7 +9,7 @@ from pathlib import Path
 
 import yaml
 
-from nogging.changes.declared import ChangeModel
+from nogging.changes.file.declared import ChangeModel
 from nogging.dialects.declared import Dialect, dialects, load_dialect
 from nogging.dialects.places import LIBRARY
 from nogging.inventory import InventoryModel

@@ -21,7 +21,7 @@ from nogging.captures.capture import Capture
 from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
 from nogging.captures.masking import KEY_FILE, Masker, user_key
 from nogging.captures.writing import Writer
-from nogging.changes.hands import Hands
+from nogging.changes.plan.hands import Hands
 from nogging.inventory import Inventory
 from nogging.standin import served
 from nogging.standin.model import Network

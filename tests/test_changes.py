@@ -35,17 +35,18 @@ from hypothesis import strategies as st
 
 import nogging
 from nogging.captures.masking import KEY_FILE, Masker
-from nogging.changes.configuration import Configuration, Effect, typed
-from nogging.changes.configuration import given as given_lines
-from nogging.changes.declared import Change, ChangeModel, load_change
-from nogging.changes.hands import Hands
-from nogging.changes.journal import JOURNAL, STATE, Journal, read
-from nogging.changes.knowledge import knowledge_of
-from nogging.changes.outcome import State
-from nogging.changes.performing import perform, rehearse, resume
-from nogging.changes.rehearsing import Rehearsing
-from nogging.changes.reporting import write_page
-from nogging.changes.ticket import as_junit, as_markdown, ticket
+from nogging.changes.file.declared import Change, ChangeModel, load_change
+from nogging.changes.plan.configuration import Configuration, Effect, typed
+from nogging.changes.plan.configuration import given as given_lines
+from nogging.changes.plan.hands import Hands
+from nogging.changes.plan.knowledge import knowledge_of
+from nogging.changes.plan.rehearse import rehearse
+from nogging.changes.plan.rehearsing import Rehearsing
+from nogging.changes.run.journal import JOURNAL, STATE, Journal, read
+from nogging.changes.run.outcome import State
+from nogging.changes.run.performing import perform, resume
+from nogging.changes.told.reporting import write_page
+from nogging.changes.told.ticket import as_junit, as_markdown, ticket
 from nogging.errors import FileError, Lost, NoggingError, QuestionError, Unreachable
 from nogging.inventory import Device
 from nogging.judging.expectations import WithStepsModel
@@ -528,11 +529,11 @@ def test_a_fault_of_its_own_is_backed_out_as_well(
     network: Served, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     before = tables(network)
-    monkeypatch.setattr("nogging.changes.performing.judged", lambda *_, **__: 1 / 0)
+    monkeypatch.setattr("nogging.changes.run.performing.judged", lambda *_, **__: 1 / 0)
     done = perform(load_change(network.change), to=tmp_path / "one")
     assert done.state is State.REFUSED and "a fault of Nogging's own (ZeroDivisionError" in done.reasons[0]
     monkeypatch.undo()
-    monkeypatch.setattr("nogging.changes.performing.reasons_of", lambda *_: {}["x"])
+    monkeypatch.setattr("nogging.changes.run.performing.reasons_of", lambda *_: {}["x"])
     done = perform(written(network, f"expect: [{{some: route}}]\nsteps:\n{FAR}"), to=tmp_path / "two")
     assert done.state is State.AS_BEFORE and "KeyError" in done.reasons[0] and tables(network) == before
     assert "Traceback" in (tmp_path / "two" / "fault.txt").read_text()
@@ -802,8 +803,8 @@ steps:
        description {{ port.note }} {{ value.size }} {{ label.site }}
       {% endfor %}
   - call: {command: [touch, called]}
-  - wait_for: {person: Patch the cable.}
-  - wait_for: {expect: [{some: interface, where: description = 'east 1400 otter'}], at_most: 20}
+  - await: {person: Patch the cable.}
+  - await: {expect: [{some: interface, where: description = 'east 1400 otter'}], at_most: 20}
 """
     done = perform(written(network, text), to=tmp_path / "done", ask=lambda question: "yes")
     assert done.state is State.IN and (network.inventory.with_name("called")).exists(), done
@@ -823,7 +824,7 @@ def test_what_was_done_is_taken_back_in_its_turn(network: Served, tmp_path: Path
     """The last first: calls, persons and devices each where they stand; and nothing is proven before it is so."""
     text = "expect: [{some: route, where: device = 'nobody'}]\nsteps:\n"
     text += "  - call: {command: [echo, one], undo: {command: [echo, back one]}}\n" + FAR
-    text += "  - wait_for: {person: Patch the cable., undo: Pull the cable.}\n"
+    text += "  - await: {person: Patch the cable., undo: Pull the cable.}\n"
     text += "  - call: {command: [echo, two], undo: {command: [echo, back two]}}\n"
     port = network.network.devices["mole-r1"].interfaces["eth1"]
     usual = port.description
@@ -903,7 +904,7 @@ def test_who_deviates_and_what_puts_it_right(network: Served, tmp_path: Path) ->
     assert perform(change, to=tmp_path / "remedy").state is State.IN
     assert nogging.conform(change).deviations == ()
     with pytest.raises(FileError, match="no state that a device could conform to"):
-        nogging.conform(written(network, "steps: [{wait_for: {person: x}}]"))
+        nogging.conform(written(network, "steps: [{await: {person: x}}]"))
     with pytest.raises(FileError, match="'only' is of ntp_server"):
         written(network, SETTINGS.replace("only: [ntp_server", "only: [ntp_sever"))
     port = next(one for one in change.inventory.devices if one.name == "heron-r1").port
@@ -1059,11 +1060,11 @@ def intended(text: str, device: str = "mole-r1") -> str:
             r":4:\d+: unknown field 'activ'",
         ),
         (OPEN + "gate: {expect: [{every: route, must: activ}]}", r":6:\d+: unknown field 'activ'"),
-        (OPEN + "  - {wait_for: {expect: [{every: route, must: activ}]}}", r":6:\d+: unknown field 'activ'"),
+        (OPEN + "  - {await: {expect: [{every: route, must: activ}]}}", r":6:\d+: unknown field 'activ'"),
         (OPEN + "notices: [{http: 'http://127.0.0.1:9', template: '{{ stat }}'}]", r":6:\d+: .*'stat' is undefined"),
         ("steps: [{on: name = 'mole-r9', send: [x]}]", r":3:\d+: the predicate .* holds for none"),
         ("steps: [{on: nam = 'mole-r1', send: [x]}]", "unknown field 'nam'.*'name'"),
-        ("steps: [{send: [x], call: {command: [x]}}]", "exactly one of: send, template, intent, call, wait_for"),
+        ("steps: [{send: [x], call: {command: [x]}}]", "exactly one of: send, template, intent, call, await"),
         ("steps: [{snd: [x]}]", "unknown key 'snd'; did you mean 'send'"),
         ("steps: [{on: name = 'mole-r1', send: ['mtu {{ sise }}']}]", r":3:\d+: .*'sise' is undefined \(for mole-r1\)"),
         ("steps: [{on: name = 'mole-r1', send: ['{% for %}']}]", "the template cannot be filled"),
@@ -1101,7 +1102,7 @@ def intended(text: str, device: str = "mole-r1") -> str:
             "probes: [{to: 192.0.2.1, interval: 5, at_most: 3}]\nsteps: [{send: [x]}]",
             "every 5 s cannot tell an outage of 3 s",
         ),
-        ("steps: [{wait_for: {expect: [{some: route}], undo: Pull it.}}]", "'undo' is what a 'person' is asked"),
+        ("steps: [{await: {expect: [{some: route}], undo: Pull it.}}]", "'undo' is what a 'person' is asked"),
     ],
 )
 def test_mistakes_in_a_change_file_are_told_before_a_device_is_asked(

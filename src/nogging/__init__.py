@@ -22,9 +22,10 @@ if TYPE_CHECKING:
 
     from nogging.captures.capture import Capture as open_capture
     from nogging.captures.saved import ingest
-    from nogging.changes.conforming import conform
-    from nogging.changes.declared import load_change
-    from nogging.changes.performing import perform, rehearse, resume
+    from nogging.changes.file.declared import load_change
+    from nogging.changes.plan.conforming import conform
+    from nogging.changes.plan.rehearse import rehearse
+    from nogging.changes.run.performing import perform, resume
     from nogging.collecting.collect import collect as capture
     from nogging.errors import NoggingError
     from nogging.inventory import load_inventory
@@ -43,20 +44,20 @@ _WHERE = {
     "challenge": ("nogging.judging.challenge", "challenge"),
     "check": ("nogging.judging.check", "check"),
     "compare": ("nogging.judging.comparing", "compare"),
-    "conform": ("nogging.changes.conforming", "conform"),
+    "conform": ("nogging.changes.plan.conforming", "conform"),
     "draft": ("nogging.judging.draft", "draft"),
     "follow": ("nogging.routing.follow", "follow"),
     "ingest": ("nogging.captures.saved", "ingest"),
     "load_inventory": ("nogging.inventory", "load_inventory"),
-    "load_change": ("nogging.changes.declared", "load_change"),
+    "load_change": ("nogging.changes.file.declared", "load_change"),
     "lookup": ("nogging.routing.lookup", "lookup"),
     "lookup_many": ("nogging.routing.lookup", "lookup_many"),
     "open_capture": ("nogging.captures.capture", "Capture"),
-    "perform": ("nogging.changes.performing", "perform"),
+    "perform": ("nogging.changes.run.performing", "perform"),
     "query": ("nogging.judging.query", "query"),
     "read": ("nogging.reading", "read"),
-    "rehearse": ("nogging.changes.performing", "rehearse"),
-    "resume": ("nogging.changes.performing", "resume"),
+    "rehearse": ("nogging.changes.plan.rehearse", "rehearse"),
+    "resume": ("nogging.changes.run.performing", "resume"),
 }
 __all__ = [
     "NoggingError",

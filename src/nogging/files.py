@@ -169,6 +169,11 @@ def _keys_at(model: type[BaseModel], where: Path_) -> Iterable[str]:
     return [field.alias or name for name, field in found.model_fields.items()]
 
 
+def field_of(model: type[BaseModel], key: str) -> str:
+    """The name of the field that a key of a file is read into."""
+    return next(name for name, field in model.model_fields.items() if key in (field.alias, name))
+
+
 def _model_in(annotation: Any) -> type[BaseModel] | None:
     if isinstance(annotation, type) and issubclass(annotation, BaseModel):
         return annotation

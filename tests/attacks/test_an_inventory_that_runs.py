@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from nogging.changes.declared import ChangeModel
+from nogging.changes.file.declared import ChangeModel
 from nogging.collecting.programs import STATE, may_run, programs, remember
 from nogging.inventory import load_inventory
 

@@ -13,10 +13,10 @@ import pytest
 import nogging
 from conftest import Sound
 from nogging.captures.writing import Writer
-from nogging.changes.declared import load_change
-from nogging.changes.journal import JOURNAL
-from nogging.changes.outcome import CHANGE, State
-from nogging.changes.performing import perform
+from nogging.changes.file.declared import load_change
+from nogging.changes.run.journal import JOURNAL
+from nogging.changes.run.outcome import CHANGE, State
+from nogging.changes.run.performing import perform
 from nogging.errors import CaptureError, QuestionError
 from nogging.standin import served
 

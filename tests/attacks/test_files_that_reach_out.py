@@ -6,7 +6,7 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 
@@ -14,9 +14,9 @@ import pytest
 
 import nogging
 from nogging.captures.capture import Capture
-from nogging.changes.calling import call, requested
-from nogging.changes.declared import CallModel
-from nogging.changes.templates import TemplateWrongError, filled
+from nogging.changes.file.declared import CallModel
+from nogging.changes.file.templates import TemplateWrongError, filled
+from nogging.changes.run.calling import call, requested
 from nogging.devices.dialog import Dialog
 from nogging.dialects.declared import load_dialect
 from nogging.errors import NotUnderstood, QuestionError
@@ -105,9 +105,10 @@ class _Elsewhere(BaseHTTPRequestHandler):
         if self.path == "/drip":
             self.send_response(200)
             self.end_headers()
-            for _ in range(200):
-                self.wfile.write(b"x")
-                time.sleep(0.1)
+            with suppress(OSError):
+                for _ in range(200):
+                    self.wfile.write(b"x")
+                    time.sleep(0.1)
             return
         self.send_response(302 if self.to and self.path != "/there" else 200)
         if self.to:

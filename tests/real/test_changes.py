@@ -15,9 +15,9 @@ from tests.real import network
 from tests.real.conftest import FRR, ON_IT, Real
 
 import nogging
-from nogging.changes.declared import Change
-from nogging.changes.journal import STATE
-from nogging.changes.outcome import State
+from nogging.changes.file.declared import Change
+from nogging.changes.run.journal import STATE
+from nogging.changes.run.outcome import State
 from nogging.errors import QuestionError
 
 pytestmark = ON_IT

@@ -8,9 +8,9 @@ from typing import Annotated
 
 import typer
 
-from nogging.changes.conforming import Deviation, conform
-from nogging.changes.declared import load_change
-from nogging.changes.telling import conformity
+from nogging.changes.file.declared import load_change
+from nogging.changes.plan.conforming import Deviation, conform
+from nogging.changes.told.telling import conformity
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
 from nogging.cli.run import (

@@ -9,12 +9,13 @@ from typing import Annotated
 import typer
 from rich.text import Text
 
-from nogging.changes import telling
-from nogging.changes.declared import load_change
-from nogging.changes.journal import JOURNAL
-from nogging.changes.outcome import Performance, State
-from nogging.changes.performing import perform, rehearse
-from nogging.changes.reporting import write_page
+from nogging.changes.file.declared import load_change
+from nogging.changes.plan.rehearse import rehearse
+from nogging.changes.run.journal import JOURNAL
+from nogging.changes.run.outcome import Performance, State
+from nogging.changes.run.performing import perform
+from nogging.changes.told import telling
+from nogging.changes.told.reporting import write_page
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.perform import print_event
 from nogging.cli.run import print_lines, width

@@ -13,13 +13,13 @@ from typing import Annotated, Any
 import typer
 from rich.text import Text
 
-from nogging.changes import telling, ticket
-from nogging.changes.declared import load_change
-from nogging.changes.journal import JOURNAL, end_of, read
-from nogging.changes.outcome import BEFORE, Performance, State
-from nogging.changes.performing import perform, resume
-from nogging.changes.reporting import write_page
-from nogging.changes.stopping import SIGNALS
+from nogging.changes.file.declared import load_change
+from nogging.changes.run.journal import JOURNAL, end_of, read
+from nogging.changes.run.outcome import BEFORE, Performance, State
+from nogging.changes.run.performing import perform, resume
+from nogging.changes.run.stopping import SIGNALS
+from nogging.changes.told import telling, ticket
+from nogging.changes.told.reporting import write_page
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
 from nogging.cli.run import (

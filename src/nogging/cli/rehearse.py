@@ -9,10 +9,10 @@ from typing import Annotated
 import typer
 
 from nogging.captures.masking import Masker, user_key
-from nogging.changes import telling
-from nogging.changes.declared import load_change
-from nogging.changes.performing import rehearse
-from nogging.changes.rehearsing import Rehearsal
+from nogging.changes.file.declared import load_change
+from nogging.changes.plan.rehearse import rehearse
+from nogging.changes.plan.rehearsing import Rehearsal
+from nogging.changes.told import telling
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
 from nogging.cli.check import STATUS

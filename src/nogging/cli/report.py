@@ -12,8 +12,8 @@ import typer
 from nogging.captures.capture import Capture
 from nogging.captures.saved import opened
 from nogging.captures.writing import replace_text
-from nogging.changes import ticket
-from nogging.changes.reporting import PAGE, is_performance, told
+from nogging.changes.told import ticket
+from nogging.changes.told.reporting import PAGE, is_performance, told
 from nogging.cli import PASS
 from nogging.cli.run import captured
 from nogging.errors import QuestionError

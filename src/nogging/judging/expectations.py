@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field, model_validator
 from nogging.dialects.declared import dialects
 from nogging.dialects.notation import NotationError, Pattern, compile_pattern
 from nogging.errors import nearest
-from nogging.files import Path_, Source, Strict
+from nogging.files import Path_, Source, Strict, field_of
 from nogging.judging.expectation import Expectation, Explanation, Waiver
 from nogging.judging.pairs import Pairs
 from nogging.judging.quantifiers.joined import JoinedExpectation, JoinedModel, joined_expectation
@@ -205,7 +205,7 @@ def _form(data: Any) -> type[ExpectationsModel]:
 def _at(model: BaseModel, place: Path_) -> tuple[ExpectModel, ...]:
     found: Any = model
     for step in place:
-        found = found[step] if isinstance(step, int) else getattr(found, step)
+        found = found[step] if isinstance(step, int) else getattr(found, field_of(type(found), step))
     return tuple(found)
 
 

@@ -19,10 +19,11 @@ from contextlib import contextmanager, suppress
 from types import FrameType
 from typing import Any, TypeVar
 
-from nogging.changes.outcome import Failed
+from nogging.changes.plan.rehearse import Ask
+from nogging.changes.run.outcome import Failed
 
 Found = TypeVar("Found")
-Ask = Callable[[str], str]
+
 SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 _LOOKS_UP = 0.1
 """Seconds between two looks at whether somebody asks for something."""

@@ -11,7 +11,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import ConfigDict, Field, field_validator, model_validator
 
-from nogging.changes.intents import address_of, intent_of
+from nogging.changes.file.intents import address_of, intent_of
 from nogging.dialects.declared import load_dialect
 from nogging.errors import nearest
 from nogging.files import Source, Strict, load
@@ -99,11 +99,10 @@ class WaitModel(Strict):
 
 
 class StepModel(Strict):
-    """One step: lines to `send`, an `intent`, a `call`, or something to `wait_for`. `on` says which devices; `only` are
+    """One step: lines to `send`, an `intent`, a `call`, or something to `await`. `on` says which devices; `only` are
     the sorts of intent of which nothing may be there but what stands in the step; `undo` are lines that take back what
     was sent, where that cannot be known from the running configuration."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
     title: str = ""
     on: str | None = None
     turns: Turns = "single"
@@ -115,11 +114,11 @@ class StepModel(Strict):
     mode: str = ""
     undo: tuple[str, ...] = ()
     call: CallModel | None = None
-    wait_for: WaitModel | None = None
+    awaited: WaitModel | None = Field(default=None, alias="await")
 
     @property
     def action(self) -> str:
-        return next(name for name in ACTIONS if getattr(self, name))
+        return next(name for name, field in ACTIONS.items() if getattr(self, field))
 
     @property
     def undone_by(self) -> str:
@@ -127,11 +126,11 @@ class StepModel(Strict):
         undo = self.call.undo if self.call is not None else None
         if undo is not None:
             return undo.told
-        return (self.wait_for.undo if self.wait_for is not None else None) or ""
+        return (self.awaited.undo if self.awaited is not None else None) or ""
 
     @model_validator(mode="after")
     def one(self) -> StepModel:
-        given = [name for name in ACTIONS if getattr(self, name)]
+        given = [name for name, field in ACTIONS.items() if getattr(self, field)]
         if len(given) != 1:
             raise ValueError(f"a step has exactly one of: {', '.join(ACTIONS)}")
         unlisted = next((word for word in self.only if word not in LISTED), None)
@@ -139,7 +138,7 @@ class StepModel(Strict):
             raise ValueError(f"'only' is of {', '.join(LISTED)}, and not of '{unlisted}'")
         if self.only and given[0] != "intent":
             raise ValueError("'only' goes with 'intent'")
-        if given[0] in ("call", "wait_for") and self.on is not None:
+        if given[0] in ("call", "await") and self.on is not None:
             raise ValueError(f"'{given[0]}' is of no device; leave 'on' out")
         return self
 
@@ -154,7 +153,8 @@ class StepModel(Strict):
 
 LISTED = ("ntp_server", "log_host", "name_server", "snmp_community")
 """The sorts of intent that are lists, of which there may be too many."""
-ACTIONS = ("send", "template", "intent", "call", "wait_for")
+ACTIONS = {"send": "send", "template": "template", "intent": "intent", "call": "call", "await": "awaited"}
+"""What a step may do, by its key, with the field that it is read into."""
 
 
 class SettlingModel(Strict):

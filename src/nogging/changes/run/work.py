@@ -2,41 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 
 from nogging.captures.capture import Capture
 from nogging.captures.masking import Masker, user_key
-from nogging.changes.calling import call
-from nogging.changes.configuration import Configuration
-from nogging.changes.declared import CallModel, Change, ChangeModel
-from nogging.changes.guarding import Guard
-from nogging.changes.hands import Hands
-from nogging.changes.journal import Event, Journal
-from nogging.changes.knowledge import Knowledge, knowledge_of
-from nogging.changes.outcome import AGAIN, BEFORE, Failed, Performance
-from nogging.changes.rehearsing import Rehearsal, Rehearsing, records_of
-from nogging.changes.settling import Round, awaited, settle
-from nogging.changes.stopping import Stop
+from nogging.changes.file.declared import CallModel, Change
+from nogging.changes.plan.configuration import Configuration
+from nogging.changes.plan.hands import Hands
+from nogging.changes.plan.knowledge import Knowledge, knowledge_of
+from nogging.changes.plan.rehearse import Ask
+from nogging.changes.plan.rehearsing import Rehearsal, Rehearsing, records_of
+from nogging.changes.run.calling import call
+from nogging.changes.run.guarding import Guard
+from nogging.changes.run.journal import Event, Journal
+from nogging.changes.run.outcome import AGAIN, BEFORE, Failed, Performance
+from nogging.changes.run.settling import Round, awaited, settle
+from nogging.changes.run.stopping import Stop
 from nogging.collecting.collect import collect
 from nogging.errors import DeviceError
-from nogging.files import Path_
 from nogging.inventory import Device
-from nogging.judging.check import Judge
-from nogging.judging.expectations import load_expectations
-from nogging.judging.pairs import Pairs
-from nogging.judging.verdict import Judgement, Verdict
-
-Ask = Callable[[str], str]
-
-
-def judged(
-    change: Change, after: Capture, before: Capture | None, place: Path_ = (), quiet: Sequence[Capture] = ()
-) -> Judgement:
-    """What a change file expects, or a list of expectations within it, judged over captures; `quiet` are others from
-    before, with nothing done in between."""
-    pairs = Pairs(after, before)
-    return Judge(pairs, quiet).judge(load_expectations(change.path, pairs, ChangeModel, place))
 
 
 class Work:
@@ -175,17 +160,3 @@ class Work:
             return None
         stored = [path for text in texts for path in Configuration.shown(knowledge, text).paths]
         return set(stored) == set(Configuration.shown(knowledge, self.hands.running_of(device)).paths)
-
-
-def reasons_of(found: Judgement) -> list[str]:
-    """Why a judgement is no pass: each expectation that is none, and how much is unexplained."""
-    reasons = [
-        f"{one.title}: {one.reason}"
-        for one in found.results
-        if one.verdict is not Verdict.PASS and one.strength == "must"
-    ]
-    if found.other == "fail" and found.unexplained:
-        reasons.append(f"{len(found.unexplained)} unexplained differences")
-    if found.other == "fail" and found.not_compared:
-        reasons.append(f"{len(found.not_compared)} answers not compared")
-    return reasons

@@ -7,12 +7,12 @@ from typing import Any
 
 from rich.text import Text
 
-from nogging.changes.configuration import Effect, Planned
-from nogging.changes.conforming import Conformity
-from nogging.changes.knowledge import knowledge_of
-from nogging.changes.outcome import Performance, State
-from nogging.changes.probing import Probe
-from nogging.changes.rehearsing import Part, Rehearsal, Step
+from nogging.changes.plan.configuration import Effect, Planned
+from nogging.changes.plan.conforming import Conformity
+from nogging.changes.plan.knowledge import knowledge_of
+from nogging.changes.plan.rehearsing import Part, Rehearsal, Step
+from nogging.changes.run.outcome import Performance, State, many
+from nogging.changes.run.probing import Probe
 from nogging.judging.verdict import Judgement, Verdict
 from nogging.report import plain
 from nogging.report.cleaning import clean
@@ -84,14 +84,10 @@ def _guards(page: Page, found: Rehearsal, seconds: float) -> None:
         page.prose(f"{', '.join(cannot)}: no saved point of its own; backed out by lines", label="not", style="yellow")
 
 
-def many(n: int, what: str) -> str:
-    return f"{n} {what}{'s' * (n != 1)}"
-
-
 def _step(page: Page, step: Step, mask: Mask) -> None:
     page.blank()
     page.prose(step.title, label=f"step {step.number + 1}", style="bold")
-    if step.model.call is not None or step.model.wait_for is not None:
+    if step.model.call is not None or step.model.awaited is not None:
         page.line(f"{step.model.action.replace('_', ' ')}; not rehearsed", 2, "dim")
         if step.model.undone_by:
             page.prose(clean(step.model.undone_by), indent=4, label="undone by", style="dim", body="dim")

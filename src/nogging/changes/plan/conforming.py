@@ -13,9 +13,9 @@ from pathlib import Path
 from typing import Any
 
 from nogging.captures.masking import Masker, user_key
-from nogging.changes.declared import Change
-from nogging.changes.hands import Hands
-from nogging.changes.rehearsing import Part, Rehearsing, records_of
+from nogging.changes.file.declared import Change
+from nogging.changes.plan.hands import Hands
+from nogging.changes.plan.rehearsing import Part, Rehearsing, records_of
 from nogging.collecting.collect import collect
 from nogging.collecting.credentials import Secrets
 from nogging.errors import DeviceError
@@ -50,7 +50,7 @@ def conform(change: Change, *, ask: Callable[[str], str] | None = None) -> Confo
     """Compares the devices with the file's steps. Raises `QuestionError` for a step that is no wish about a
     configuration, and `FileError` for a mistake, before a device is asked."""
     for n, step in enumerate(change.model.steps):
-        if step.action in ("call", "wait_for"):
+        if step.action in ("call", "await"):
             message = f"'{step.action}' is no state that a device could conform to"
             raise change.source.error(("steps", n, step.action), message, at_key=True)
     rehearsing = Rehearsing(change, ask)

@@ -6,9 +6,9 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from pathlib import Path
 
-from nogging.changes.journal import Event
-from nogging.changes.probing import Probe
-from nogging.changes.settling import Settled
+from nogging.changes.run.journal import Event
+from nogging.changes.run.probing import Probe
+from nogging.changes.run.settling import Settled
 from nogging.judging.verdict import Judgement, Verdict
 
 BEFORE, AGAIN, AFTER, BACKED_OUT, MEANWHILE = "before", "before-again", "after", "backed-out", "meanwhile"
@@ -45,3 +45,7 @@ class Performance:
 
 class Failed(Exception):
     """The change cannot go on; each argument is a reason."""
+
+
+def many(n: int, what: str) -> str:
+    return f"{n} {what}{'s' * (n != 1)}"

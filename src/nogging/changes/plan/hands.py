@@ -16,7 +16,7 @@ from collections.abc import Callable, Coroutine, Iterable
 from types import TracebackType
 from typing import Any, TypeVar
 
-from nogging.changes.knowledge import knowledge_of
+from nogging.changes.plan.knowledge import knowledge_of
 from nogging.collecting.credentials import Secrets
 from nogging.devices.reach import way_to
 from nogging.devices.session import Way

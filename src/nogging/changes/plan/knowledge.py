@@ -12,7 +12,7 @@ from pathlib import Path
 
 from pydantic import Field
 
-from nogging.changes.leaves import is_section, leaf
+from nogging.changes.plan.leaves import is_section, leaf
 from nogging.dialects.declared import load_dialect
 from nogging.dialects.notation import Pattern, compile_pattern
 from nogging.errors import QuestionError
@@ -235,7 +235,7 @@ def _address(word: str) -> str:
 
 
 def _library() -> Path:
-    return Path(str(package_files("nogging.changes") / "library"))
+    return Path(str(package_files("nogging.changes.plan") / "library"))
 
 
 def configured_dialects() -> list[str]:

@@ -8,11 +8,12 @@ from collections.abc import Sequence
 from datetime import UTC, datetime
 
 from nogging.captures.capture import Capture
-from nogging.changes.configuration import Configuration, Effect
-from nogging.changes.knowledge import knowledge_of
-from nogging.changes.outcome import MEANWHILE, Failed
-from nogging.changes.rehearsing import Part, Step
-from nogging.changes.work import Work, judged, reasons_of
+from nogging.changes.plan.configuration import Configuration, Effect
+from nogging.changes.plan.knowledge import knowledge_of
+from nogging.changes.plan.rehearse import judged, reasons_of
+from nogging.changes.plan.rehearsing import Part, Step
+from nogging.changes.run.outcome import MEANWHILE, Failed
+from nogging.changes.run.work import Work
 from nogging.errors import DeviceError
 from nogging.judging.verdict import Verdict
 
@@ -30,7 +31,7 @@ class Stepping:
             self.journal.tell("step", step=step.number, title=step.title)
             if step.model.call is not None:
                 self._call(step)
-            elif step.model.wait_for is not None:
+            elif step.model.awaited is not None:
                 self._wait(step)
             else:
                 self._send(step)
@@ -105,7 +106,7 @@ class Stepping:
             raise Failed(f"{step.title}: {said}")
 
     def _wait(self, step: Step) -> None:
-        wait = step.model.wait_for
+        wait = step.model.awaited
         assert wait is not None
         if wait.person is not None:
             done = self.work.agrees(f"{wait.person} Done?", step.number)
@@ -115,7 +116,7 @@ class Stepping:
             return
         ends = time.monotonic() + wait.at_most
         while True:
-            found = judged(self.work.change, self._fresh(), self.before, ("steps", step.number, "wait_for", "expect"))
+            found = judged(self.work.change, self._fresh(), self.before, ("steps", step.number, "await", "expect"))
             self.journal.tell("waiting", step=step.number, verdict=found.verdict)
             if found.verdict is Verdict.PASS:
                 return

@@ -46,7 +46,7 @@ class Filler:
     def _running(self) -> subprocess.Popen[bytes]:
         if self.process is None or self.process.poll() is not None:
             self.process = subprocess.Popen(
-                [sys.executable, "-m", "nogging.changes.templates"],
+                [sys.executable, "-m", "nogging.changes.file.templates"],
                 stdin=subprocess.PIPE,
                 stdout=subprocess.PIPE,
                 stderr=subprocess.DEVNULL,

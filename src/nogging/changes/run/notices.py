@@ -5,7 +5,6 @@ They are sent when all is decided: one that cannot be delivered is tried again, 
 
 from __future__ import annotations
 
-import json
 import smtplib
 import ssl
 import time
@@ -13,31 +12,17 @@ from collections.abc import Mapping
 from email.message import EmailMessage
 from typing import Any
 
-from nogging.changes.calling import Fetch, requested
-from nogging.changes.declared import NoticeModel
-from nogging.changes.templates import filled_text
+from nogging.changes.file.declared import NoticeModel
+from nogging.changes.file.saying import message
+from nogging.changes.run.calling import Fetch, requested
 from nogging.errors import QuestionError
 
 TRIES, PAUSE, WITHIN = 3, 1.0, 10.0
-TEXT = """{{ state }}: {{ title }}
-{% for one in reasons %}because {{ one }}
-{% endfor %}
-{% for one in todo %}to do: {{ one }}
-{% endfor %}
-{{ folder }}
-"""
 
 
 def wanted(model: NoticeModel, verdict: str, recovered: bool) -> bool:
     """Whether a notice is asked for at this end. `recovered` is a change that failed, and left all as it was."""
     return "always" in model.on or verdict in model.on or (recovered and "recovered" in model.on)
-
-
-def message(model: NoticeModel, known: Mapping[str, Any]) -> str:
-    """What a notice says; `TemplateWrongError` where its template cannot be filled."""
-    if model.template is not None:
-        return filled_text(model.template, known)
-    return json.dumps(dict(known), ensure_ascii=False) if model.http is not None else filled_text(TEXT, known)
 
 
 def deliver(model: NoticeModel, known: Mapping[str, Any], fetch: Fetch) -> tuple[str, bool]:

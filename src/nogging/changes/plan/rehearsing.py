@@ -11,11 +11,11 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from nogging.captures.capture import Capture
-from nogging.changes.configuration import Configuration, Path, Planned, given, sent, typed
-from nogging.changes.declared import Change, StepModel, Text
-from nogging.changes.intents import CommunityIntent, Intent, intent_of
-from nogging.changes.knowledge import Form, knowledge_of
-from nogging.changes.templates import TemplateWrongError, filled
+from nogging.changes.file.declared import Change, StepModel, Text
+from nogging.changes.file.intents import CommunityIntent, Intent, intent_of
+from nogging.changes.file.templates import TemplateWrongError, filled
+from nogging.changes.plan.configuration import Configuration, Path, Planned, given, sent, typed
+from nogging.changes.plan.knowledge import Form, knowledge_of
 from nogging.errors import QuestionError
 from nogging.files import Path_, beside, read_text
 from nogging.inventory import Device, Inventory, Secret
@@ -122,8 +122,8 @@ class Rehearsal:
 def _named(model: StepModel) -> str:
     if model.call is not None:
         return model.call.told
-    if model.wait_for is not None:
-        return model.wait_for.person or "wait until what is expected holds"
+    if model.awaited is not None:
+        return model.awaited.person or "wait until what is expected holds"
     return f"{model.action} on {model.on}" if model.on else model.action
 
 
@@ -142,7 +142,7 @@ class Rehearsing:
         """The devices of each step that has some; a `FileError` for a condition that fits none."""
         found = {}
         for n, step in enumerate(self.change.model.steps):
-            if step.action in ("call", "wait_for"):
+            if step.action in ("call", "await"):
                 continue
             try:
                 found[n] = self.change.inventory.on(step.on)

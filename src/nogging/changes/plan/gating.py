@@ -7,9 +7,9 @@ from datetime import UTC, datetime
 
 from nogging.captures.capture import Capture
 from nogging.captures.masking import Masker, user_key
-from nogging.changes.configuration import Configuration, in_a_line
-from nogging.changes.declared import Change, GateModel, WindowModel
-from nogging.changes.knowledge import knowledge_of
+from nogging.changes.file.declared import Change, GateModel, WindowModel
+from nogging.changes.plan.configuration import Configuration, in_a_line
+from nogging.changes.plan.knowledge import knowledge_of
 from nogging.errors import CaptureError
 
 

@@ -15,7 +15,7 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import IO, Any
 
-from nogging.changes.declared import CallModel, Text
+from nogging.changes.file.declared import CallModel, Text
 
 MOST_TOLD = 2000
 Fetch = Callable[[Text], str]

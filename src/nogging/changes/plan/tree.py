@@ -17,13 +17,13 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING, Any
 
-from nogging.changes.leaves import LINE, leaf
+from nogging.changes.plan.leaves import LINE, leaf
 from nogging.devices.netconf_message import BASE, parsed
 from nogging.dialects.declared import load_dialect
 from nogging.errors import QuestionError
 
 if TYPE_CHECKING:
-    from nogging.changes.knowledge import Knowledge, Tree
+    from nogging.changes.plan.knowledge import Knowledge, Tree
 
 _KEY = re.compile(r"\[([^\]=]+)='([^']*)'\]")
 _IDENTITY = re.compile(r"([\w-]+):([\w.-]+)")

@@ -11,11 +11,11 @@ import math
 from collections.abc import Mapping
 from datetime import UTC, datetime, timedelta
 
-from nogging.changes.hands import Hands, LineRefused
-from nogging.changes.journal import Event, Journal
-from nogging.changes.knowledge import Asked, Timed, knowledge_of
-from nogging.changes.outcome import Failed
-from nogging.changes.rehearsing import Part
+from nogging.changes.plan.hands import Hands, LineRefused
+from nogging.changes.plan.knowledge import Asked, Timed, knowledge_of
+from nogging.changes.plan.rehearsing import Part
+from nogging.changes.run.journal import Event, Journal
+from nogging.changes.run.outcome import Failed
 from nogging.errors import DeviceError
 from nogging.inventory import Device
 

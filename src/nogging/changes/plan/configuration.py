@@ -13,8 +13,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from nogging.changes.knowledge import Knowledge
-from nogging.changes.tree import edit, paths_of
+from nogging.changes.plan.knowledge import Knowledge
+from nogging.changes.plan.tree import edit, paths_of
 
 Path = tuple[str, ...]
 """A line of a configuration with the lines that open its sections before it."""

@@ -7,7 +7,7 @@ opens, with what would settle it; and what is then let through is held against b
 from __future__ import annotations
 
 from nogging.captures.capture import Capture
-from nogging.changes.declared import Change, ChangeModel
+from nogging.changes.file.declared import Change, ChangeModel
 from nogging.judging.check import Judge
 from nogging.judging.compare import Comparison, compare_pairs
 from nogging.judging.expectations import load_expectations

@@ -12,14 +12,14 @@ import time
 from collections.abc import Mapping, Sequence
 
 from nogging.captures.capture import Capture
-from nogging.changes.configuration import Configuration, in_a_line, sent
-from nogging.changes.gating import not_captured
-from nogging.changes.knowledge import knowledge_of
-from nogging.changes.outcome import BACKED_OUT, BEFORE, State
-from nogging.changes.rehearsing import Part, Step, touched
-from nogging.changes.sealing import unsealed
-from nogging.changes.stillness import compared, told_of
-from nogging.changes.work import Work
+from nogging.changes.plan.configuration import Configuration, in_a_line, sent
+from nogging.changes.plan.gating import not_captured
+from nogging.changes.plan.knowledge import knowledge_of
+from nogging.changes.plan.rehearsing import Part, Step, touched
+from nogging.changes.plan.stillness import compared, told_of
+from nogging.changes.run.outcome import BACKED_OUT, BEFORE, State
+from nogging.changes.run.sealing import unsealed
+from nogging.changes.run.work import Work
 from nogging.errors import DeviceError
 from nogging.inventory import Device
 from nogging.judging.verdict import Difference
@@ -64,7 +64,7 @@ class BackingOut:
 
     def _ask_back(self, step: Step) -> None:
         """Asks a person to take back what a person was asked to do."""
-        undo = step.model.wait_for.undo if step.model.wait_for is not None else None
+        undo = step.model.awaited.undo if step.model.awaited is not None else None
         if undo is None or self.journal.told("asking", step=step.number) is None:
             return
         if not self.work.agrees(f"{undo} Done?", step.number):

@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from nogging.captures.capture import Capture
-from nogging.changes.declared import SettlingModel
+from nogging.changes.file.declared import SettlingModel
 from nogging.collecting.collect import collect
 from nogging.collecting.credentials import Secrets
 from nogging.inventory import Inventory

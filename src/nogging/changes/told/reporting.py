@@ -11,9 +11,9 @@ from nogging.captures.capture import Capture
 from nogging.captures.manifest import JOURNAL as CAPTURE_JOURNAL
 from nogging.captures.manifest import MANIFEST
 from nogging.captures.writing import replace_text
-from nogging.changes.journal import JOURNAL, Event, end_of, read
-from nogging.changes.outcome import AFTER, BACKED_OUT, BEFORE, CHANGE, JUDGEMENT, State
-from nogging.changes.telling import event, meaning, probed
+from nogging.changes.run.journal import JOURNAL, Event, end_of, read
+from nogging.changes.run.outcome import AFTER, BACKED_OUT, BEFORE, CHANGE, JUDGEMENT, State
+from nogging.changes.told.telling import event, meaning, probed
 from nogging.errors import QuestionError
 from nogging.report import restored
 from nogging.report.page import Told, page

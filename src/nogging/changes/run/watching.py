@@ -6,9 +6,9 @@ from __future__ import annotations
 
 import time
 
-from nogging.changes.outcome import Failed
-from nogging.changes.probing import Outage, Probe, Probing
-from nogging.changes.work import Work
+from nogging.changes.run.outcome import Failed
+from nogging.changes.run.probing import Outage, Probe, Probing
+from nogging.changes.run.work import Work
 
 _TRIES = 3
 _EVERY = 0.05

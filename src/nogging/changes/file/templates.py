@@ -14,7 +14,7 @@ from collections.abc import Iterator, Mapping
 from functools import cache
 from typing import TYPE_CHECKING, Any
 
-from nogging.changes.filling import MOST, OCTETS, SECONDS, Filler, Told, got, put
+from nogging.changes.file.filling import MOST, OCTETS, SECONDS, Filler, Told, got, put
 from nogging.errors import QuestionError
 
 if TYPE_CHECKING:

@@ -14,64 +14,34 @@ this change touched, and nothing else, back to what the sealed configurations ho
 from __future__ import annotations
 
 import json
-import tempfile
 import traceback
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
-from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 
 from nogging.captures.capture import Capture
 from nogging.captures.writing import replace_octets, replace_text
-from nogging.changes.backing_out import BackingOut
-from nogging.changes.declared import Change, ChangeModel, OnFailure, load_change
-from nogging.changes.gating import changed, missing, out_of_window
-from nogging.changes.hands import Hands
-from nogging.changes.journal import JOURNAL, Event, Locks, end_of, read
-from nogging.changes.notices import deliver, message, wanted
-from nogging.changes.outcome import AFTER, AGAIN, BEFORE, CHANGE, FAULT, JUDGEMENT, Failed, Performance, State
-from nogging.changes.rehearsing import Rehearsal, Rehearsing, records_of
-from nogging.changes.sealing import seal
-from nogging.changes.stepping import Stepping
-from nogging.changes.stillness import restless
-from nogging.changes.telling import many
-from nogging.changes.templates import TemplateWrongError
-from nogging.changes.watching import Watch
-from nogging.changes.work import Ask, Work, judged, reasons_of
-from nogging.collecting.collect import collect
+from nogging.changes.file.declared import Change, OnFailure, load_change
+from nogging.changes.plan.gating import changed, missing, out_of_window
+from nogging.changes.plan.rehearse import Ask, checked, judged, places, reasons_of
+from nogging.changes.plan.stillness import restless
+from nogging.changes.run.backing_out import BackingOut
+from nogging.changes.run.journal import JOURNAL, Event, Locks, end_of, read
+from nogging.changes.run.notices import deliver, wanted
+from nogging.changes.run.outcome import AFTER, AGAIN, BEFORE, CHANGE, FAULT, JUDGEMENT, Failed, Performance, State, many
+from nogging.changes.run.sealing import seal
+from nogging.changes.run.stepping import Stepping
+from nogging.changes.run.watching import Watch
+from nogging.changes.run.work import Work
 from nogging.errors import NoggingError, QuestionError
-from nogging.files import Path_
 from nogging.inventory import load_inventory
 from nogging.judging.comparing import compare
-from nogging.judging.expectations import load_expectations
-from nogging.judging.listing import planned
-from nogging.judging.verdict import Judgement, Verdict
+from nogging.judging.verdict import Verdict
 from nogging.report import plain
 from nogging.report.text import look_first
 
 Tell = Callable[[Event], None]
-
-
-def rehearse(
-    change: Change, *, to: str | Path | None = None, ask: Ask | None = None
-) -> tuple[Rehearsal, Judgement | None, list[str]]:
-    """What a change would send, against what the devices have now, and what its gate says; nothing is changed. Last,
-    the secrets in it, to be masked wherever it is shown.
-
-    The state that was captured for it is kept in `to`, where that is given. Raises `FileError` for a mistake in the
-    file, before a device is asked, and `DeviceError` for a device that does not tell its configuration.
-    """
-    rehearsing = _checked(change, ask)
-    with tempfile.TemporaryDirectory(prefix="nogging-rehearsal-") as place, Hands(change.inventory, ask) as hands:
-        running = hands.running(rehearsing.devices().devices)
-        capture = collect(change.inventory, to or Path(place) / BEFORE, named=change.named, secrets=hands.secrets)
-        again = collect(change.inventory, Path(place) / AGAIN, named=change.named, secrets=hands.secrets)
-        shut = [*missing(change.model.gate, capture), *restless(change, capture, again)]
-        shut += changed(change, running, hands.secrets.words())
-        found = replace(rehearsing.rehearse(running, records_of(capture)), shut=tuple(shut))
-        gate = judged(change, capture, None, ("gate", "expect")) if change.model.gate.expect else None
-        return found, gate, [*hands.secrets.words(), *rehearsing.secrets]
 
 
 def perform(
@@ -85,7 +55,7 @@ def perform(
     folder = Path(to)
     if folder.exists() and not _is_unused(folder):
         raise QuestionError(f"{folder} is there already; name another folder, or go on there with --resume")
-    rehearsing = _checked(change, secret)
+    rehearsing = checked(change, secret)
     if ask is None:
         _asks_nobody(change)
     folder.mkdir(parents=True, exist_ok=True)
@@ -116,37 +86,16 @@ def resume(
     if not path.is_file() or path.read_bytes() != kept.read_bytes():
         raise QuestionError(f"{path} is not what was begun here any more; put it back from {kept}, then go on")
     change = load_change(path, load_inventory(began["inventory"]))
-    rehearsing = _checked(change, secret)
+    rehearsing = checked(change, secret)
     return _Run(Work(rehearsing, folder, ask, secret, tell)).resumed(back_out)
-
-
-def _checked(change: Change, fetch: Ask | None) -> Rehearsing:
-    """Tells every mistake that a change file can have, before a device is asked."""
-    rehearsing = Rehearsing(change, fetch)
-    rehearsing.check()
-    pairs, model = planned(change.inventory), change.model
-    for place in places(model):
-        load_expectations(change.path, pairs, ChangeModel, place)
-    for n, one in enumerate(model.notices):
-        try:
-            message(one, {"title": "", "state": "", "verdict": "", "reasons": [], "todo": [], "folder": ""})
-        except TemplateWrongError as error:
-            raise change.source.error(("notices", n, "template"), str(error)) from None
-    return rehearsing
-
-
-def places(model: ChangeModel) -> list[Path_]:
-    """Where in a change file expectations stand."""
-    waits = [n for n, step in enumerate(model.steps) if step.wait_for is not None and step.wait_for.expect]
-    return [(), ("gate", "expect"), *(("steps", n, "wait_for", "expect") for n in waits)]
 
 
 def _asks_nobody(change: Change) -> None:
     """Raises `FileError` for a step that asks a person, where nobody is there: else the others were done in vain."""
     for n, step in enumerate(change.model.steps):
-        if step.wait_for is not None and step.wait_for.person is not None:
+        if step.awaited is not None and step.awaited.person is not None:
             message = "a person is asked here, and nobody is there to answer; perform this in a terminal"
-            raise change.source.error(("steps", n, "wait_for", "person"), message)
+            raise change.source.error(("steps", n, "await", "person"), message)
 
 
 def _is_unused(folder: Path) -> bool:

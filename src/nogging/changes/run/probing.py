@@ -18,8 +18,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from nogging.captures.writing import moment
-from nogging.changes.declared import ProbeModel
-from nogging.changes.hands import Hands
+from nogging.changes.file.declared import ProbeModel
+from nogging.changes.plan.hands import Hands
 from nogging.errors import DeviceError, QuestionError
 
 _MOST_LATE = 1.0

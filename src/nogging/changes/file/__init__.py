@@ -1,0 +1,1 @@
+"""What a change declares: the file, its intents, its templates."""

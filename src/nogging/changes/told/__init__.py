@@ -1,0 +1,1 @@
+"""How it is told: at the terminal, on the page, in the ticket."""
