@@ -199,6 +199,8 @@ class _Values:
             raise FileError(f"is not YAML: {error}", self.source.path) from None
         except RecursionError:
             raise FileError("is nested too deeply", self.source.path) from None
+        except UnicodeError as error:
+            raise FileError(f"has what is no character in it: {error}", self.source.path) from None
 
     def _broken(self, error: yaml.MarkedYAMLError) -> FileError:
         mark = error.problem_mark or error.context_mark

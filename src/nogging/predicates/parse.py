@@ -113,6 +113,8 @@ def parse(text: str, schema: Schema, words: Words | None = None) -> Predicate:
     these words."""
     if not text.strip():
         raise PredicateError("a predicate is expected here and there is none")
+    if half := re.search("[\ud800-\udfff]", text):
+        raise PredicateError("half of a character stands here", half.start())
     if len(text) > MOST_CHARACTERS:
         raise PredicateError(f"longer than {MOST_CHARACTERS} characters")
     checker = _Checker(schema, words)

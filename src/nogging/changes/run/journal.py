@@ -98,6 +98,8 @@ def read(folder: Path) -> Iterator[Event]:
                 yield _event(line, f"{folder / JOURNAL}:{n}")
     except OSError as error:
         raise QuestionError(f"{folder}: no change was performed here ({error.strerror})") from None
+    except UnicodeDecodeError as error:
+        raise QuestionError(f"{folder / JOURNAL}: is no journal: {error}") from None
 
 
 def end_of(events: Iterable[Event]) -> Event | None:
