@@ -10,7 +10,7 @@ from typing import Any
 import pytest
 
 import nogging
-from conftest import Change
+from conftest import Build, Change
 from nogging.captures.capture import Capture
 from nogging.report import plain
 from nogging.report.page import Told, page
@@ -201,3 +201,16 @@ def test_it_fits_a_phone(shown: Any) -> None:
         assert shown.execute_script("return document.documentElement.scrollWidth <= window.innerWidth")
     finally:
         shown.set_window_size(1280, 800)
+
+
+def test_of_a_great_many_devices_those_that_are_well_are_counted(build: Build) -> None:
+    port = "Interface eth1 is up, line protocol is up\n  index 2 metric 0 mtu {} speed 1000\n"
+    several = [f"r{n:03}-r1" for n in range(510)]
+    before, after = (
+        build(name, {one: {"show interface": port.format(mtu if one == "r007-r1" else 1500)} for one in several})
+        for name, mtu in (("before", 1500), ("after", 9000))
+    )
+    text = page(Told("many", after, before))
+    assert "509 more devices are not listed; 509 of all are well" in text
+    records = text[text.index('id="data"') :]
+    assert "r007-r1" in records and "r008-r1" not in records

@@ -34,8 +34,9 @@ MOST_DIFFERENCES = 500
 _SIGNS = {"pass": "✓", "fail": "✗", "unproven": "?"}
 _HOW = ("fail", "unproven", "unexplained", "differs", "well")
 """How it is with a kind on a device, the worst first."""
-_MANY = 20
-"""So many devices are read in their own order; of more, the worst are first."""
+_MANY, _MOST = 20, 500
+"""So many devices are read in their own order; of more, the worst are first; and of more than the most, those that are
+well are counted, not listed, and the page has no records of them."""
 _BARS = 12
 
 
@@ -70,7 +71,8 @@ def page(told: Told) -> str:
     environment.filters["plainly"] = plainly
     compared = compare(told.before, told.after) if told.before is not None else Comparison(())
     differences = list(compared.differences)
-    grid, judged = _grid(told, differences), told.judgement is not None and told.judgement["compared"]
+    every, judged = _grid(told, differences), told.judgement is not None and told.judgement["compared"]
+    grid = _shown(every)
     style, script = (_text(name) for name in ("page.css", "page.js"))
     return environment.get_template("page.html").render(
         told=told,
@@ -83,6 +85,8 @@ def page(told: Told) -> str:
         compared=None if judged else _listed([_plain(one) for one in differences]),
         networks=drawn(told.before, told.after, differences),
         grid=grid,
+        left_out=len(every) - len(grid),
+        well=sum(not any(_badly(row)) for _, row in every),
         many=len(grid) > _MANY,
         kinds=sorted({kind for _, row in grid for kind in row}, key=list(KINDS).index),
         bars=_bars(told),
@@ -90,7 +94,7 @@ def page(told: Told) -> str:
         timeline=timeline(told.events),
         growing=_growing(compared),
         journal=told.journal,
-        data=_script_safe(_records(told)),
+        data=_script_safe(_records(told, {name for name, _ in grid} if len(grid) < len(every) else None)),
         style=style,
         script=script,
         policy=f"default-src 'none'; style-src '{_digest(style)}'; script-src '{_digest(script)}'; base-uri 'none'; "
@@ -150,7 +154,11 @@ def _listed(found: Iterable[Mapping[str, Any]]) -> dict[str, Any]:
     return {"shown": listed[:MOST_DIFFERENCES], "more": max(len(listed) - MOST_DIFFERENCES, 0), "all": len(listed)}
 
 
-def _grid(told: Told, differences: Iterable[Difference]) -> list[tuple[str, dict[str, tuple[str, str]]]]:
+Row = tuple[str, dict[str, tuple[str, str]]]
+"""A device, and of each kind how it is and what there is to say."""
+
+
+def _grid(told: Told, differences: Iterable[Difference]) -> list[Row]:
     """Each device with each kind that it has: a word for how it is, and what there is to say."""
     counts = Counter((one.key["device"], one.kind) for one in differences)
     failing = Counter(
@@ -178,6 +186,11 @@ def _grid(told: Told, differences: Iterable[Difference]) -> list[tuple[str, dict
             row = {"system": ("unproven", device.outcome.replace("_", " ")), **row}
         found.append((name, row))
     return sorted(found, key=lambda one: _badly(one[1])) if len(found) > _MANY else found
+
+
+def _shown(grid: list[Row]) -> list[Row]:
+    """The devices that are listed: of a great many those that are not well, or else a few."""
+    return grid if len(grid) <= _MOST else [one for one in grid if any(_badly(one[1]))][:_MOST] or grid[:_MANY]
 
 
 def _badly(row: Mapping[str, tuple[str, str]]) -> list[int]:
@@ -219,11 +232,13 @@ def _counted(capture: Capture, names: list[str]) -> Counter[str]:
 _UNSHOWN = ("device", "line", "answer", REMAINDER.name)
 
 
-def _records(told: Told) -> dict[str, Any]:
-    """Every record after, by kind, in columns; a value that occurs again is told once."""
+def _records(told: Told, of: set[str] | None = None) -> dict[str, Any]:
+    """Every record after, or those of some devices, by kind, in columns; a value that occurs again is told once."""
     found: dict[str, Any] = {}
     for name, kind in KINDS.items():
         table = told.after.records(name)
+        if of is not None:
+            table = table.filter(_among(table.column("device"), of))
         if not table.num_rows or kind.of_answers:
             continue
         columns = {}
@@ -233,6 +248,13 @@ def _records(told: Told) -> dict[str, Any]:
                 columns[field_] = _column(column)
         found[name] = {"rows": table.num_rows, "columns": columns}
     return found
+
+
+def _among(column: pa.ChunkedArray, words: set[str]) -> Any:
+    import pyarrow as pa
+    import pyarrow.compute as pc
+
+    return pc.is_in(column, value_set=pa.array(sorted(words), column.type))
 
 
 def _column(column: pa.ChunkedArray) -> dict[str, Any]:
