@@ -10,17 +10,18 @@ import sys
 from collections.abc import Callable, Iterable, Mapping
 from enum import StrEnum
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 from rich.console import Console
 from rich.text import Text
 
 from nogging.errors import CaptureError, QuestionError
-from nogging.files import allow_outside
-from nogging.inventory import Inventory
 from nogging.report import cleaning
 from nogging.report.cleaning import behind
+
+if TYPE_CHECKING:
+    from nogging.inventory import Inventory
 
 
 class Format(StrEnum):
@@ -61,6 +62,8 @@ PageFormatOption = Annotated[PageFormat, _PRINTED]
 
 
 def _allowed(outside: bool) -> bool:
+    from nogging.files import allow_outside
+
     allow_outside(outside)
     return outside
 
