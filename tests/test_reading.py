@@ -32,7 +32,7 @@ from nogging.reading.lines import Lines
 from nogging.reading.reader import find_reader, load_reader, readers
 from nogging.reading.samples import read_sample, samples
 from nogging.records import KINDS
-from nogging.records.values import interface_spelling, moment, prefix, span
+from nogging.records.values import bit_rate, interface_spelling, moment, prefix, span
 from nogging.standin import frr, ios
 from nogging.standin.scenario import teal_sound
 
@@ -208,6 +208,11 @@ def test_canonical_values() -> None:
     assert moment("Nov 24 03:57:59.5", AT) == (datetime(2025, 11, 24, 3, 57, 59, 500000, tzinfo=UTC), 0.1)
     assert moment("2026 Nov 22 03:57:59", AT)[0] == datetime(2026, 11, 22, 3, 57, 59, tzinfo=UTC)
     assert interface_spelling("Gi0/1", {"gi": "GigabitEthernet"}) == "GigabitEthernet0/1"
+    short = ("20G", "a-2.5G", "100M", "10 Gb/s", "1000kbit/s", "10000000000")
+    assert [bit_rate(text) for text in short] == [20 * 10**9, 25 * 10**8, 10**8, 10**10, 10**6, 10**10]
+    for text in ("20 G B", "fast", "G", "1e9", "-5G"):
+        with pytest.raises(ValueError, match="whole number"):
+            bit_rate(text)
     for text in ("soon", "1x", "99999-99-99 00:00:00", "9" * 400 + "d"):
         with pytest.raises((ValueError, OverflowError)):
             moment(text, AT)

@@ -74,6 +74,16 @@ def number(text: str) -> float:
     return float(text)
 
 
+_RATE = re.compile(r"(?:a-)?(\d{1,9}(?:\.\d{1,9})?) ?([kKMGT])(?:b|bit|bits)?(?:/s|ps)?", re.ASCII)
+_MAGNITUDES = {"k": 10**3, "m": 10**6, "g": 10**9, "t": 10**12}
+
+
+def bit_rate(text: str) -> int:
+    """A bandwidth in bit/s, as a number of them or short (`20G`, `a-2.5G`, `100M`, `10 Gb/s`)."""
+    short = _RATE.fullmatch(text)
+    return round(float(short[1]) * _MAGNITUDES[short[2].lower()]) if short else integer(text)
+
+
 def boolean(text: str) -> bool:
     word = text.lower()
     if word in _TRUE_WORDS or word in _FALSE_WORDS:
@@ -283,6 +293,8 @@ def reader_of(
         return lambda text: interface_spelling(text, names)
     if field.type is Type.NUMBER and field.unit == "s":
         return _seconds
+    if field.type is Type.INTEGER and field.unit == "bit/s":
+        return bit_rate
     return _PLAIN[field.type]
 
 
