@@ -763,7 +763,7 @@ def test_after_the_last_moment_nothing_is_backed_out(
 
     def tell(event: dict[str, Any]) -> None:
         if event["event"] == "judged":
-            for module in ("performing", "gating"):
+            for module in ("run.performing", "plan.gating"):
                 monkeypatch.setattr(f"nogging.changes.{module}.datetime", Later)
 
     last = datetime.now(UTC) + timedelta(hours=1)
