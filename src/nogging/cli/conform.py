@@ -8,7 +8,6 @@ from typing import Annotated
 
 import typer
 
-from nogging.changes.file.declared import load_change
 from nogging.changes.plan.conforming import Deviation, conform
 from nogging.changes.told.telling import conformity
 from nogging.cli import FAIL, PASS, UNPROVEN
@@ -18,13 +17,12 @@ from nogging.cli.run import (
     FormatOption,
     OutsideOption,
     ProgramsOption,
+    change_of,
     print_csv,
     print_json,
     print_lines,
     width,
-    willing,
 )
-from nogging.inventory import load_inventory
 
 
 def _rows(one: Deviation) -> list[dict[str, str]]:
@@ -49,8 +47,7 @@ def command(
     Nothing is sent; `nogging perform` with the same file is the remedy. Exit status: 0 all in order, 1 some deviate,
     3 some did not tell.
     """
-    loaded = load_change(change, load_inventory(inventory) if inventory else None)
-    willing(loaded.inventory, loaded.model)
+    loaded = change_of(change, inventory)
     found = conform(loaded, ask=secret())
     if format is Format.JSON:
         deviations = [asdict(one) for one in found.deviations]

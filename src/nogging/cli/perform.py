@@ -13,7 +13,6 @@ from typing import Annotated, Any
 import typer
 from rich.text import Text
 
-from nogging.changes.file.declared import load_change
 from nogging.changes.run.journal import JOURNAL, end_of, read
 from nogging.changes.run.outcome import BEFORE, Performance, State
 from nogging.changes.run.performing import perform, resume
@@ -27,6 +26,7 @@ from nogging.cli.run import (
     PageFormat,
     PageFormatOption,
     ProgramsOption,
+    change_of,
     print_json,
     print_lines,
     width,
@@ -68,8 +68,7 @@ def command(
             found = resume(resume_, back_out=back_out, ask=ask, secret=secret(), tell=tell)
     else:
         assert change is not None
-        loaded = load_change(change, load_inventory(inventory) if inventory else None)
-        willing(loaded.inventory, loaded.model)
+        loaded = change_of(change, inventory)
         place = to or change.with_name(f"{change.stem}-performed")
         with _unended(place):
             found = perform(loaded, to=place, ask=ask, secret=secret(), tell=tell)

@@ -9,7 +9,6 @@ from typing import Annotated
 import typer
 
 from nogging.captures.masking import Masker, user_key
-from nogging.changes.file.declared import load_change
 from nogging.changes.plan.rehearse import rehearse
 from nogging.changes.plan.rehearsing import Rehearsal
 from nogging.changes.told import telling
@@ -21,14 +20,13 @@ from nogging.cli.run import (
     FormatOption,
     OutsideOption,
     ProgramsOption,
+    change_of,
     print_csv,
     print_json,
     print_lines,
     width,
-    willing,
 )
 from nogging.errors import DeviceError
-from nogging.inventory import load_inventory
 from nogging.report import plain
 
 
@@ -44,8 +42,7 @@ def command(
 
     Exit status: 0, or as of the gate; 3 where a device does not tell what it has.
     """
-    loaded = load_change(change, load_inventory(inventory) if inventory else None)
-    willing(loaded.inventory, loaded.model)
+    loaded = change_of(change, inventory)
     try:
         found, gate, secrets = rehearse(loaded, to=to, ask=secret())
     except DeviceError as error:

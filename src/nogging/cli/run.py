@@ -21,6 +21,7 @@ from nogging.report import cleaning
 from nogging.report.cleaning import behind
 
 if TYPE_CHECKING:
+    from nogging.changes.file.declared import Change
     from nogging.inventory import Inventory
 
 
@@ -101,6 +102,16 @@ def willing(inventory: Inventory, *others: object) -> Inventory:
         raise QuestionError("nothing was run")
     remember(found)
     return inventory
+
+
+def change_of(file: Path, inventory: Path | None) -> Change:
+    """A change file with the devices that it is for, if all that these run on this machine may run."""
+    from nogging.changes.file.declared import load_change
+    from nogging.inventory import load_inventory
+
+    found = load_change(file, load_inventory(inventory) if inventory else None)
+    willing(found.inventory, found.model)
+    return found
 
 
 QuietOption = Annotated[
