@@ -11,8 +11,8 @@ from bench.large import large
 from bench.measure import Figure, ratio
 from nogging.changes.file.declared import load_change
 from nogging.changes.plan.hands import Hands
-from nogging.changes.run.journal import STATE
 from nogging.changes.run.outcome import State
+from nogging.collecting.programs import STATE
 from nogging.report.page import Told, page
 from nogging.standin import served
 

@@ -42,11 +42,12 @@ from nogging.changes.plan.hands import Hands
 from nogging.changes.plan.knowledge import knowledge_of
 from nogging.changes.plan.rehearse import rehearse
 from nogging.changes.plan.rehearsing import Rehearsing
-from nogging.changes.run.journal import JOURNAL, STATE, Journal, read
+from nogging.changes.run.journal import JOURNAL, Journal, read
 from nogging.changes.run.outcome import State
 from nogging.changes.run.performing import perform, resume
 from nogging.changes.told.reporting import write_page
 from nogging.changes.told.ticket import as_junit, as_markdown, ticket
+from nogging.collecting.programs import STATE
 from nogging.errors import FileError, Lost, NoggingError, QuestionError, Unreachable
 from nogging.inventory import Device
 from nogging.judging.expectations import WithStepsModel

@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 import yaml
 from pydantic import BaseModel, ConfigDict, ValidationError
 
-from nogging.errors import FileError, QuestionError, nearest
+from nogging.errors import FileError, nearest
 
 if TYPE_CHECKING:
     from pydantic_core import ErrorDetails
@@ -72,6 +72,15 @@ class Source:
             column += offset + (text[column - 1 : column] in ("'", '"'))
         return FileError(message, self.path, line, column, text)
 
+    def beside(self, name: str, where: Path_) -> Path:
+        """The place that a value names: below the file's own folder, links followed; `FileError` for one elsewhere."""
+        folder = Path(self.path).parent
+        place = folder / name
+        if not _outside and not place.resolve().is_relative_to(folder.resolve()):
+            advice = "put it there, or allow it (--outside) if you trust the file"
+            raise self.error(where, f"'{name}' is not in the folder of this file; {advice}")
+        return place
+
 
 def read_text(path: Path) -> str:
     """The text of a file; one that cannot be read, is not UTF-8, or is larger than anybody writes, is a `FileError`."""
@@ -94,17 +103,6 @@ def allow_outside(allowed: bool = True) -> None:
     """Whether files may name others that lie outside of their folder, from now on."""
     global _outside
     _outside = allowed
-
-
-def beside(file: str, name: str) -> Path:
-    """The place that a file names: below the file's own folder, links followed; `QuestionError` for one elsewhere."""
-    folder = Path(file).parent
-    place = folder / name
-    if not _outside and not place.resolve().is_relative_to(folder.resolve()):
-        raise QuestionError(
-            f"'{name}' is not in the folder of this file; put it there, or allow it (--outside) if you trust the file"
-        )
-    return place
 
 
 def load(path: Path, model: type[Model]) -> tuple[Model, Source]:

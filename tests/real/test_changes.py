@@ -16,8 +16,8 @@ from tests.real.conftest import FRR, ON_IT, Real
 
 import nogging
 from nogging.changes.file.declared import Change
-from nogging.changes.run.journal import STATE
 from nogging.changes.run.outcome import State
+from nogging.collecting.programs import STATE
 from nogging.errors import QuestionError
 
 pytestmark = ON_IT

@@ -14,8 +14,8 @@ from tests.real.oracle import disagreements
 from tests.real.test_changes import insisting, written
 
 import nogging
-from nogging.changes.run.journal import STATE
 from nogging.changes.run.outcome import State
+from nogging.collecting.programs import STATE
 from nogging.collecting.trust import host_keys, pin
 
 pytestmark = ON_IT

@@ -72,7 +72,12 @@ def digest(path: Path, folder: Path, size: int) -> str:
     with opened(path, folder) as file:
         if os.fstat(file.fileno()).st_size != size:
             return ""
-        return "sha256:" + hashlib.file_digest(file, "sha256").hexdigest()
+        return digest_of(file)
+
+
+def digest_of(file: io.BufferedReader) -> str:
+    """The digest of an open file's octets, without holding them all."""
+    return "sha256:" + hashlib.file_digest(file, "sha256").hexdigest()
 
 
 def anew(path: Path) -> io.BufferedWriter:

@@ -6,6 +6,7 @@ Both take time that grows with the text alone, whatever it is: a device may send
 from __future__ import annotations
 
 import re
+import unicodedata
 
 _ANSI = re.compile(r"\x1b(?:\[[0-?]*+[ -/]*+[@-~]|\][^\x07\x1b]*+(?:\x07|\x1b\\)|[()#][0-9A-Za-z]|[=>78DEHMNOZc])")
 _MOVES = re.compile(r"[\b\r]")
@@ -34,6 +35,11 @@ def rendered(line: str) -> str:
             shown[at : at + len(stretch)] = stretch
             at += len(stretch)
     return "".join(shown).rstrip()
+
+
+def acting(line: str) -> str | None:
+    """The first character in a line that a terminal acts upon, but for a tab; None where there is none."""
+    return next((letter for letter in line if letter != "\t" and unicodedata.category(letter) == "Cc"), None)
 
 
 class Pieces:

@@ -18,7 +18,6 @@ from rich.text import Text
 
 from nogging.errors import CaptureError, QuestionError
 from nogging.report import cleaning
-from nogging.report.cleaning import behind
 
 if TYPE_CHECKING:
     from nogging.changes.file.declared import Change
@@ -151,9 +150,8 @@ def width() -> int:
 
 def print_lines(lines: Iterable[Text]) -> None:
     """Styled lines to standard output: in colour on a terminal, plain in a pipe, never wrapped or cut here."""
-    console = Console(
-        file=behind(sys.stdout), highlight=False, soft_wrap=True, width=None if sys.stdout.isatty() else _UNWRAPPED
-    )
+    wide = None if sys.stdout.isatty() else _UNWRAPPED
+    console = Console(file=cleaning.behind(sys.stdout), highlight=False, soft_wrap=True, width=wide)
     for line in lines:
         console.print(line if line.plain.isprintable() else _printable(line, console))
 

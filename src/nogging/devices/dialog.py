@@ -21,7 +21,7 @@ import re
 from collections import deque
 from dataclasses import dataclass
 
-from nogging.captures.screen import Pieces, rendered
+from nogging.captures.screen import Pieces, acting, rendered
 from nogging.dialects.declared import Mode, Session
 from nogging.errors import LoginRefused, NotUnderstood
 
@@ -33,7 +33,7 @@ LONGEST_TAIL = 4096
 
 def one_line(command: str) -> None:
     """Raises `NotUnderstood` for a command that a terminal takes for more than one, or for a key."""
-    if any((letter < " " and letter != "\t") or letter == "\x7f" for letter in command):
+    if acting(command) is not None:
         raise NotUnderstood(f"{command!r} has a control character in it, and is not sent")
 
 

@@ -14,8 +14,8 @@ from typing import Any, TypeVar
 
 from pydantic import Field as ModelField
 
-from nogging.errors import FileError, QuestionError, nearest
-from nogging.files import Path_, Source, Strict, beside, plain_values, read_text, validated
+from nogging.errors import FileError, nearest
+from nogging.files import Path_, Source, Strict, plain_values, read_text, validated
 from nogging.predicates import Path as NamePath
 from nogging.predicates import PredicateError, Schema, from_mapping, parse, quoted
 from nogging.predicates.tree import VALUE, Call, Constant, Node, Predicate, chosen
@@ -81,10 +81,7 @@ def with_included(
 
 def _place(path: Path, name: str, source: Source, where: Path_) -> Path:
     known = ready_files()
-    try:
-        place = beside(str(path), name)
-    except QuestionError as error:
-        raise source.error(where, str(error)) from None
+    place = source.beside(name, where)
     if place.is_file():
         return place
     if name in known:

@@ -13,8 +13,8 @@ from typing import Any
 from pydantic import Field as ModelField
 
 from nogging.captures.capture import Capture
-from nogging.errors import FileError, QuestionError, nearest
-from nogging.files import Path_, Source, Strict, beside, read_text
+from nogging.errors import FileError, nearest
+from nogging.files import Path_, Source, Strict, read_text
 from nogging.judging.gaps import gaps
 from nogging.judging.pairs import AFTER, Pairs
 from nogging.judging.select import matching
@@ -83,7 +83,7 @@ def wanted(
             raise source.error(where, "rows from a capture take no 'where' with peer. or before.")
         return _from_capture(rows, kind, pairs, source, where, condition)
     if isinstance(rows, str):
-        return _from_csv(_beside(rows, source, where), kind, pairs)
+        return _from_csv(source.beside(rows, where), kind, pairs)
     if not rows:
         raise source.error(where, "no rows; 'none' says that nothing is expected")
     found = Wanted(kind, rows[0], pairs)
@@ -98,13 +98,6 @@ def wanted(
             _known(name, kind, at)
         found.add(row, f"row {n + 1}", at)
     return found
-
-
-def _beside(name: str, source: Source, where: Path_) -> Path:
-    try:
-        return beside(source.path, name)
-    except QuestionError as error:
-        raise source.error(where, str(error)) from None
 
 
 def _known(name: str, kind: Kind, told: Told) -> None:

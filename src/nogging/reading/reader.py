@@ -198,7 +198,7 @@ class _Compiler:
         another form is no prose."""
         for words in (_literal(line.open)[0] for line in self.model.lines if line.open and line.kind):
             if words:
-                yield _TO_A_COLON.match(words)[0]  # type: ignore[index]
+                yield re.split(r"(?<=[:=])\s", words)[0]
 
     def marks(self) -> Iterator[str]:
         """The words, three or more in a row, that tell a line that begins a record and begins with a value."""
@@ -285,7 +285,6 @@ class _Compiler:
 
 
 ANYTHING = "<-...>"
-_TO_A_COLON = re.compile(r"(?:\S+?[^:=\s]\s)*+\S+|.*")
 
 
 def _literal(pattern: str) -> list[str]:

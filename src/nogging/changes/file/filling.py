@@ -68,7 +68,12 @@ def put(file: IO[bytes], data: bytes) -> None:
 
 def got(file: IO[bytes]) -> bytes:
     """Octets from the other half; `EOFError` where it is gone."""
-    head = file.read(_LENGTH.size)
-    if len(head) < _LENGTH.size:
+    (length,) = _LENGTH.unpack(_whole(file, _LENGTH.size))
+    return _whole(file, length)
+
+
+def _whole(file: IO[bytes], length: int) -> bytes:
+    data = file.read(length)
+    if len(data) < length:
         raise EOFError
-    return file.read(_LENGTH.unpack(head)[0])
+    return data

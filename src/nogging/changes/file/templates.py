@@ -9,11 +9,11 @@ import pickle
 import resource
 import signal
 import sys
-import unicodedata
 from collections.abc import Iterator, Mapping
 from functools import cache
 from typing import TYPE_CHECKING, Any
 
+from nogging.captures.screen import acting
 from nogging.changes.file.filling import MOST, OCTETS, SECONDS, Filler, Told, got, put
 from nogging.errors import QuestionError
 
@@ -54,19 +54,16 @@ def filled(template: str, known: Mapping[str, Any], *, ours: bool = False) -> li
     acts upon.
     """
     for name, text in _texts(known):
-        if len(text.splitlines()) > 1 or text != text.rstrip(_ENDS):
+        if text and text.splitlines() != [text]:
             raise TemplateWrongError(
                 f"there is the end of a line in '{name}', and a second line would be sent: {text!r}"
             )
     text = filled_here(template, known) if ours else filled_text(template, known)
     lines = [line.rstrip() for line in text.splitlines() if line.strip()]
     for line in lines:
-        if acting := next((c for c in line if c != "\t" and unicodedata.category(c) == "Cc"), None):
-            raise TemplateWrongError(f"a line would have the control character {acting!r} in it: {line!r}")
+        if (letter := acting(line)) is not None:
+            raise TemplateWrongError(f"a line would have the control character {letter!r} in it: {line!r}")
     return lines
-
-
-_ENDS = "\n\r\v\f\x1c\x1d\x1e\x85\u2028\u2029"
 
 
 def _texts(value: Any, name: str = "") -> Iterator[tuple[str, str]]:

@@ -53,7 +53,7 @@ def checked(change: Change, fetch: Ask | None) -> Rehearsing:
     rehearsing = Rehearsing(change, fetch)
     rehearsing.check()
     pairs, model = planned(change.inventory), change.model
-    for place in places(model):
+    for place in (("gate", "expect"), *places(model)):
         load_expectations(change.path, pairs, ChangeModel, place)
     for n, one in enumerate(model.notices):
         try:
@@ -64,9 +64,9 @@ def checked(change: Change, fetch: Ask | None) -> Rehearsing:
 
 
 def places(model: ChangeModel) -> list[Path_]:
-    """Where in a change file expectations stand."""
+    """Where in a change file expectations stand, but for the gate's."""
     waits = [n for n, step in enumerate(model.steps) if step.awaited is not None and step.awaited.expect]
-    return [(), ("gate", "expect"), *(("steps", n, "await", "expect") for n in waits)]
+    return [(), *(("steps", n, "await", "expect") for n in waits)]
 
 
 def judged(

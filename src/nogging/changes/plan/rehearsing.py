@@ -17,7 +17,7 @@ from nogging.changes.file.templates import TemplateWrongError, filled
 from nogging.changes.plan.configuration import Configuration, Path, Planned, given, sent, typed
 from nogging.changes.plan.knowledge import Form, knowledge_of
 from nogging.errors import QuestionError
-from nogging.files import Path_, beside, read_text
+from nogging.files import Path_, read_text
 from nogging.inventory import Device, Inventory, Secret
 from nogging.judging.reuse import Vocabulary
 from nogging.predicates import Path as Name
@@ -251,8 +251,8 @@ class Rehearsing:
         return [line for k, one in enumerate(told) for line in self.filled_at(one, known, (*where, k))]
 
     def filled_file(self, name: str, known: Mapping[str, Any], where: Path_) -> list[str]:
+        place = self.change.source.beside(name, where)
         try:
-            place = beside(self.change.source.path, name)
             text = read_text(place)
         except QuestionError as error:
             raise self.change.source.error(where, str(error)) from None

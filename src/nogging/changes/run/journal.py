@@ -19,7 +19,6 @@ from typing import IO, Any
 from nogging.captures import inside
 from nogging.captures.masking import Masker
 from nogging.captures.writing import moment
-from nogging.collecting.programs import STATE as STATE
 from nogging.collecting.programs import state
 from nogging.errors import CaptureError, QuestionError
 from nogging.inventory import Device
