@@ -22,7 +22,7 @@ LINKS = (
     ("cove-r1", "eth2", "cove-r2", "eth2", 8),
     ("cove-r1", "eth3", "buoy-r1", "eth1", 12),
 )
-DAEMONS = ("zebra", "staticd", "ospfd", "bfdd", "bgpd", "ripd", "eigrpd", "pimd", "vrrpd")
+DAEMONS = ("zebra", "staticd", "ospfd", "bfdd", "bgpd", "ripd", "eigrpd", "pimd", "vrrpd", "ldpd")
 SYSTEMS = {"weir-r1": 64510, "cove-r1": 64501, "cove-r2": 64502, "buoy-r1": 64520}
 COVES = ("cove-r1", "cove-r2")
 UNNUMBERED = {("weir-r1", "eth1"), ("weir-r1", "eth2"), ("cove-r1", "eth1"), ("cove-r2", "eth1")}
@@ -60,8 +60,30 @@ def _configured(router: Router) -> str:
     if router.name in ("cove-r1", "buoy-r1"):
         lines += ["router rip", " network 203.0.113.12/30", " redistribute connected", " timers basic 5 15 10"]
         lines += ["router eigrp 64", " network 203.0.113.12/30", f" network {own}/32"]
-    lines += ["router ospf", f" ospf router-id {own}"] if router.name in COVES else []
+    lines += ["router ospf", f" ospf router-id {own}", *_labels(router, own)] if router.name in COVES else []
     return "\n".join([*lines, *_bgp(router, own), STATICS])
+
+
+def _labels(router: Router, own: str) -> list[str]:
+    """LDP between the coves, whose sessions need nothing of a kernel that knows no labels. BGP's way to the other's own
+    address leads over weir-r1, which RFC 6720 does not take: they meet at the addresses of their link."""
+    address = next(address for interface, address, _ in router.links if interface == "eth2").split("/")[0]
+    lines = [
+        "exit",
+        "mpls ldp",
+        f" router-id {own}",
+        " address-family ipv4",
+        f"  discovery transport-address {address}",
+    ]
+    return [
+        *lines,
+        "  discovery hello interval 1",
+        "  discovery hello holdtime 4",
+        "  interface eth2",
+        "  exit",
+        " exit-address-family",
+        "exit",
+    ]
 
 
 def _bgp(router: Router, own: str) -> list[str]:
@@ -79,8 +101,9 @@ WANTED = {
     "show ip ospf neighbor": {"cove-r1": 1, "cove-r2": 1},
     "show ip pim neighbor": {"cove-r1": 2, "cove-r2": 1, "buoy-r1": 1},
     "show ip eigrp neighbor": {"cove-r1": 1, "buoy-r1": 1},
+    "show mpls ldp neighbor": {"cove-r1": 1, "cove-r2": 1},
 }
-LIKE = {"show bgp summary": "(eth", "show ip ospf neighbor": "Full/", "show ip pim neighbor": "203.0.113", "show ip eigrp neighbor": "203.0.113"}  # fmt: skip
+LIKE = {"show bgp summary": "(eth", "show ip ospf neighbor": "Full/", "show ip pim neighbor": "203.0.113", "show ip eigrp neighbor": "203.0.113", "show mpls ldp neighbor": "OPERATIONAL"}  # fmt: skip
 
 
 def settled(within: float = 120, still: float = 4.0) -> None:

@@ -53,6 +53,7 @@ FORMS = {
     "show bgp ipv4 unicast summary": "show bgp ipv4 unicast summary json",
     "show bgp l2vpn evpn summary": "show bgp l2vpn evpn summary json",
     "show ip pim neighbor": "show ip pim neighbor json",
+    "show mpls ldp neighbor": "show mpls ldp neighbor json",
     "show interface vrf all brief": "show interface vrf all brief json",
     **{
         text: f"{text} json"
@@ -133,7 +134,9 @@ def test_the_text_says_what_the_json_says(real: Real, link: str) -> None:
         fabric.settled()
 
 
-EXPECTED = "  - {every: neighbor, where: \"protocol in ('bgp', 'ospf', 'bfd', 'pim', 'eigrp')\", must: settled}\n"
+EXPECTED = (
+    "  - {every: neighbor, where: \"protocol in ('bgp', 'ospf', 'bfd', 'pim', 'eigrp', 'ldp')\", must: settled}\n"
+)
 ALL_ROUTES = "  - {count: route, must: n >= before.n}\n"
 CHANGES = {
     "a description": ("steps: [{on: name = 'cove-r1', intent: [{interface: eth3, description: quay}]}]\n", State.IN),
@@ -182,6 +185,10 @@ CHANGES = {
     ),
     "a network leaves RIP": (
         f"{ALL_ROUTES}steps: [{{on: name = 'buoy-r1', send: [router rip, no network 203.0.113.12/30]}}]\n",
+        State.AS_BEFORE,
+    ),
+    "a label session is lost": (
+        "steps: [{on: name = 'cove-r2', send: [mpls ldp, address-family ipv4, no interface eth2]}]\n",
         State.AS_BEFORE,
     ),
     "a VNI goes down": (
