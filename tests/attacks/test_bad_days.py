@@ -88,3 +88,22 @@ def test_a_performance_that_was_killed_before_its_first_event_leaves_a_folder_to
         assert perform(load_change(network.change), to=folder).state is State.IN
         with pytest.raises(QuestionError, match="is there already"):
             perform(load_change(network.change), to=folder)
+
+
+FLOODED = """
+import signal, time
+from nogging.changes.run import stopping
+stopping._LOOKS_UP = 0.0005
+signal.signal(signal.SIGALRM, lambda *_: None)
+signal.setitimer(signal.ITIMER_REAL, 0.0005, 0.00037)
+stopping.Stop().run(lambda: time.sleep(0.5))
+signal.setitimer(signal.ITIMER_REAL, 0)
+"""
+
+
+def test_a_signal_in_the_moment_that_a_wait_ends_does_not_make_it_wait_for_ever() -> None:
+    with subprocess.Popen([sys.executable, "-c", FLOODED]) as running:
+        try:
+            assert running.wait(timeout=60) == 0
+        finally:
+            running.kill()

@@ -26,7 +26,8 @@ Found = TypeVar("Found")
 
 SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 _LOOKS_UP = 0.1
-"""Seconds between two looks at whether somebody asks for something."""
+"""Seconds between two looks at whether somebody asks for something. (Not by a `SimpleQueue`, which in CPython 3.11
+waits for ever where a signal comes in the moment that its time is over.)"""
 
 
 class Stop:
@@ -37,7 +38,7 @@ class Stop:
         self.deaf = False
         self.heard = heard
         self._asks = 0
-        self._questions: queue.SimpleQueue[tuple[Callable[[], Any], Future[Any]]] = queue.SimpleQueue()
+        self._questions: queue.Queue[tuple[Callable[[], Any], Future[Any]]] = queue.Queue()
         self._at_prompt = False
         self._worker: threading.Thread | None = None
 
