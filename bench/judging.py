@@ -13,12 +13,14 @@ from typing import Any
 import duckdb
 
 import nogging
+from bench.large import large
 from bench.measure import Figure, ratio
 from bench.reading import table
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
 from nogging.captures.writing import Writer
 from nogging.predicates.database import closed_database
+from nogging.report.page import Told, page
 from nogging.routing.longest import Longest
 
 ROUTES = 1_000_000
@@ -158,7 +160,37 @@ def challenging(place: Path) -> Figure:
     )
 
 
+GROWN = """
+expect:
+  - {every: interface, must: mtu = 9000}
+  - {every: interface, must: oper_status = 'up'}
+  - {count: route, must: n >= before.n}
+differences: {other: fail}
+"""
+
+
+def growing(place: Path) -> list[Figure]:
+    """Ten thousand devices, of which one in ten has a port that fell and routes that moved."""
+    file = place / "grown.yaml"
+    file.write_text(GROWN)
+    few, many = (large(place / str(devices), devices, 20 * devices) for devices in (1_000, 10_000))
+
+    def checked(sides: tuple[Capture, Capture]) -> None:
+        before, after = (Capture(side.folder) for side in sides)
+        assert nogging.check(file, after=after, before=before).verdict == "fail"
+
+    def told(sides: tuple[Capture, Capture]) -> None:
+        before, after = (Capture(side.folder) for side in sides)
+        assert len(page(Told("grown", after, before))) < 2_000_000
+
+    what, reference = "10,000 devices of 20 records", "ten times 1,000"
+    return [
+        ratio(f"{what}, checked", lambda: checked(many), reference, lambda: [checked(few) for _ in range(10)], times=1),
+        ratio(f"the page of {what}", lambda: told(many), reference, lambda: [told(few) for _ in range(10)], times=1),
+    ]
+
+
 def figures() -> list[Figure]:
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder)
-        return [*comparing(place), expecting(place), *looking_up(), challenging(place)]
+        return [*comparing(place), expecting(place), *looking_up(), challenging(place), *growing(place)]

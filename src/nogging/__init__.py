@@ -20,6 +20,7 @@ TYPE_CHECKING = False  # `typing` is not imported for it: that would be most of 
 if TYPE_CHECKING:
     from typing import Any
 
+    from nogging.asking.query import query
     from nogging.captures.capture import Capture as open_capture
     from nogging.captures.saved import ingest
     from nogging.changes.file.declared import load_change
@@ -33,7 +34,6 @@ if TYPE_CHECKING:
     from nogging.judging.check import check
     from nogging.judging.comparing import compare
     from nogging.judging.draft import draft
-    from nogging.judging.query import query
     from nogging.reading import read
     from nogging.routing.follow import follow
     from nogging.routing.lookup import lookup, lookup_many
@@ -54,7 +54,7 @@ _WHERE = {
     "lookup_many": ("nogging.routing.lookup", "lookup_many"),
     "open_capture": ("nogging.captures.capture", "Capture"),
     "perform": ("nogging.changes.run.performing", "perform"),
-    "query": ("nogging.judging.query", "query"),
+    "query": ("nogging.asking.query", "query"),
     "read": ("nogging.reading", "read"),
     "rehearse": ("nogging.changes.plan.rehearse", "rehearse"),
     "resume": ("nogging.changes.run.performing", "resume"),

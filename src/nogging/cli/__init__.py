@@ -21,6 +21,7 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
     "capture": ("capture", "INVENTORY --to DIR", "captures the state of the devices"),
     "ingest": ("ingest", "FOLDER --to DIR", "makes a capture of saved answers"),
     "read": ("read", "FILE --dialect D --command C", "reads one saved answer"),
+    "about": ("about", "DIR...", "what is there, and what is not well"),
     "records": ("records", "KIND DIR", "the records of a capture"),
     "query": ("query", '"SELECT …" DIR', "SQL over a capture"),
     "compare": ("compare", "BEFORE AFTER", "the differences between two captures"),

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import shlex
 from pathlib import Path
 from typing import Annotated
 
 import typer
+from rich.text import Text
 
+from nogging.asking.questions import Question, ask
 from nogging.captures.kept import UNREAD
 from nogging.captures.saved import opened
 from nogging.cli import PASS
-from nogging.cli.run import Format, FormatOption, captured, print_rows
+from nogging.cli.run import Format, FormatOption, captured, print_lines, print_rows
 from nogging.errors import QuestionError, nearest
 from nogging.judging.select import select
 from nogging.records import KINDS
@@ -19,19 +22,63 @@ from nogging.records.field import REMAINDER
 
 def command(
     kind: Annotated[str, typer.Argument(help="The kind of record, or 'unread'.")],
-    folder: Annotated[Path, typer.Argument(help="The capture.", metavar="DIR")],
+    folders: Annotated[list[Path], typer.Argument(help="The capture, or several beside each other.", metavar="DIR…")],
     where: Annotated[str | None, typer.Option(help="Only records for which this predicate holds.")] = None,
     fields: Annotated[str | None, typer.Option(help="Only these fields, by commas, in this order.")] = None,
+    settled: Annotated[
+        bool | None, typer.Option("--settled/--not-settled", help="Only neighbors that are settled, or are not.")
+    ] = None,
+    count_by: Annotated[str | None, typer.Option(help="How many there are of each value of these fields.")] = None,
+    alike: Annotated[
+        str | None, typer.Option(help="Which devices say the same in these fields, the odd first.")
+    ] = None,
+    figures: Annotated[
+        str | None, typer.Option(help="The least, the median, the most and the sum of these fields; 'all' of all.")
+    ] = None,
+    sort: Annotated[str | None, typer.Option(help="By these fields; -FIELD has the largest first.")] = None,
+    top: Annotated[int | None, typer.Option(help="So many rows at most.")] = None,
+    minus: Annotated[Path | None, typer.Option(help="Without what this capture has as well.", metavar="DIR")] = None,
     format: FormatOption = Format.TEXT,
 ) -> int:
-    """The records of a capture, or the lines that could not be read."""
-    capture = opened(captured(folder))
-    rows, names = select(capture, kind, where)
-    chosen = _chosen(fields, _short(names, kind) if format is Format.TEXT and fields is None else names)
-    rows = [{name: row[name] for name in chosen} for row in rows]
+    """The records of a capture, and questions of them: counted, sorted, alike, without those of another capture."""
+    named = _names(fields)
+    asked = Question(
+        kind,
+        where,
+        named,
+        settled,
+        _names(count_by),
+        _names(alike),
+        None if figures is None else [] if figures == "all" else _names(figures),
+        _names(sort),
+        top,
+        captured(minus) if minus is not None else None,
+    )
     what = "unread lines" if kind == UNREAD else f"{kind} records"
-    print_rows(rows, chosen, format, f"no {what}" + (f" where {where}" if where else ""))
+    nothing = f"no {what}" + (f" where {where}" if where else "")
+    if asked.only_selects and len(folders) == 1:
+        rows, names = select(opened(captured(folders[0])), kind, where)
+        chosen = _chosen(named, _short(names, kind) if format is Format.TEXT and fields is None else names)
+        rows = [{name: row[name] for name in chosen} for row in rows]
+        print_rows(rows, chosen, format, nothing, "" if fields else kind)
+        return PASS
+    found = ask(asked, *map(captured, folders))
+    hidden = REMAINDER.name if format is Format.TEXT and fields is None else ""
+    names = [name for name in found.names if name != hidden]
+    rows = [{name: row[name] for name in names} for row in found.rows]
+    print_rows(rows, names, format, nothing, "" if fields or count_by or alike or figures else kind)
+    if format is Format.TEXT:
+        every = [*folders, *([minus] if minus else [])]
+        print_lines([Text(f"in SQL: nogging query {_quoted(found.sql)} {shlex.join(map(str, every))}", style="dim")])
     return PASS
+
+
+def _names(text: str | None) -> list[str]:
+    return [name.strip() for name in text.split(",") if name.strip()] if text is not None else []
+
+
+def _quoted(sql: str) -> str:
+    return f'"{sql}"' if not set(sql) & set('"$`\\!') else shlex.quote(sql)
 
 
 def _short(names: list[str], kind: str) -> list[str]:
@@ -39,11 +86,8 @@ def _short(names: list[str], kind: str) -> list[str]:
     return [name for name in names if name != REMAINDER.name or KINDS[kind].of_answers]
 
 
-def _chosen(fields: str | None, names: list[str]) -> list[str]:
-    if fields is None:
-        return names
-    chosen = [name.strip() for name in fields.split(",")]
-    for name in chosen:
+def _chosen(fields: list[str], names: list[str]) -> list[str]:
+    for name in fields:
         if name not in names:
             raise QuestionError(f"unknown field '{name}'{nearest(name, names)}")
-    return chosen
+    return fields or names

@@ -181,8 +181,8 @@ def _cell(value: Any) -> Any:
     return _cell_of(value)
 
 
-def print_rows(rows: list[dict[str, Any]], names: Iterable[str], format: Format, nothing: str) -> None:
-    """Records, or the rows of a query; `nothing` is said where there are none."""
+def print_rows(rows: list[dict[str, Any]], names: Iterable[str], format: Format, nothing: str, kind: str = "") -> None:
+    """Records of a kind, or the rows of a query; `nothing` is said where there are none."""
     from nogging.report import plain, text
 
     if format is Format.JSON:
@@ -190,7 +190,7 @@ def print_rows(rows: list[dict[str, Any]], names: Iterable[str], format: Format,
     elif format is Format.CSV:
         print_csv(plain.rows(rows), names)
     elif rows:
-        print_lines(text.records(rows, width() if sys.stdout.isatty() else None))
+        print_lines(text.records(rows, width() if sys.stdout.isatty() else None, kind))
     else:
         print(nothing)
 

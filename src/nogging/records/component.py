@@ -20,5 +20,6 @@ COMPONENT = Kind(
         Field("speed", Type.NUMBER, Nature.GAUGE, "how fast it turns", "RFC 8348, sensor value", "rpm"),
     ),
     counted=(),
+    not_well="oper_state not in ('enabled', 'absent', 'testing')",
     known_again=(("serial_num",),),
 )

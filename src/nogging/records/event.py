@@ -20,4 +20,5 @@ EVENT = Kind(
         Field("state", Type.TEXT, Nature.NOTE, "up or down", values=("up", "down")),
     ),
     compared=False,
+    not_well="severity in ('emergency', 'alert', 'critical', 'error')",
 )

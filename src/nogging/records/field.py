@@ -121,6 +121,8 @@ class Kind:
     """By which fields, besides the device, a draft counts its records; None where it does not."""
     landmarks: tuple[str, tuple[str, ...]] = ("", ())
     """A field, and those of its values that a draft expects where they are, and nowhere else."""
+    not_well: str = ""
+    """A predicate that holds for a record of which somebody should know, whatever was expected."""
     exact: tuple[str, tuple[str, ...]] = ("", ())
     """A condition, and the fields that a draft expects of these records exactly as they are."""
     derive: Callable[[dict[str, Any]], None] | None = None

@@ -144,6 +144,7 @@ INTERFACE = Kind(
     falls_at_both_ends=True,
     peers=(over_the_link("interface", "name"),),
     sort="description",
+    not_well="admin_status = 'up' and oper_status not in ('up', 'unknown')",
     derive=_derived,
     known_again=(("phys_address",), ("description",)),
 )

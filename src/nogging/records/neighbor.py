@@ -159,6 +159,7 @@ NEIGHBOR = Kind(
     ),
     sort="protocol",
     counted=("protocol",),
+    not_well="not settled and state not in ('2_way', 'admin_down')",
     exact=("protocol = 'lldp'", ("device", "interface", "neighbor", "remote_interface")),
     derive=_settle,
 )

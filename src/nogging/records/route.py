@@ -126,6 +126,7 @@ ROUTE = Kind(
     ),
     counted=("family",),
     landmarks=("destination_prefix", ("0.0.0.0/0", "::/0")),
+    not_well="chosen and not active",
     derive=_derived,
     derive_table=_derived_table,
     come_and_go=True,

@@ -27,11 +27,13 @@ from nogging.judging.verdict import (
     Verdict,
     words_that_differ,
 )
-from nogging.records import KINDS, Nature
+from nogging.records import KINDS, Kind, Nature
 from nogging.records.field import REMAINDER
 from nogging.report.cleaning import clean
 
 MOST_WORDS = 12
+_WIDE = 120
+"""Where prose is wrapped that no terminal bounds."""
 
 STYLES = {
     "pass": "green",
@@ -106,14 +108,14 @@ def judgement(found: Judgement, width: int) -> list[Text]:
     _unexplained(page, found)
     _results(page, found, Verdict.PASS)
     _explained(page, found)
-    _growing(page, found.growing)
+    grew(page, found.growing)
     for note in found.notes:
         page.blank()
         page.prose(note, label="note")
     return page.lines
 
 
-def _growing(page: Page, found: tuple[Growth, ...]) -> None:
+def grew(page: Page, found: tuple[Growth, ...]) -> None:
     """Counters of faults that grew: no difference, and worth knowing."""
     if not found:
         return
@@ -121,7 +123,7 @@ def _growing(page: Page, found: tuple[Growth, ...]) -> None:
     page.line(f"{len(found)} counter{'s' * (len(found) != 1)} of faults grew", style="bold")
     for one in found[:MOST_GROWING]:
         rate = f", {one.per_minute:.3g} a minute" if one.per_minute is not None else ""
-        told = f"{one.device}  {_named(one.kind, one.key)}: {one.field} {one.before} → {one.after}{rate}"
+        told = f"{one.device}  {named(one.kind, one.key)}: {one.field} {one.before} → {one.after}{rate}"
         page.prose(told, indent=2)
     if len(found) > MOST_GROWING:
         page.line(f"… and {len(found) - MOST_GROWING} more (--format json lists all)", indent=2)
@@ -158,7 +160,7 @@ def _counts(found: Judgement) -> str:
 def look_first(found: Judgement) -> str | None:
     """The likeliest cause: the lowest layer at which something failed or changed without an explanation."""
     failed = [
-        (_layer(one), 0, f"{_named(one.kind, failure.record)} on {failure.device}: {what_failed(failure)}")
+        (_layer(one), 0, f"{named(one.kind, failure.record)} on {failure.device}: {what_failed(failure)}")
         for one in found.results
         if one.verdict is Verdict.FAIL and one.strength == "must"
         for failure in one.failures
@@ -168,7 +170,7 @@ def look_first(found: Judgement) -> str | None:
         (
             list(KINDS).index(one.kind),
             1,
-            f"{_named(one.kind, one.key)} on {one.device}: {one.what}{_change(one)}",
+            f"{named(one.kind, one.key)} on {one.device}: {one.what}{_change(one)}",
         )
         for one in found.unexplained
     ]
@@ -210,7 +212,7 @@ def _result(page: Page, one: Result) -> None:
 def _waived(page: Page, one: Result) -> None:
     """What is let pass, each with its waiver."""
     for failure in one.waived:
-        told = f"{failure.device}  {_named(one.kind, failure.record)}: {failure.reason}"
+        told = f"{failure.device}  {named(one.kind, failure.record)}: {failure.reason}"
         page.prose(clean(told), indent=_LABEL, body="dim")
 
 
@@ -243,7 +245,7 @@ def _failure(page: Page, result: Result, failure: Failure) -> None:
 
 def headed(kind: str, failure: Failure) -> str:
     """Whose and what a failure is about."""
-    about = clean(failure.name) or ("" if set(failure.record) <= {"device", "n"} else _named(kind, failure.record))
+    about = clean(failure.name) or ("" if set(failure.record) <= {"device", "n"} else named(kind, failure.record))
     return "  ".join(one for one in (failure.device, about) if one)
 
 
@@ -270,7 +272,7 @@ def _fitting_lines(side: list[Evidence]) -> list[Evidence]:
     return side if len(side) <= MOST_LINES else [one for one in side if not one.around][:MOST_LINES]
 
 
-def _named(kind: str, record: Mapping[str, Any]) -> str:
+def named(kind: str, record: Mapping[str, Any]) -> str:
     """A record by its key: what a person would call it."""
     if kind == PATH:
         return f"to {record['to']}" + (f" by {record['path']}" if record.get("path") else "")
@@ -346,7 +348,7 @@ def comparison(found: Comparison, width: int) -> list[Text]:
         page.blank()
         n = len(noise.differences)
         page.prose(f"{n} difference{'s' * (n != 1)} told apart as noise: {noise.title}", body="dim")
-    _growing(page, found.growing)
+    grew(page, found.growing)
     _not_compared(page, found.not_compared)
     return page.lines
 
@@ -359,7 +361,7 @@ def _perhaps(page: Page, differences: Iterable[Difference]) -> None:
         page.line("perhaps the same under another name", style="bold")
     for one in found:
         assert one.perhaps is not None
-        names = f"{_named(one.kind, one.key)} → {_named(one.kind, one.perhaps)}"
+        names = f"{named(one.kind, one.key)} → {named(one.kind, one.perhaps)}"
         page.prose(f"{one.device}  {names} ({one.because})", indent=2)
 
 
@@ -377,7 +379,7 @@ def _grouped(page: Page, differences: Iterable[Difference], most: int, device: s
 def groups(differences: list[Difference]) -> Iterator[tuple[str, str, str]]:
     """(what, what it is about, the names that it stands for)."""
     ordered = sorted(differences, key=lambda one: list(KINDS).index(one.kind))
-    everywhere = _alike(ordered, lambda one: _named(one.kind, one.key))
+    everywhere = _alike(ordered, lambda one: named(one.kind, one.key))
     spread = {id(one) for group in everywhere.values() if len(group) >= MOST_ALONE for one in group}
     for (_, what, change, about), group in everywhere.items():
         if len(group) >= MOST_ALONE:
@@ -385,7 +387,7 @@ def groups(differences: list[Difference]) -> Iterator[tuple[str, str, str]]:
     rest = [one for one in ordered if id(one) not in spread]
     for (kind, what, change, _), group in _alike(rest, _by_device).items():
         if len(group) == 1:
-            yield what, f"{_on(differences, group[0])}{_named(kind, group[0].key)}{change}", ""
+            yield what, f"{_on(differences, group[0])}{named(kind, group[0].key)}{change}", ""
         else:
             prefixes = list(dict.fromkeys(str(one.key["destination_prefix"]) for one in group))
             more = f" … and {len(prefixes) - MOST_NAMES} more" if len(prefixes) > MOST_NAMES else ""
@@ -404,7 +406,7 @@ def _alike(
 
 def _by_device(one: Difference) -> str:
     """Routes of one device that changed alike are one group; anything else stands for itself."""
-    return one.device if one.kind == "route" else f"{one.device} {_named(one.kind, one.key)}"
+    return one.device if one.kind == "route" else f"{one.device} {named(one.kind, one.key)}"
 
 
 def _on(differences: list[Difference], one: Difference) -> str:
@@ -459,23 +461,47 @@ def _hop(hop: Mapping[str, Any], telling: list[str]) -> str:
     return " ".join(members) + (f" ({', '.join(states)})" if states else "")
 
 
-def records(rows: list[dict[str, Any]], width: int | None) -> list[Text]:
-    """Rows as columns. Columns that hold nothing are left out; `width` bounds the rest (None: as wide as it is)."""
+def records(rows: list[dict[str, Any]], width: int | None, kind: str = "") -> list[Text]:
+    """Rows as columns. Columns that hold nothing are left out; `width` bounds the rest (None: as wide as it is). Of
+    records of one kind, what says who they are comes first, then what differs; what is the same in all is told once."""
     names = [name for name in (rows[0] if rows else {}) if any(row[name] not in (None, "") for row in rows)]
+    names, same = _telling_first(rows, names, KINDS[kind]) if kind in KINDS and len(rows) > 1 else (names, [])
     cells = [[clean(shown(row[name])) if row[name] not in (None, "") else "" for name in names] for row in rows]
-    widths = [max(len(name), *(len(row[n]) for row in cells)) for n, name in enumerate(names)]
-    kept = _fitting(widths, width)
-    lines = [Text("  ".join(f"{names[n]:<{widths[n]}}" for n in range(kept)).rstrip(), style="bold")]
-    lines += [Text("  ".join(f"{row[n]:<{widths[n]}}" for n in range(kept)).rstrip()) for row in cells]
+    kept = fitting([max(len(name), *(len(row[n]) for row in cells)) for n, name in enumerate(names)], width)
+    lines = table([names[:kept], *(row[:kept] for row in cells)])
+    page = Page(width or _WIDE)
+    if same:
+        page.prose(f"the same in all: {', '.join(f'{name} {shown(rows[0][name])}' for name in same)}", body="dim")
     if kept < len(names):
-        left = ", ".join(names[kept:])
-        page = Page(width or 80)
-        page.prose(f"not shown for want of width: {left} (--format json has all)", body="dim")
-        lines += page.lines
-    return lines
+        page.prose(f"not shown for want of width: {', '.join(names[kept:])} (--format json has all)", body="dim")
+    return lines + page.lines
 
 
-def _fitting(widths: list[int], width: int | None) -> int:
+def table(rows: list[list[str]], right: int | None = None) -> list[Text]:
+    """Cells in columns below their headings, those from the column `right` on to the right."""
+    widths = [max(map(len, column)) for column in zip(*rows, strict=True)]
+    lines = [
+        "  ".join(
+            f"{cell:>{wide}}" if right is not None and n >= right else f"{cell:<{wide}}"
+            for n, (cell, wide) in enumerate(zip(row, widths, strict=True))
+        ).rstrip()
+        for row in rows
+    ]
+    return [Text(line, style="" if n else "bold") for n, line in enumerate(lines)]
+
+
+def _telling_first(rows: list[dict[str, Any]], names: list[str], kind: Kind) -> tuple[list[str], list[str]]:
+    """The fields in the order in which they tell, and those that tell nothing: of one value in every record."""
+    differ = [name for name in names if len({shown(row[name]) for row in rows}) > 1]
+    added = [name for name in names if name not in kind.fields]  # of which capture
+    who = [name for name in names if name == "device" or (name in (*kind.keys, *kind.members) and name in differ)]
+    wells = [name for name in names if name == "state" or (name in kind.fields and kind.fields[name].well is not None)]
+    states = [name for name in differ if name in kind.fields and kind.fields[name].nature is not Nature.NOTE]
+    telling = list(dict.fromkeys([*added, *who, *wells, *states, *differ]))
+    return telling, [name for name in names if name not in telling]
+
+
+def fitting(widths: list[int], width: int | None) -> int:
     """How many columns fit, from the left; one at least."""
     total = 0
     for n, one in enumerate(widths):

@@ -1,8 +1,9 @@
-"""SQL over a capture: a table for each kind, `device` with the labels, `link` and the lines that are `unread`."""
+"""SQL over captures: a table for each kind, `device` with the labels, `link` and the lines that are `unread`."""
 
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -21,19 +22,23 @@ if TYPE_CHECKING:
     import duckdb
     import pyarrow as pa
 
+CAPTURE = "capture"
+"""The column that says of which of several captures a row is."""
 LINK = ("device", "interface", "peer_device", "peer_interface", "source")
 
 
-def query(sql: str, capture: Capture | str | Path) -> pa.Table:
+def query(sql: str, capture: Capture | str | Path, *more: Capture | str | Path) -> pa.Table:
     """The answer to a query as an Arrow table; `QuestionError` for one that cannot be answered.
 
-    The functions of predicates may be used; nothing outside the capture can be reached.
+    The functions of predicates may be used; nothing outside the captures can be reached. Where there are several, each
+    table has a column `capture` with their names (`names_of`).
     """
     import duckdb
 
     database = closed_database()
     register(database)
-    _tables(database, opened(capture))
+    captures = [opened(one) for one in (capture, *more)]
+    _register(database, captures)
     try:
         answer = database.sql(sql)
         if answer is None:
@@ -47,15 +52,33 @@ def query(sql: str, capture: Capture | str | Path) -> pa.Table:
     return found
 
 
-def _tables(database: duckdb.DuckDBPyConnection, capture: Capture) -> None:
+def names_of(captures: Sequence[Capture]) -> list[str]:
+    """What captures are called beside each other: by the last name of their folder, where that tells them apart."""
+    names = [one.folder.resolve().name for one in captures]
+    return names if len(set(names)) == len(names) else [str(one.folder) for one in captures]
+
+
+def _register(database: duckdb.DuckDBPyConnection, captures: Sequence[Capture]) -> None:
     """Every table that a query may name."""
     import pyarrow as pa
 
-    for kind in (*KINDS, UNREAD):
-        database.register(kind, naive(capture.records(kind)))
+    several = [_tables(one) for one in captures]
+    if len(several) > 1:
+        for name, tables in zip(names_of(captures), several, strict=True):
+            for table, rows in tables.items():
+                tables[table] = rows.add_column(0, CAPTURE, pa.array([name] * rows.num_rows, pa.string()))
+    for table in several[0]:
+        database.register(table, pa.concat_tables([one[table] for one in several], promote_options="default"))
+
+
+def _tables(capture: Capture) -> dict[str, pa.Table]:
+    import pyarrow as pa
+
+    tables = {kind: naive(capture.records(kind)) for kind in (*KINDS, UNREAD)}
     joined = [asdict(one) for one in links(capture)]
-    database.register("link", pa.table({name: pa.array([one[name] for one in joined], pa.string()) for name in LINK}))
+    tables["link"] = pa.table({name: pa.array([one[name] for one in joined], pa.string()) for name in LINK})
     labels = sorted({label for one in capture.devices.values() for label in one.labels} - {"device", "dialect"})
     columns = {name: [one.labels.get(name, "") for one in capture.devices.values()] for name in labels}
     known = {"device": list(capture.devices), "dialect": [one.dialect for one in capture.devices.values()]}
-    database.register("device", pa.table({**known, **columns}))
+    tables["device"] = pa.table({**known, **columns})
+    return tables

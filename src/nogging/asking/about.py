@@ -1,0 +1,165 @@
+"""What is there, and what of it is not well: of one capture, or of several beside each other.
+
+What is not well is declared with each kind (`Kind.not_well`), and asked as any other predicate is: of a record of
+which it is unknown it is not said.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+from nogging.captures.capture import Capture
+from nogging.captures.kept import UNREAD
+from nogging.captures.manifest import CAPTURED, NOT_SUPPORTED, SAID_NOTHING, DeviceEntry
+from nogging.captures.saved import opened
+from nogging.errors import QuestionError, nearest
+from nogging.judging.growth import growing
+from nogging.judging.pairs import Pairs
+from nogging.judging.select import select
+from nogging.judging.verdict import Growth
+from nogging.predicates import parse
+from nogging.records import KINDS, Kind
+
+DIALECT = "dialect"
+_FINE = (NOT_SUPPORTED, SAID_NOTHING)
+
+
+@dataclass(frozen=True)
+class NotWell:
+    """A record that is not well: `because` are the fields that say so, with their values."""
+
+    kind: str
+    record: dict[str, Any]
+    because: dict[str, Any]
+
+    @property
+    def device(self) -> str:
+        return str(self.record["device"])
+
+
+@dataclass(frozen=True)
+class Lacking:
+    """What was not captured: of a device everything (`command` is empty), or the answer to one command."""
+
+    device: str
+    command: str
+    outcome: str
+    reason: str
+
+
+@dataclass
+class Part:
+    """The devices of one capture that are told together: all, or those with one value of a label."""
+
+    devices: list[str]
+    dialects: Counter[str] = field(default_factory=Counter)
+    records: Counter[str] = field(default_factory=Counter)
+    not_well: list[NotWell] = field(default_factory=list)
+    lacking: list[Lacking] = field(default_factory=list)
+    unread: Counter[tuple[str, str]] = field(default_factory=Counter)
+    """How many lines, by dialect and command."""
+    growing: list[Growth] = field(default_factory=list)
+    """Counters of faults that grew since the capture before."""
+
+    def badly(self, kind: str) -> int:
+        return sum(one.kind == kind for one in self.not_well)
+
+
+@dataclass(frozen=True)
+class About:
+    """`captures` with, for each, its parts by what they have in common: `{"": all}`, or a part for each value."""
+
+    captures: tuple[Capture, ...]
+    by: str
+    parts: tuple[dict[str, Part], ...]
+
+    @property
+    def values(self) -> tuple[str, ...]:
+        """What there is to tell the parts apart, in any of the captures."""
+        return tuple(sorted({name for parts in self.parts for name in parts}))
+
+    @property
+    def whole(self) -> tuple[Part, ...]:
+        """Each capture as one."""
+        return tuple(_together(parts.values()) for parts in self.parts)
+
+
+def about(*captures: Capture | str | Path, by: str = "") -> About:
+    """What is in some captures, in the order given; `by` is `dialect`, or a label (`label.site`).
+
+    Raises `CaptureError` for a directory that is none, `QuestionError` for a label that no device has.
+    """
+    found = tuple(opened(one) for one in captures)
+    if not found:
+        raise QuestionError("which capture?")
+    value = _values(found, by)
+    earlier = (None, *found[:-1])
+    return About(found, by, tuple(_parts(one, value, before) for one, before in zip(found, earlier, strict=True)))
+
+
+def _values(captures: Sequence[Capture], by: str) -> Callable[[DeviceEntry], str]:
+    name = by.removeprefix("label.")
+    if not by:
+        return lambda _device: ""
+    if by == DIALECT:
+        return lambda device: device.dialect
+    known = sorted({label for one in captures for device in one.devices.values() for label in device.labels})
+    if name not in known:
+        raise QuestionError(f"no device has a label '{name}'{nearest(name, [*known, DIALECT])}")
+    return lambda device: device.labels.get(name, "")
+
+
+def _parts(capture: Capture, value: Callable[[DeviceEntry], str], before: Capture | None) -> dict[str, Part]:
+    parts: dict[str, Part] = {}
+    place = {name: parts.setdefault(value(device), Part([])) for name, device in capture.devices.items()}
+    for name, device in capture.devices.items():
+        place[name].devices.append(name)
+        place[name].dialects[device.dialect] += 1
+        place[name].lacking += _lacking(name, device)
+    for kind in KINDS.values():
+        for name in capture.records(kind.name).column("device").to_pylist():
+            place[name].records[kind.name] += 1
+        for one in _not_well(capture, kind):
+            place[one.device].not_well.append(one)
+    for line in capture.records(UNREAD).select(["device", "answer"]).to_pylist():
+        place[line["device"]].unread[capture.devices[line["device"]].dialect, line["answer"]] += 1
+    for growth in growing(Pairs(capture, before)) if before is not None else ():
+        place[growth.device].growing.append(growth)
+    return dict(sorted(parts.items()))
+
+
+def _lacking(name: str, device: DeviceEntry) -> list[Lacking]:
+    if device.outcome != CAPTURED:
+        return [Lacking(name, "", device.outcome, device.reason)]
+    missing = ((command, one) for command, one in device.commands.items() if not one.is_evidence)
+    return [Lacking(name, command, one.outcome, one.reason) for command, one in missing if one.outcome not in _FINE]
+
+
+def _not_well(capture: Capture, kind: Kind) -> list[NotWell]:
+    if not kind.not_well or not capture.count(kind.name):
+        return []
+    rows, _ = select(capture, kind.name, kind.not_well)
+    speaks = parse(kind.not_well, {(name,): one for name, one in kind.fields.items()}).fields
+    telling = [name for name in kind.fields if name in speaks]
+    return [NotWell(kind.name, row, {name: row[name] for name in telling}) for row in rows]
+
+
+def _together(parts: Iterable[Part]) -> Part:
+    whole = Part([])
+    for one in parts:
+        whole = replace(
+            whole,
+            devices=whole.devices + one.devices,
+            dialects=whole.dialects + one.dialects,
+            records=whole.records + one.records,
+            not_well=whole.not_well + one.not_well,
+            lacking=whole.lacking + one.lacking,
+            unread=whole.unread + one.unread,
+            growing=whole.growing + one.growing,
+        )
+    whole.not_well.sort(key=lambda one: list(KINDS).index(one.kind))  # a cause stands below its effects
+    return whole

@@ -1,0 +1,168 @@
+"""What is there and what is not well, as text and as plain values: `nogging about`."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import asdict
+from itertools import groupby
+from typing import Any
+
+from rich.text import Text
+
+from nogging.asking.about import About, Lacking, NotWell, Part
+from nogging.captures.capture import Capture
+from nogging.records import KINDS
+from nogging.report import plain
+from nogging.report.cleaning import clean
+from nogging.report.text import Page, fitting, grew, named, shown, table
+
+MOST = 20
+_NONE = "(none)"
+_BESIDES = ("lacking", "unread")
+_QUIET = ("setting", "answer")
+"""Kinds of which a network's state is seen least: their columns come last."""
+
+
+def about(found: About, width: int) -> list[Text]:
+    """The summary: in one line how it stands, where to look first, the counts, and then what is not well."""
+    page, last = Page(width), found.whole[-1]
+    page.line(_standing(last), style="bold")
+    if last.not_well:
+        page.prose(f"look first: {not_well(last.not_well[0])}", style="bold", body="bold")
+    page.blank()
+    cells = _counts(found)
+    fit = fitting([max(map(len, column)) for column in zip(*cells, strict=True)], width)
+    page.lines += table([row[:fit] for row in cells], right=1)
+    if fit < len(cells[0]):
+        page.prose(f"not shown for want of width: {', '.join(cells[0][fit:])} (--format csv has all)", body="dim")
+    if any(part.not_well for part in found.whole):
+        page.line("(in brackets: those of them that are not well)", style="dim")
+    where = f" in {found.captures[-1].folder}" if len(found.captures) > 1 else ""
+    _listed(page, f"not well{where}", [not_well(one) for one in last.not_well])
+    _listed(page, f"not captured{where}", [*_lacking(last.lacking)])
+    unread = last.unread.most_common()
+    _listed(
+        page, f"unread{where}", [f"{dialect} '{clean(command)}': {_n(n, 'line')}" for (dialect, command), n in unread]
+    )
+    grew(page, tuple(last.growing))
+    return page.lines
+
+
+def _standing(part: Part) -> str:
+    told = [
+        f"{_n(len(part.devices), 'device')} ({', '.join(f'{n} {name}' for name, n in part.dialects.most_common())})",
+        f"{_n(part.records.total(), 'record')}, {len(part.not_well) or 'none'} not well",
+        f"{_n(len(part.lacking), 'answer') if part.lacking else 'nothing'} lacking",
+        f"{_n(part.unread.total(), 'line')} unread",
+    ]
+    return "; ".join(told)
+
+
+def _counts(found: About) -> list[list[str]]:
+    """A row a kind and a column a capture; with parts a row a part, those first of which most is not well."""
+    kinds = [kind for kind in KINDS if any(part.records[kind] for part in found.whole)]
+    if not found.by:
+        titles = [""] + (["records"] if len(found.captures) == 1 else _short(found.captures))
+        rows = [[name, *(_told(part, name) for part in found.whole)] for name in ("devices", *kinds, *_BESIDES)]
+        return [titles, *rows]
+    parts = {name: [one[name] for one in found.parts if name in one] for name in found.values}
+    ordered = sorted(parts, key=lambda name: -len(parts[name][-1].not_well))
+    columns = ("devices", "not well", *_BESIDES, *(kind for kind in reversed(kinds) if kind not in _QUIET), *_QUIET)
+    columns = tuple(name for name in columns if name in kinds or name not in KINDS)
+    return [
+        [found.by, *columns],
+        *([_titled(name), *(_over(parts[name], column) for column in columns)] for name in ordered),
+    ]
+
+
+def _over(parts: list[Part], column: str) -> str:
+    """What one part says of a column in each capture, once where it is always the same."""
+    return " → ".join(one for one, _ in groupby(_told(part, column) for part in parts))
+
+
+def _told(part: Part, name: str) -> str:
+    if name in KINDS:
+        badly = part.badly(name)
+        return f"{part.records[name]} ({badly})" if badly else str(part.records[name])
+    numbers = {"devices": len(part.devices), "not well": len(part.not_well)}
+    return str({**numbers, "lacking": len(part.lacking), "unread": part.unread.total()}[name])
+
+
+def _short(captures: tuple[Capture, ...]) -> list[str]:
+    """The captures by their last names, where these tell them apart."""
+    names = [one.folder.name for one in captures]
+    return [
+        clean(name) for name in (names if len(set(names)) == len(names) else map(str, (one.folder for one in captures)))
+    ]
+
+
+def _titled(name: str) -> str:
+    return clean(name) or _NONE
+
+
+def not_well(one: NotWell) -> str:
+    """A record that is not well, with why: `mole-r1  interface eth3: oper_status down`."""
+    said = {name: value for name, value in one.because.items() if value is not None}
+    words = {name: value for name, value in said.items() if not isinstance(value, bool)}
+    because = ", ".join(f"{name} {shown(value)}" for name, value in (words or said).items())
+    return f"{one.device}  {named(one.kind, one.record)}: {because}"
+
+
+def _lacking(found: list[Lacking]) -> Iterator[str]:
+    """Whole devices first; of a command that several lack, they are told together."""
+    for one in found:
+        if not one.command:
+            yield f"{one.device}: {one.outcome}" + (f" ({clean(one.reason)})" if one.reason else "")
+    commands: dict[tuple[str, str], list[str]] = {}
+    for one in found:
+        if one.command:
+            commands.setdefault((one.command, one.outcome), []).append(one.device)
+    for (command, outcome), devices in commands.items():
+        yield f"'{clean(command)}' {outcome.replace('_', ' ')}: {', '.join(devices)}"
+
+
+def _listed(page: Page, title: str, lines: list[str]) -> None:
+    if not lines:
+        return
+    page.blank()
+    page.line(title, style="bold")
+    for one in lines[:MOST]:
+        page.prose(one, indent=2)
+    if len(lines) > MOST:
+        page.line(f"… and {len(lines) - MOST} more (--format json lists all)", indent=2)
+
+
+def _n(n: int, word: str) -> str:
+    return f"{n} {word}{'s' * (n != 1)}"
+
+
+def plain_about(found: About) -> list[dict[str, Any]]:
+    """A row for each capture and part: what `--format json` prints."""
+    return [
+        {"capture": str(capture.folder), "by": found.by, "value": name, **_plain(part)}
+        for capture, parts in zip(found.captures, found.parts, strict=True)
+        for name, part in parts.items()
+    ]
+
+
+def _plain(part: Part) -> dict[str, Any]:
+    unread = [{"dialect": dialect, "command": command, "lines": n} for (dialect, command), n in part.unread.items()]
+    return {
+        "devices": part.devices,
+        "dialects": dict(part.dialects),
+        "records": {kind: {"records": n, "not_well": part.badly(kind)} for kind, n in part.records.items()},
+        "not_well": [plain.value(vars(one)) for one in part.not_well],
+        "lacking": [asdict(one) for one in part.lacking],
+        "unread": unread,
+        "growing": [{**asdict(one), "per_minute": one.per_minute} for one in part.growing],
+    }
+
+
+def rows(found: About) -> list[dict[str, Any]]:
+    """A row for each capture, part and kind: what `--format csv` prints."""
+    return [
+        {"capture": str(capture.folder), "value": name, "kind": kind, "records": n, "not_well": part.badly(kind)}
+        for capture, parts in zip(found.captures, found.parts, strict=True)
+        for name, part in parts.items()
+        for kind, n in part.records.items()
+    ]

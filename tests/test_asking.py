@@ -1,0 +1,164 @@
+"""Questions before any judgement, held against the same counted by hand."""
+
+from __future__ import annotations
+
+import json
+import shlex
+import subprocess
+import sys
+from collections import Counter, defaultdict
+from statistics import median
+from typing import Any
+
+import pytest
+
+import nogging
+from conftest import Build, Change
+from nogging.asking.about import about
+from nogging.asking.questions import Question, ask
+from nogging.captures.capture import Capture
+from nogging.captures.manifest import NOT_ANSWERED, CommandEntry
+from nogging.errors import QuestionError
+from nogging.records import KINDS
+
+
+def told(*arguments: Any) -> str:
+    done = subprocess.run(
+        [sys.executable, "-m", "nogging", *map(str, arguments)], capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stderr
+    return done.stdout
+
+
+def rows(capture: Capture, kind: str) -> list[dict[str, Any]]:
+    return capture.records(kind).to_pylist()
+
+
+def test_what_is_there_and_what_is_not_well(bad: Change) -> None:
+    found = about(bad.before, bad.after)
+    before, after = found.whole
+    assert before.not_well == [] and (before.lacking, before.unread.total()) == ([], 0)
+    down = [row for row in rows(bad.after, "interface") if row["admin_status"] == "up" and row["oper_status"] == "down"]
+    unsettled = [row for row in rows(bad.after, "neighbor") if not row["settled"]]
+    kinds = ["interface"] * len(down) + ["neighbor"] * len(unsettled)
+    assert down and unsettled and [one.kind for one in after.not_well] == kinds
+    keys = [(one.device, one.record.get("name"), one.record.get("neighbor")) for one in after.not_well]
+    assert sorted(keys, key=str) == sorted(
+        ((row["device"], row.get("name"), row.get("neighbor")) for row in (*down, *unsettled)), key=str
+    )
+    assert {kind: bad.after.count(kind) for kind in KINDS if bad.after.count(kind)} == after.records
+    text = told("about", bad.before.folder, bad.after.folder)
+    assert f"look first: {after.not_well[0].device}  interface {after.not_well[0].record['name']}" in text
+    parts = json.loads(told("about", bad.after.folder, "--by", "label.site", "--format", "json"))
+    sites = {name: one.labels["site"] for name, one in bad.after.devices.items()}
+    assert {one["value"]: one["devices"] for one in parts} == {
+        site: [name for name in sites if sites[name] == site] for site in sorted(set(sites.values()))
+    }
+    assert sum(len(one["not_well"]) for one in parts) == len(after.not_well)
+    with pytest.raises(QuestionError, match="did you mean 'site'"):
+        about(bad.after, by="label.sites")
+
+
+def test_what_was_not_captured_or_read_is_told(build: Build) -> None:
+    route = "O>* 192.0.2.0/24 [110/20] via 198.51.100.2, eth1, 02w2d05h\nwhat is this\n"
+    failed = CommandEntry(NOT_ANSWERED, "no answer within 30 s", "2026-11-23T02:00:00+00:00")
+    capture = build("one", {"a-r1": {"show ip route": route, "show bgp summary": failed}})
+    whole = about(capture).whole[0]
+    assert whole.unread == {("frr", "show ip route"): 1} and whole.records["route"] == 1
+    text = told("about", capture.folder)
+    assert "frr 'show ip route': 1 line" in text and "'show bgp summary' not answered: a-r1" in text
+
+
+def test_counted_by_hand(bad: Change) -> None:
+    listed = rows(bad.after, "neighbor")
+    found = ask(Question("neighbor", count_by=["protocol", "state"]), bad.after)
+    assert {(row["protocol"], row["state"]): row["n"] for row in found.rows} == Counter(
+        (row["protocol"], row["state"]) for row in listed
+    )
+    routes = ask(Question("route", count_by=["source_protocol"], where="label.site = 'mole'"), bad.after).rows
+    mole = [row for row in rows(bad.after, "route") if bad.after.devices[row["device"]].labels["site"] == "mole"]
+    keys = {tuple(row[name] for name in KINDS["route"].keys) for row in mole}
+    assert sum(row["n"] for row in routes) == len(keys) < sum(row["hops"] for row in routes) == len(mole)
+    both = ask(Question("route", count_by=["device"]), bad.before, bad.after).rows
+    assert {row["device"]: row["after"] for row in both}["gannet-r1"] < {row["device"]: row["before"] for row in both}[
+        "gannet-r1"
+    ]
+    settled, not_settled = (ask(Question("neighbor", settled=one), bad.after).rows for one in (True, False))
+    assert len(settled) + len(not_settled) == len(listed) and not any(row["settled"] for row in not_settled)
+
+
+def test_who_says_the_same_and_who_says_nothing(bad: Change) -> None:
+    groups = ask(Question("component", alike=["model_name"]), bad.after).rows
+    says = defaultdict(set)
+    for row in rows(bad.after, "component"):
+        says[row["model_name"]].add(row["device"])
+    silent = set(bad.after.devices) - set().union(*says.values())
+    assert silent and {row["model_name"]: set(row["names"].split()) for row in groups} == {**says, None: silent}
+    assert [row["devices"] for row in groups] == sorted(row["devices"] for row in groups)
+
+
+def test_figures_sorted_and_at_most_so_many(bad: Change) -> None:
+    mtus = [row["mtu"] for row in rows(bad.after, "interface") if row["mtu"] is not None]
+    (found,) = ask(Question("interface", figures=["mtu"]), bad.after).rows
+    assert found == {
+        "field": "mtu",
+        "said": len(mtus),
+        "least": min(mtus),
+        "median": median(mtus),
+        "most": max(mtus),
+        "total": sum(mtus),
+    }
+    most = ask(Question("interface", fields=["device", "in_octets"], sort=["-in_octets"], top=3), bad.after).rows
+    assert [row["in_octets"] for row in most] == sorted(
+        (row["in_octets"] or 0 for row in rows(bad.after, "interface")), reverse=True
+    )[:3]
+    for wrong in (
+        Question("interface", sort=["mtuu"]),
+        Question("interface", figures=["name"]),
+        Question("route", settled=True),
+        Question("route", top=0),
+    ):
+        with pytest.raises(QuestionError):
+            ask(wrong, bad.after)
+
+
+def test_without_what_another_capture_has(bad: Change) -> None:
+    def prefixes(capture: Capture) -> set[tuple[str, str]]:
+        return {(row["device"], row["destination_prefix"]) for row in rows(capture, "route")}
+
+    gone = ask(Question("route", fields=["device", "destination_prefix"], minus=bad.after), bad.before).rows
+    assert (
+        {(row["device"], row["destination_prefix"]) for row in gone}
+        == prefixes(bad.before) - prefixes(bad.after)
+        != set()
+    )
+    identical = ask(Question("route", minus=bad.after), bad.after)
+    assert identical.rows == []
+
+
+QUESTIONS = (
+    ("neighbor", "--count-by", "protocol,state"),
+    ("route", "--where", "label.tier = 'core' and source_protocol in ('ospf', 'bgp')", "--count-by", "device"),
+    ("system", "--alike", "os_release"),
+    ("interface", "--figures", "mtu,ospf_cost", "--count-by", "device"),
+    ("interface", "--sort", "-in_octets,name", "--top", "4", "--fields", "device,name,type"),
+    ("neighbor", "--not-settled"),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("question", QUESTIONS, ids=lambda one: " ".join(one))
+def test_the_sql_that_is_shown_gives_the_same(bad: Change, question: tuple[str, ...]) -> None:
+    kind, *options = question
+    captures = [bad.before.folder, bad.after.folder] if "--fields" not in options else [bad.after.folder]
+    text = told("records", kind, *captures, *options)
+    program, command, sql, *folders = shlex.split(text.splitlines()[-1].removeprefix("in SQL: "))
+    assert (program, command, folders) == ("nogging", "query", [str(one) for one in captures])
+    asked = json.loads(told("records", kind, *captures, *options, "--format", "json"))
+    assert asked and json.loads(told("query", sql, *folders, "--format", "json")) == asked
+    assert nogging.query(sql, *folders).num_rows == len(asked)
+
+
+def test_a_table_tells_first_what_differs(bad: Change) -> None:
+    lines = told("records", "neighbor", bad.after.folder, "--where", "protocol = 'ospf'").splitlines()
+    assert lines[0].split()[:4] == ["device", "vrf", "interface", "neighbor"] and "same in all:" in lines[-1]
+    assert "protocol ospf" in lines[-1] and "area_id 0.0.0.0" in lines[-1] and "protocol" not in lines[0]
