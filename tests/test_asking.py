@@ -19,6 +19,7 @@ from nogging.asking.questions import Question, ask
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import NOT_ANSWERED, CommandEntry
 from nogging.errors import QuestionError
+from nogging.judging.select import select
 from nogging.records import KINDS
 
 
@@ -162,3 +163,42 @@ def test_a_table_tells_first_what_differs(bad: Change) -> None:
     lines = told("records", "neighbor", bad.after.folder, "--where", "protocol = 'ospf'").splitlines()
     assert lines[0].split()[:4] == ["device", "vrf", "interface", "neighbor"] and "same in all:" in lines[-1]
     assert "protocol ospf" in lines[-1] and "area_id 0.0.0.0" in lines[-1] and "protocol" not in lines[0]
+
+
+def test_the_library_as_it_is_guessed(bad: Change) -> None:
+    assert {"Capture", "Judgement", "Verdict", "Comparison", "KINDS", "compare", "about"} <= set(dir(nogging))
+    capture = nogging.Capture(bad.after.folder)
+    assert (
+        capture["route"].equals(capture.records("route")) and "event" not in capture.kinds and "route" in capture.kinds
+    )
+    where = "label.site = 'mole' and (source_protocol = 'ospf' or within(destination_prefix, '192.0.2.0/24'))"
+    wanted = select(capture, "route", where)[0]
+    assert 0 < len(wanted) < capture.count("route")
+    by = ("device", "destination_prefix", "source_protocol", "next_hop_address")
+    found = capture.records("route", where=where).to_pylist()
+    assert sorted(str([row[one] for one in by]) for row in found) == sorted(
+        str([row[one] for one in by]) for row in wanted
+    )
+    compared = nogging.compare(bad.before, capture)
+    judged = nogging.check(bad.expectations, after=capture, before=bad.before)
+    for neither in (compared, judged):
+        with pytest.raises(TypeError, match="neither true nor false"):
+            bool(neither)
+    assert {one.device for one in judged.failures} >= {"gannet-r1", "mole-r2"}
+    assert repr(judged).startswith("<Judgement fail: ") and repr(capture).startswith(
+        f"<Capture {capture.folder}: 8 devices"
+    )
+    assert len(compared.to_pandas()) == len(compared.differences)
+    left = judged.to_pandas()
+    assert len(left[left.expectation == "nothing else happens"]) == len(judged.unexplained) and "pass" not in set(
+        left.verdict
+    )
+    assert "<td>gannet-r1</td>" in judged._repr_html_() and "<table>" in capture._repr_html_()
+    with pytest.raises(QuestionError, match="at character 1"):
+        capture.records("route", where="nope = 1")
+
+
+def test_nothing_in_a_record_is_html(build: Build) -> None:
+    text = "Interface eth1 is up, line protocol is up\n  index 2 metric 0 mtu {} speed 1000\n  Description: <script>x</script>\n"
+    sides = [build(name, {"a-r1": {"show interface": text.format(mtu)}}) for name, mtu in (("b", 1500), ("<i>a", 9000))]
+    assert "<script>" not in nogging.compare(*sides)._repr_html_() and "<i>" not in sides[1]._repr_html_()

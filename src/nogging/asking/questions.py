@@ -13,12 +13,13 @@ from typing import Any
 
 from nogging.asking.query import CAPTURE, names_of, query
 from nogging.captures.capture import Capture
+from nogging.captures.choosing import predicate
 from nogging.captures.saved import opened
 from nogging.errors import QuestionError, nearest
 from nogging.predicates import Path as Name
-from nogging.predicates import PredicateError, Schema, identifier, parse, quoted
+from nogging.predicates import identifier, quoted
 from nogging.predicates.database import closed_database
-from nogging.records import KINDS, Field, Nature, Type
+from nogging.records import KINDS, Type
 
 _NUMBERS = (Type.INTEGER, Type.NUMBER)
 _FIGURES = ("field", "said", "least", "median", "most", "total")
@@ -163,13 +164,7 @@ class _Sql:
             return ""
         if kind is None:
             raise QuestionError("--where asks about records; unread lines are not records")
-        schema: Schema = {(name,): one for name, one in kind.fields.items()}
-        label = Field("label", Type.TEXT, Nature.NOTE, "a label")
-        schema = {**schema, **{("label", name.lower()): label for name in self.labels}}
-        try:
-            return _bare(parse(where, schema).sql(self._resolved))
-        except PredicateError as error:
-            raise QuestionError(f'in the predicate "{where}", at character {error.offset + 1}: {error}') from None
+        return _bare(predicate(where, kind, self.labels).sql(self._resolved))
 
     def _resolved(self, path: Name) -> str:
         if path[0] != "label":

@@ -19,6 +19,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from nogging.captures import inside
+from nogging.captures.choosing import chosen
 from nogging.captures.kept import UNREAD, Kept, keep, taken
 from nogging.captures.manifest import (
     ALTERED,
@@ -47,6 +48,7 @@ from nogging.reading.reader import find_reader, readers, spelled
 from nogging.records import KINDS
 from nogging.records.answer import ANSWER
 from nogging.records.field import REMAINDER
+from nogging.records.frames import in_html
 from nogging.records.joining import joined
 from nogging.records.words import together
 
@@ -186,12 +188,38 @@ class Capture:
         except (OSError, UnicodeDecodeError) as error:
             raise CaptureError(f"{self.path_of(device, command)}: cannot be read: {error}") from None
 
-    def records(self, kind: str) -> pa.Table:
-        """The records of one kind, of all devices; `unread` gives the lines that could not be read."""
+    def __repr__(self) -> str:
+        told = ", ".join(f"{self.count(kind)} {kind}" for kind in self.kinds)
+        return f"<Capture {self.folder}: {len(self.devices)} devices; {told or 'no records'}>"
+
+    def _repr_html_(self) -> str:
+        rows = [{"kind": kind, "records": self.count(kind), "meaning": KINDS[kind].meaning} for kind in self.kinds]
+        return in_html(f"{self.folder}: {len(self.devices)} devices", rows, ("kind", "records", "meaning"))
+
+    def __getitem__(self, kind: str) -> pa.Table:
+        return self.records(kind)
+
+    @property
+    def kinds(self) -> tuple[str, ...]:
+        """The kinds of which it has records."""
+        return tuple(kind for kind in KINDS if self.count(kind))
+
+    def records(self, kind: str, where: str | None = None) -> pa.Table:
+        """The records of one kind, of all devices; `unread` gives the lines that could not be read.
+
+        `where` is a predicate over the fields of the kind, and `label.` for the labels of the device: the records come
+        for which it is true. The columns of the table are those of `docs/records.md`, `.to_pandas()` makes a frame of
+        it. Raises `QuestionError` for a kind that is none, and for a predicate that cannot be asked.
+        """
         known = [*KINDS, UNREAD]
         if kind not in known:
             raise QuestionError(f"unknown kind '{kind}'{nearest(kind, known)}")
-        return self._tables[kind]
+        table = self._tables[kind]
+        if where is None:
+            return table
+        if kind == UNREAD:
+            raise QuestionError("a predicate is asked of records; unread lines are not records")
+        return chosen(table, KINDS[kind], where, {name: one.labels for name, one in self.devices.items()})
 
     def count(self, kind: str) -> int:
         """How many records of a kind there are."""

@@ -10,6 +10,7 @@ is always told, and beside it where the comparison was blind.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import timedelta
@@ -23,9 +24,11 @@ from nogging.judging.verdict import HOPS, Difference, Growth, Noise
 from nogging.predicates import identifier
 from nogging.records import KINDS, Kind, Nature
 from nogging.records.field import REMAINDER, RESOLUTION, SKEW
+from nogging.records.frames import frame, in_html
 
 TOLERANCE = 0.1
 """The share by which a gauge may differ."""
+ROW = ("device", "kind", "what", "key", "fields")
 _WRAPS = (2**32, 2**64)
 
 
@@ -41,6 +44,25 @@ class Comparison:
     growing: tuple[Growth, ...] = ()
     notes: tuple[str, ...] = ()
     """What is to be known of the captures, and hides nothing."""
+
+    def __bool__(self) -> bool:
+        raise TypeError("a comparison is neither true nor false: look at its 'differences' and 'not_compared'")
+
+    def __repr__(self) -> str:
+        kinds = Counter(one.what for one in self.differences)
+        told = ", ".join(f"{n} {what}" for what, n in kinds.items()) or "no differences"
+        return f"<Comparison: {told}{f'; {len(self.not_compared)} not compared' if self.not_compared else ''}>"
+
+    def _repr_html_(self) -> str:
+        return in_html(repr(self).strip("<>"), self._rows(), ROW)
+
+    def to_pandas(self) -> Any:
+        """A frame of the differences, a row each: the device, the kind, what, the key and the fields as they were and
+        are. Raises `QuestionError` where pandas is not installed."""
+        return frame(self._rows(), ROW)
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [{name: getattr(one, name) for name in ROW} for one in self.differences]
 
 
 def differences(kind: Kind, rows: Sequence[dict[str, Any]]) -> list[Difference]:

@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from difflib import SequenceMatcher
 from enum import StrEnum
 from typing import Any
 
+from nogging.records.frames import frame, in_html
+
 NO_BEFORE = "there is no capture from before (give one with --before)"
 HOPS = "hops"
 """What stands for the field of a route that holds its next hops, each with its own state."""
 PATH = "path"
 """What stands for the kind of a result that is about the way of a packet."""
+
+
+ROW = ("expectation", "strength", "verdict", "kind", "device", "reason", "record")
 
 
 class Verdict(StrEnum):
@@ -187,6 +193,43 @@ class Judgement:
     compared: bool = False
     notes: tuple[str, ...] = field(default_factory=tuple)
     growing: tuple[Growth, ...] = ()
+
+    def __bool__(self) -> bool:
+        raise TypeError("a judgement is neither true nor false: look at its 'verdict' (pass, fail or unproven)")
+
+    def __repr__(self) -> str:
+        verdicts = Counter(one.verdict for one in self.results)
+        told = ", ".join(f"{verdicts[one]} {one}" for one in Verdict if verdicts[one]) or "no expectations"
+        left = f"; {len(self.unexplained)} of {self.differences} differences unexplained" if self.compared else ""
+        return f"<Judgement {self.verdict}: {told}{left}>"
+
+    def _repr_html_(self) -> str:
+        return in_html(repr(self).strip("<>"), self._rows(), ROW)
+
+    @property
+    def failures(self) -> tuple[Failure, ...]:
+        """Every record that an expectation in `must` failed for; a result that failed without one has none."""
+        every = (one for one in self.results if one.strength == "must" and one.verdict is Verdict.FAIL)
+        return tuple(failure for one in every for failure in one.failures)
+
+    def to_pandas(self) -> Any:
+        """A frame of what did not pass, a row a record: its expectation, strength, verdict, device, kind, what it is,
+        and why. Raises `QuestionError` where pandas is not installed."""
+        return frame(self._rows(), ROW)
+
+    def _rows(self) -> list[dict[str, Any]]:
+        found: list[dict[str, Any]] = []
+        for one in self.results:
+            several = one.failures if one.verdict is Verdict.FAIL else one.unproven
+            told = {"expectation": one.title, "strength": one.strength, "verdict": str(one.verdict), "kind": one.kind}
+            if one.verdict is not Verdict.PASS and not several:
+                found.append({**told, "reason": one.reason})
+            for failure in several if one.verdict is not Verdict.PASS else ():
+                found.append({**told, "device": failure.device, "reason": failure.reason, "record": failure.record})
+        told = {"expectation": "nothing else happens", "strength": "must", "verdict": str(Verdict.FAIL)}
+        for left in self.unexplained if self.other == "fail" else ():
+            found.append({**told, "kind": left.kind, "device": left.device, "reason": left.what, "record": left.key})
+        return found
 
     @property
     def exact(self) -> bool:

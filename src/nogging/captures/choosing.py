@@ -1,0 +1,62 @@
+"""The records for which a predicate is true, and what a predicate over one record may speak of."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from typing import TYPE_CHECKING
+
+from nogging.errors import QuestionError
+from nogging.predicates import Path, Predicate, PredicateError, Schema, identifier, parse
+from nogging.predicates.addresses import register
+from nogging.predicates.database import closed_database
+from nogging.records import Field, Kind, Nature, Type
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+_LABEL, _NUMBER = "label.", "number of the row"
+
+
+def predicate(where: str, kind: Kind, labels: Collection[str]) -> Predicate:
+    """A predicate over a record of a kind and the labels of its device; `QuestionError` with the place of what is
+    wrong with it."""
+    label = Field("label", Type.TEXT, Nature.NOTE, "a label")
+    schema: Schema = {(name,): one for name, one in kind.fields.items()}
+    try:
+        return parse(where, {**schema, **{("label", name.lower()): label for name in labels}})
+    except PredicateError as error:
+        raise QuestionError(f'in the predicate "{where}", at character {error.offset + 1}: {error}') from None
+
+
+def chosen(table: pa.Table, kind: Kind, where: str, labels: Mapping[str, Mapping[str, str]]) -> pa.Table:
+    """The rows of a table of records for which a predicate is true; `labels` are those of each device."""
+    import pyarrow as pa
+
+    asked = predicate(where, kind, {name for one in labels.values() for name in one})
+    devices = table.column("device").to_pylist()
+    numbered = table.append_column(_NUMBER, pa.array(range(len(table)), pa.int64()))
+    for name in {path[1] for path in asked.names if path[0] == "label"}:
+        values = {device: _value(of, name) for device, of in labels.items()}
+        column = pa.array([values.get(device) for device in devices], pa.string())
+        numbered = numbered.append_column(_LABEL + name, column)
+    database = closed_database()
+    register(database)
+    database.register("records", _without_zones(numbered))
+    sql = f"SELECT {identifier(_NUMBER)} FROM records WHERE {asked.sql(_column)} ORDER BY 1"
+    return table.take(pa.array(database.execute(sql).fetchnumpy()[_NUMBER]))
+
+
+def _value(labels: Mapping[str, str], name: str) -> str | None:
+    return next((value for label, value in labels.items() if label.lower() == name), None)
+
+
+def _column(path: Path) -> str:
+    return identifier(".".join(path))
+
+
+def _without_zones(table: pa.Table) -> pa.Table:
+    """Moments as they are told to the database: without their zone, which is UTC throughout."""
+    import pyarrow as pa
+
+    fields = [one.with_type(pa.timestamp("us")) if pa.types.is_timestamp(one.type) else one for one in table.schema]
+    return table.cast(pa.schema(fields))
