@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import json
 import shlex
+import shutil
 import subprocess
 import sys
 from collections import Counter, defaultdict
+from pathlib import Path
 from statistics import median
 from typing import Any
 
@@ -15,19 +17,21 @@ import pytest
 import nogging
 from conftest import Build, Change
 from nogging.asking.about import about
+from nogging.asking.moments import moments
 from nogging.asking.questions import Question, ask
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import NOT_ANSWERED, CommandEntry
 from nogging.errors import QuestionError
 from nogging.judging.select import select
+from nogging.judging.verdict import by_themselves
 from nogging.records import KINDS
+from nogging.report.page import Told, page
 
 
-def told(*arguments: Any) -> str:
-    done = subprocess.run(
-        [sys.executable, "-m", "nogging", *map(str, arguments)], capture_output=True, text=True, check=False
-    )
-    assert done.returncode == 0, done.stderr
+def told(*arguments: Any, status: int = 0) -> str:
+    command = [sys.executable, "-m", "nogging", *map(str, arguments)]
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    assert done.returncode == status, done.stderr
     return done.stdout
 
 
@@ -202,3 +206,61 @@ def test_nothing_in_a_record_is_html(build: Build) -> None:
     text = "Interface eth1 is up, line protocol is up\n  index 2 metric 0 mtu {} speed 1000\n  Description: <script>x</script>\n"
     sides = [build(name, {"a-r1": {"show interface": text.format(mtu)}}) for name, mtu in (("b", 1500), ("<i>a", 9000))]
     assert "<script>" not in nogging.compare(*sides)._repr_html_() and "<i>" not in sides[1]._repr_html_()
+
+
+LOG = Path(nogging.__file__).parent / "reading/library/ios/log.answer"
+
+
+def test_what_happened_in_order_by_one_clock(bad: Change, tmp_path: Path) -> None:
+    told_of = {(one.device, one.what) for one in moments(bad.before, bad.after)}
+    up = {
+        ("gannet-r1", "interface eth4: up (last_change)"),
+        ("gannet-r1", "neighbor ospf eth4 192.0.2.12: exchange (since)"),
+    }
+    assert up <= told_of and not any("lldp" in what for device, what in told_of if device == "skerry-r1")
+    (tmp_path / "saved" / "mole-r2").mkdir(parents=True)
+    shutil.copy(LOG, tmp_path / "saved" / "mole-r2" / "show_logging.txt")
+    capture = nogging.ingest(tmp_path / "saved", tmp_path / "logs", dialect="ios")
+    known = [row for row in rows(capture, "event") if row["at"] is not None]
+    found = moments(capture, since=min(row["at"] for row in known))
+    assert len(found) == len(known) > 2 and found == sorted(found, key=lambda one: one.at)
+    assert told("moments", capture.folder, "--since", "1s").startswith("nothing that happened")
+    listed = told("moments", bad.before.folder, bad.after.folder).splitlines()
+    times = [line[:8] for line in listed if line[2:3] == ":"]
+    assert times == sorted(times) and any("eth4: up" in line for line in listed)
+
+
+def test_what_brought_others_along_is_told_first_and_nothing_is_lost(bad: Change, good: Change) -> None:
+    found = nogging.compare(bad.before, bad.after)
+    first = found.causes[0]
+    assert first.difference.key == {"device": "gannet-r1", "name": "eth3"} and "admin_status" in first.difference.fields
+    following = {(one.device, one.kind) for one, _ in first.following}
+    assert {("mole-r1", "interface"), ("gannet-r1", "neighbor"), ("gannet-r1", "route")} <= following
+    alone = by_themselves(found.differences, found.causes)
+    assert len(alone) + sum(1 + len(one.following) for one in found.causes) == len(found.differences)
+    text = told_of_differences(bad)
+    assert (
+        text.index("what others follow from")
+        < text.index("gannet-r1: interface eth3: admin_status up → down")
+        < text.index("on 3 devices or more")
+    )
+    assert nogging.compare(good.before, good.before).causes == ()
+    judged = json.loads(
+        told(
+            "check",
+            bad.expectations,
+            "--before",
+            bad.before.folder,
+            "--after",
+            bad.after.folder,
+            "--format",
+            "json",
+            status=1,
+        )
+    )
+    assert len(judged["causes"]) == len(nogging.check(bad.expectations, after=bad.after, before=bad.before).causes)
+    assert '<details class="cause">' in page(Told("x", bad.after, bad.before))
+
+
+def told_of_differences(change: Change) -> str:
+    return told("compare", change.before.folder, change.after.folder, status=1)

@@ -25,6 +25,8 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
     "records": ("records", "KIND DIR", "the records of a capture"),
     "query": ("query", '"SELECT …" DIR', "SQL over a capture"),
     "compare": ("compare", "BEFORE AFTER", "the differences between two captures"),
+    "moments": ("moments", "DIR...", "what happened, in order"),
+    "assist": ("assist", "FOLDER...", "answers an assistant (MCP), read-only"),
     "lookup": ("lookup", "ADDRESS DIR", "where each device sends an address"),
     "follow": ("follow", "FROM TO DIR", "the path that a packet takes"),
     "check": ("check", "EXPECTATIONS --after DIR", "judges: pass, fail or unproven"),

@@ -10,6 +10,7 @@ from pathlib import Path
 from nogging.captures.capture import Capture
 from nogging.captures.saved import opened
 from nogging.judging.asking import Asking
+from nogging.judging.causes import causes
 from nogging.judging.compare import compare_pairs, swapped
 from nogging.judging.expectations import AnyExpectation, Expectations, load_expectations
 from nogging.judging.explaining import Explaining
@@ -87,6 +88,7 @@ class Judge:
             compared=True,
             notes=(*notes, *comparison.notes),
             growing=growing(self.pairs),
+            causes=causes(self.pairs, left),
         )
 
     def acknowledged(self, asked: Expectations) -> list[str]:

@@ -20,7 +20,7 @@ from nogging.judging.gaps import Gap, gaps, not_comparable
 from nogging.judging.pairs import AFTER, BEFORE, Pairs, side_of
 from nogging.judging.renamed import with_proposals
 from nogging.judging.unread import Compared, compared
-from nogging.judging.verdict import HOPS, Difference, Growth, Noise
+from nogging.judging.verdict import HOPS, Cause, Difference, Growth, Noise
 from nogging.predicates import identifier
 from nogging.records import KINDS, Kind, Nature
 from nogging.records.field import REMAINDER, RESOLUTION, SKEW
@@ -44,6 +44,8 @@ class Comparison:
     growing: tuple[Growth, ...] = ()
     notes: tuple[str, ...] = ()
     """What is to be known of the captures, and hides nothing."""
+    causes: tuple[Cause, ...] = ()
+    """The differences from which others follow, those first from which most do."""
 
     def __bool__(self) -> bool:
         raise TypeError("a comparison is neither true nor false: look at its 'differences' and 'not_compared'")

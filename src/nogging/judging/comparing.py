@@ -8,6 +8,7 @@ from pathlib import Path
 
 from nogging.captures.capture import Capture
 from nogging.captures.saved import opened
+from nogging.judging.causes import causes
 from nogging.judging.compare import Comparison, compare_pairs
 from nogging.judging.growth import growing
 from nogging.judging.noise import noise_of
@@ -23,4 +24,5 @@ def compare(
     """
     pairs = Pairs(opened(after), opened(before))
     found = replace(compare_pairs(pairs), growing=growing(pairs))
-    return noise_of(found, pairs, list(quiet))
+    found = noise_of(found, pairs, list(quiet))
+    return replace(found, causes=causes(pairs, found.differences))

@@ -158,6 +158,21 @@ class Explained:
 
 
 @dataclass(frozen=True)
+class Cause:
+    """A difference, and those that follow from it, each with why, as the records show."""
+
+    difference: Difference
+    following: tuple[tuple[Difference, str], ...]
+
+
+def by_themselves(differences: Iterable[Difference], causes: Iterable[Cause]) -> list[Difference]:
+    """The differences that neither are a cause nor follow from one."""
+    every = (one for cause in causes for one in (cause.difference, *(other for other, _ in cause.following)))
+    told = {(one.identity, one.what) for one in every}
+    return [one for one in differences if (one.identity, one.what) not in told]
+
+
+@dataclass(frozen=True)
 class Growth:
     """One counter of faults: its value before and after, and the seconds between the two answers."""
 
@@ -193,6 +208,8 @@ class Judgement:
     compared: bool = False
     notes: tuple[str, ...] = field(default_factory=tuple)
     growing: tuple[Growth, ...] = ()
+    causes: tuple[Cause, ...] = ()
+    """Of the unexplained differences those from which others follow."""
 
     def __bool__(self) -> bool:
         raise TypeError("a judgement is neither true nor false: look at its 'verdict' (pass, fail or unproven)")

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable, Iterator
 
 from nogging.judging.compare import Comparison
-from nogging.judging.verdict import Difference, Evidence, Failure, Judgement, Result, Verdict
+from nogging.judging.verdict import Cause, Difference, Evidence, Failure, Judgement, Result, Verdict, by_themselves
 from nogging.report import text
 from nogging.report.cleaning import clean
 
@@ -21,7 +21,8 @@ def judgement(found: Judgement) -> str:
 
 def comparison(found: Comparison) -> str:
     """The report of `compare --format markdown`."""
-    lines = [f"**{len(found.differences)} differences**", "", *_differences(found.differences)]
+    lines = [f"**{len(found.differences)} differences**", "", *_caused(found.causes)]
+    lines += _differences(by_themselves(found.differences, found.causes))
     return "\n".join([*lines, *listed("could not be compared", found.not_compared)]) + "\n"
 
 
@@ -44,7 +45,8 @@ def _judgement(found: Judgement) -> Iterator[str]:
         yield ""
         yield f"### {n} unexplained difference{'s' * (n != 1)} of {found.differences}"
         yield ""
-        yield from _differences(found.unexplained)
+        yield from _caused(found.causes)
+        yield from _differences(by_themselves(found.unexplained, found.causes))
     yield from listed("explained", (f"{one.title}: {one.reason}" for one in found.explained))
     yield from listed("could not be compared", found.not_compared)
     yield from listed("notes", found.notes)
@@ -103,6 +105,17 @@ def _differences(found: Iterable[Difference]) -> Iterator[str]:
         yield f"| {what} | {plain(about)} | {plain(names)} |"
     if len(groups) > MOST:
         yield f"| | … and {len(groups) - MOST} more lines | |"
+
+
+def _caused(causes: Iterable[Cause]) -> Iterator[str]:
+    """What others follow from, with how many follow."""
+    every = list(causes)
+    for one in every[:MOST]:
+        yield f"- {one.difference.what}: {plain(text.cause(one.difference))}; {plain(text.follow(one.following))}"
+    if len(every) > MOST:
+        yield f"- … and {len(every) - MOST} more"
+    if every:
+        yield ""
 
 
 def listed(title: str, found: Iterable[str]) -> Iterator[str]:

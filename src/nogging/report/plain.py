@@ -34,6 +34,7 @@ def judgement(found: Judgement) -> dict[str, Any]:
         "expectations": [_result(one) for one in found.results],
         "explained": [_explained(one) for one in found.explained],
         "unexplained": [difference(one) for one in found.unexplained],
+        "causes": [{**difference(one.difference), "following": _following(one.following)} for one in found.causes],
         "differences": found.differences,
         "other": found.other,
         "compared": found.compared,
@@ -44,9 +45,12 @@ def judgement(found: Judgement) -> dict[str, Any]:
 
 
 def _explained(one: Explained) -> dict[str, Any]:
-    following = [{**difference(other), "because": why} for other, why in one.following]
     told = {"title": one.title, "verdict": str(one.verdict), "reason": one.reason, "times": one.times}
-    return {**told, "following": following}
+    return {**told, "following": _following(one.following)}
+
+
+def _following(found: Iterable[tuple[Difference, str]]) -> list[dict[str, Any]]:
+    return [{**difference(one), "because": why} for one, why in found]
 
 
 def _result(one: Result) -> dict[str, Any]:

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import fields
 from typing import Any
 
-from nogging.judging.verdict import Difference, Evidence, Explained, Failure, Growth, Judgement, Result, Verdict
+from nogging.judging.verdict import Cause, Difference, Evidence, Explained, Failure, Growth, Judgement, Result, Verdict
 
 Told = Mapping[str, Any]
 
@@ -25,7 +25,12 @@ def judgement(told: Told) -> Judgement:
         told["compared"],
         tuple(told["notes"]),
         tuple(Growth(**_known(Growth, one)) for one in told["growing"]),
+        tuple(_cause(one) for one in told.get("causes", ())),
     )
+
+
+def _cause(told: Told) -> Cause:
+    return Cause(_difference(told), tuple((_difference(one), one["because"]) for one in told["following"]))
 
 
 def _known(kind: type, told: Told) -> dict[str, Any]:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import textwrap
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import replace
 from typing import Any
 
 from rich.text import Text
@@ -17,6 +18,7 @@ from nogging.judging.compare import Comparison
 from nogging.judging.verdict import (
     HOPS,
     PATH,
+    Cause,
     Difference,
     Evidence,
     Explained,
@@ -25,6 +27,7 @@ from nogging.judging.verdict import (
     Judgement,
     Result,
     Verdict,
+    by_themselves,
     words_that_differ,
 )
 from nogging.records import KINDS, Kind, Nature
@@ -311,7 +314,12 @@ def _unexplained(page: Page, found: Judgement) -> None:
         page.blank()
         style = STYLES["fail"] if found.other == "fail" else STYLES["unproven"]
         page.line(f"{len(found.unexplained)} differences that nothing explains", style=style)
-        _grouped(page, found.unexplained, MOST_UNEXPLAINED)
+        _caused(page, found.causes, MOST_UNEXPLAINED)
+        alone = by_themselves(found.unexplained, found.causes)
+        if alone and found.causes:
+            page.blank()
+            page.line("and by themselves", style="bold")
+        _grouped(page, alone, MOST_UNEXPLAINED)
         _perhaps(page, found.unexplained)
     _not_compared(page, found.not_compared)
 
@@ -336,8 +344,16 @@ def comparison(found: Comparison, width: int) -> list[Text]:
     page.line(f"{n} difference{'s' * (n != 1)}: {told}" if n else "no differences", style="bold")
     for note in found.notes:
         page.prose(clean(note), body="yellow")
+    _caused(page, found.causes, MOST_GROUPS)
     by_device: dict[str, list[Difference]] = {}
-    for one in found.differences:
+    alone = by_themselves(found.differences, found.causes)
+    wide = [one for group in _everywhere(alone).values() for one in group]
+    if wide:
+        page.blank()
+        page.line(f"on {MOST_ALONE} devices or more", style="bold")
+        _grouped(page, wide, MOST_GROUPS)
+    listed = {id(one) for one in wide}
+    for one in (one for one in alone if id(one) not in listed):
         by_device.setdefault(one.device, []).append(one)
     for device, differences in by_device.items():
         page.blank()
@@ -351,6 +367,42 @@ def comparison(found: Comparison, width: int) -> list[Text]:
     grew(page, found.growing)
     _not_compared(page, found.not_compared)
     return page.lines
+
+
+def _caused(page: Page, causes: Iterable[Cause], most: int) -> None:
+    """What brought others along, with how many follow from it: named where they are few."""
+    listed = list(causes)
+    if listed:
+        page.blank()
+        page.line("what others follow from, as the records show", style="bold")
+    for one in listed[:most]:
+        page.prose(cause(one.difference), indent=2, label=one.difference.what, style=STYLES[one.difference.what])
+        page.prose(follow(one.following), indent=2 + _LABEL, body="dim")
+    if len(listed) > most:
+        page.line(f"… and {len(listed) - most} more (--format json lists all)", indent=2)
+
+
+def cause(one: Difference) -> str:
+    """What happened, without the words that only say it again."""
+    telling = {name: change for name, change in one.fields.items() if name != REMAINDER.name} or one.fields
+    return f"{one.device}: {named(one.kind, one.key)}{_change(replace(one, fields=telling))}"
+
+
+def follow(following: Iterable[tuple[Difference, str]]) -> str:
+    """How many follow, by kind and device; by name, where they are few."""
+    kinds: dict[str, list[Difference]] = {}
+    for one, _ in following:
+        kinds.setdefault(one.kind, []).append(one)
+    n = sum(map(len, kinds.values()))
+    return f"{n} follow{'s' * (n == 1)}: " + "; ".join(_several(kind, found) for kind, found in kinds.items())
+
+
+def _several(kind: str, found: list[Difference]) -> str:
+    if len(found) <= MOST_ALONE:
+        return ", ".join(f"{one.device} {named(kind, one.key)} {one.what}" for one in found)
+    devices = Counter(one.device for one in found).most_common(MOST_LINES + 1)
+    told = ", ".join(f"{n} on {device}" for device, n in devices[:MOST_LINES])
+    return f"{len(found)} {kind}s ({told}{', …' * (len(devices) > MOST_LINES)})"
 
 
 def _perhaps(page: Page, differences: Iterable[Difference]) -> None:
@@ -379,11 +431,10 @@ def _grouped(page: Page, differences: Iterable[Difference], most: int, device: s
 def groups(differences: list[Difference]) -> Iterator[tuple[str, str, str]]:
     """(what, what it is about, the names that it stands for)."""
     ordered = sorted(differences, key=lambda one: list(KINDS).index(one.kind))
-    everywhere = _alike(ordered, lambda one: named(one.kind, one.key))
-    spread = {id(one) for group in everywhere.values() if len(group) >= MOST_ALONE for one in group}
+    everywhere = _everywhere(ordered)
+    spread = {id(one) for group in everywhere.values() for one in group}
     for (_, what, change, about), group in everywhere.items():
-        if len(group) >= MOST_ALONE:
-            yield what, f"{about}{change}", f"on {', '.join(one.device for one in group)}"
+        yield what, f"{about}{change}", f"on {', '.join(one.device for one in group)}"
     rest = [one for one in ordered if id(one) not in spread]
     for (kind, what, change, _), group in _alike(rest, _by_device).items():
         if len(group) == 1:
@@ -393,6 +444,12 @@ def groups(differences: list[Difference]) -> Iterator[tuple[str, str, str]]:
             more = f" … and {len(prefixes) - MOST_NAMES} more" if len(prefixes) > MOST_NAMES else ""
             names = " ".join(prefixes[:MOST_NAMES]) + more
             yield what, f"{_on(differences, group[0])}{len(group)} routes{change}", names
+
+
+def _everywhere(differences: Iterable[Difference]) -> dict[tuple[str, str, str, str], list[Difference]]:
+    """What is the same on several devices."""
+    alike = _alike(differences, lambda one: named(one.kind, one.key))
+    return {what: group for what, group in alike.items() if len(group) >= MOST_ALONE}
 
 
 def _alike(

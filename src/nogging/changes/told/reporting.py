@@ -82,6 +82,12 @@ def judged(folder: Path) -> dict[str, Any]:
     return found
 
 
-def _line(one: Event) -> tuple[str, str, str] | None:
+def line_of(one: Event) -> str | None:
+    """An event for people, without its time; None for one that says nothing to them."""
     line = event(one)
-    return None if line is None else (one["at"][11:19], one["event"].replace(" ", "-"), line.plain[10:].strip())
+    return None if line is None else line.plain[10:].strip()
+
+
+def _line(one: Event) -> tuple[str, str, str] | None:
+    line = line_of(one)
+    return None if line is None else (one["at"][11:19], one["event"].replace(" ", "-"), line)

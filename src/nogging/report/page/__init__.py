@@ -18,7 +18,7 @@ from typing import TYPE_CHECKING, Any
 from nogging.captures.capture import Capture
 from nogging.judging.compare import Comparison
 from nogging.judging.comparing import compare
-from nogging.judging.verdict import Difference
+from nogging.judging.verdict import Cause, Difference
 from nogging.records import KINDS
 from nogging.records.field import REMAINDER
 from nogging.report.cleaning import in_json, lines
@@ -72,6 +72,7 @@ def page(told: Told) -> str:
     compared = compare(told.before, told.after) if told.before is not None else Comparison(())
     differences = list(compared.differences)
     every, judged = _grid(told, differences), told.judgement is not None and told.judgement["compared"]
+    caused = list((told.judgement or {}).get("causes", ())) if judged else [_cause(one) for one in compared.causes]
     grid = _shown(every)
     style, script = (_text(name) for name in ("page.css", "page.js"))
     return environment.get_template("page.html").render(
@@ -81,8 +82,12 @@ def page(told: Told) -> str:
         counts=_counts(told.judgement),
         expectations=_ordered(told.judgement),
         explained=list((told.judgement or {}).get("explained", ())),
-        unexplained=_listed((told.judgement or {}).get("unexplained", ())),
-        compared=None if judged else _listed([_plain(one) for one in differences]),
+        unexplained=_listed(_alone((told.judgement or {}).get("unexplained", ()), caused)),
+        all_unexplained=len((told.judgement or {}).get("unexplained", ())),
+        compared=None if judged else _listed(_alone([_plain(one) for one in differences], caused)),
+        all_compared=len(differences),
+        causes=[{**one, "following": _listed(one["following"])} for one in caused[:_BARS]],
+        more_causes=max(len(caused) - _BARS, 0),
         networks=drawn(told.before, told.after, differences),
         grid=grid,
         left_out=len(every) - len(grid),
@@ -147,6 +152,20 @@ def _ordered(judgement: Mapping[str, Any] | None) -> list[Mapping[str, Any]]:
 def _plain(one: Difference) -> dict[str, Any]:
     fields = {name: [value(old), value(new)] for name, (old, new) in one.fields.items()}
     return {"kind": one.kind, "key": value(one.key), "what": one.what, "fields": fields}
+
+
+def _cause(one: Cause) -> dict[str, Any]:
+    return {**_plain(one.difference), "following": [{**_plain(other), "because": why} for other, why in one.following]}
+
+
+def _alone(differences: Iterable[Mapping[str, Any]], causes: Iterable[Mapping[str, Any]]) -> list[Mapping[str, Any]]:
+    """The differences that neither are a cause nor follow from one."""
+    told = {_place(one) for cause in causes for one in (cause, *cause["following"])}
+    return [one for one in differences if _place(one) not in told]
+
+
+def _place(one: Mapping[str, Any]) -> str:
+    return json.dumps([one["kind"], one["key"], one["what"]])
 
 
 def _listed(found: Iterable[Mapping[str, Any]]) -> dict[str, Any]:

@@ -1,0 +1,1 @@
+"""What an assistant may ask: captures, read-only, by the Model Context Protocol."""

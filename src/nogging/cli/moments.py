@@ -1,0 +1,70 @@
+"""`nogging moments`"""
+
+from __future__ import annotations
+
+import re
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from nogging.asking.moments import CHANGE, Moment, in_order, moments
+from nogging.changes.run.outcome import AFTER, BACKED_OUT, BEFORE
+from nogging.changes.told.reporting import events_of, is_performance, line_of
+from nogging.cli import PASS
+from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines
+from nogging.errors import QuestionError
+from nogging.report import order
+
+_UNITS = {"s": 1, "m": 60, "h": 3600, "d": 86400}
+
+
+def command(
+    folders: Annotated[list[Path], typer.Argument(help="A performed change, or captures.", metavar="DIR…")],
+    since: Annotated[
+        str | None, typer.Option(help="From then on: 2026-11-23T02:00 (UTC), or 90m before the end.")
+    ] = None,
+    device: Annotated[str | None, typer.Option(help="Only of this device.")] = None,
+    format: FormatOption = Format.TEXT,
+) -> int:
+    """What happened, in order, on all devices: logs, the moments that timers tell, the lines of a change.
+
+    Of two captures it is the time between them, of one the day before it.
+    """
+    performed = folders[0] if len(folders) == 1 and is_performance(folders[0]) else None
+    if performed is not None:
+        folders = [performed / one for one in (BEFORE, AFTER, BACKED_OUT) if (performed / one).is_dir()]
+    found = moments(*map(captured, folders), since=_moment(since, folders))
+    if performed is not None:
+        found = in_order([*found, *_changed(performed)])
+    found = [one for one in found if device is None or one.device in (device, "")]
+    if format is Format.TEXT:
+        print_lines(order.lines(found))
+    elif format is Format.JSON:
+        print_json(order.rows(found))
+    else:
+        print_csv(order.rows(found), Moment.__dataclass_fields__)
+    return PASS
+
+
+def _changed(folder: Path) -> list[Moment]:
+    told = ((one, line_of(one)) for one in events_of(folder)[0])
+    return [Moment(datetime.fromisoformat(one["at"]), "", CHANGE, line) for one, line in told if line is not None]
+
+
+def _moment(text: str | None, folders: list[Path]) -> datetime | None:
+    if text is None:
+        return None
+    ago = re.fullmatch(r"(\d{1,9})([smhd])", text)
+    if ago:
+        from nogging.captures.saved import opened
+
+        return max(opened(one).ended for one in folders) - timedelta(seconds=int(ago[1]) * _UNITS[ago[2]])
+    try:
+        moment = datetime.fromisoformat(text)
+    except ValueError:
+        raise QuestionError(
+            f"--since {text}: a moment is written 2026-11-23T02:00, a time before the end 90m"
+        ) from None
+    return moment.replace(tzinfo=UTC) if moment.tzinfo is None else moment

@@ -1,0 +1,46 @@
+"""What happened in order, as text and as plain values: `nogging moments`."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from rich.text import Text
+
+from nogging.asking.moments import CHANGE, Moment
+from nogging.report import plain
+from nogging.report.cleaning import clean
+
+_GRAVE = ("emergency", "alert", "critical", "error")
+
+
+def lines(found: Sequence[Moment]) -> list[Text]:
+    """A line each: the time (with the date, where it is another), how exact it is, who, what tells of it, what."""
+    if not found:
+        return [Text("nothing that happened in this time is told of")]
+    devices = max(len(one.device) for one in found)
+    told, day = [], ""
+    for one in found:
+        date = one.at.strftime("%Y-%m-%d")
+        if date != day:
+            told.append(Text(date + " (UTC)", style="bold"))
+            day = date
+        exact = f"±{_seconds(one.within)}" if one.within >= 1 else ""
+        line = Text(f"{one.at.strftime('%H:%M:%S')} {exact:<6}{one.device:<{devices}}  {one.source:<6}  ")
+        told.append(line.append(clean(one.what), style=_style(one)))
+    return told
+
+
+def _style(one: Moment) -> str:
+    return "red" if one.severity in _GRAVE else "bold" if one.source == CHANGE else ""
+
+
+def _seconds(seconds: float) -> str:
+    for size, unit in ((86400, "d"), (3600, "h"), (60, "m")):
+        if seconds >= size:
+            return f"{seconds / size:.0f}{unit}"
+    return f"{seconds:.0f}s"
+
+
+def rows(found: Sequence[Moment]) -> list[dict[str, Any]]:
+    return [{name: plain.value(value) for name, value in vars(one).items()} for one in found]
