@@ -150,6 +150,27 @@ SCHEMAS = {
 }
 
 
+ASKED = """# What engineers ask
+
+Written by `docs/generate.py` from `docs/questions.yaml`. On the demo done badly (`nogging demo --fault --to DIR`):
+BEFORE and AFTER are its captures, and in Python `after = nogging.Capture("DIR/…/after")`. Every question is asked by
+the tests in each of its forms. `nogging records` itself shows how to say the same in SQL, wherever it is asked more than
+for records.
+"""
+
+
+def questions() -> str:
+    """`docs/questions.md`."""
+    sections = yaml.safe_load(Path(__file__).with_name("questions.yaml").read_text())
+    lines = [ASKED]
+    for title, listed in sections.items():
+        lines += [f"## {title}", ""]
+        for one in listed:
+            lines += [f"**{one['ask']}**", "", "```", f"nogging {one['command']}", one["python"]]
+            lines += [*([one["sql"]] if "sql" in one else []), "```", ""]
+    return "\n".join(lines)
+
+
 def schemas() -> dict[str, str]:
     """The JSON Schema (2020-12) of each sort of file, for an editor to check it while it is written."""
     head = {"$schema": "https://json-schema.org/draft/2020-12/schema"}
@@ -162,3 +183,4 @@ if __name__ == "__main__":
         (place / f"{name}.schema.json").write_text(text)
     Path(__file__).with_name("dialects.md").write_text(matrix())
     Path(__file__).with_name("records.md").write_text(document())
+    Path(__file__).with_name("questions.md").write_text(questions())

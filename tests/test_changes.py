@@ -490,6 +490,11 @@ def test_a_process_that_is_killed_outright(network: Served, tmp_path: Path, line
     ended = subprocess.run([*program, "--resume", done, *more], capture_output=True, text=True, check=False)
     assert ended.returncode == int(back_out), ended.stdout + ended.stderr
     assert ("BACKED OUT" if back_out else "IN     ") in ended.stdout and (done / "report.html").is_file()
+    in_order = subprocess.run(
+        [sys.executable, "-m", "nogging", "moments", done], capture_output=True, text=True, check=True
+    )
+    times = [one[:8] for one in in_order.stdout.splitlines()[1:]]
+    assert times == sorted(times) and line in in_order.stdout
     assert (tables(network) == before) == back_out
 
 

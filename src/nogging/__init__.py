@@ -22,7 +22,8 @@ if TYPE_CHECKING:
 
     from nogging.asking.about import About as About
     from nogging.asking.about import about as about
-    from nogging.asking.query import query
+    from nogging.asking.moments import moments as moments
+    from nogging.asking.query import query as query
     from nogging.asking.questions import Question as Question
     from nogging.asking.questions import ask as ask
     from nogging.captures.capture import Capture as Capture
@@ -74,6 +75,7 @@ _WHERE = {
     "load_inventory": ("nogging.inventory", "load_inventory"),
     "lookup": ("nogging.routing.lookup", "lookup"),
     "lookup_many": ("nogging.routing.lookup", "lookup_many"),
+    "moments": ("nogging.asking.moments", "moments"),
     "NoggingError": ("nogging.errors", "NoggingError"),
     "open_capture": ("nogging.captures.capture", "Capture"),
     "perform": ("nogging.changes.run.performing", "perform"),
@@ -112,6 +114,7 @@ __all__ = [
     "load_inventory",
     "lookup",
     "lookup_many",
+    "moments",
     "open_capture",
     "perform",
     "query",

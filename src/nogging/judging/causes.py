@@ -9,23 +9,27 @@ itself.
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import TYPE_CHECKING
 
 from nogging.judging.consequences import Consequences
 from nogging.judging.pairs import Pairs
 from nogging.judging.verdict import Cause, Difference
 from nogging.records import KINDS
 
+if TYPE_CHECKING:
+    import networkx as nx
+
 
 def causes(pairs: Pairs, differences: Iterable[Difference]) -> tuple[Cause, ...]:
     """The differences from which others follow, those first from which most do."""
-    found = Consequences(pairs, differences)
-    every = found.differences
+    every = list(differences)
     if len(every) < 2:
         return ()
-    roots = {root: found.of([root]) for root in _roots(found)}
+    graph = _following(Consequences(pairs, every))
+    reached = {root: _reached(graph, root) for root in _roots(graph, every)}
     told: list[Cause] = []
-    taken = set(roots)
-    for root, follows in sorted(roots.items(), key=lambda one: (-len(one[1]), one[0])):
+    taken = set(reached)
+    for root, follows in sorted(reached.items(), key=lambda one: (-len(one[1]), one[0])):
         mine = [(n, why) for n, why in sorted(follows.items()) if n not in taken]
         taken.update(n for n, _ in mine)
         if mine:
@@ -33,15 +37,28 @@ def causes(pairs: Pairs, differences: Iterable[Difference]) -> tuple[Cause, ...]
     return tuple(sorted(told, key=lambda one: -len(one.following)))
 
 
-def _roots(found: Consequences) -> list[int]:
+def _following(found: Consequences) -> nx.DiGraph[int]:
+    """Which difference leads to which, by their numbers, and why."""
     import networkx as nx
 
-    number = {id(one): n for n, one in enumerate(found.differences)}
     graph: nx.DiGraph[int] = nx.DiGraph()
-    graph.add_nodes_from(number.values())
+    graph.add_nodes_from(range(len(found.differences)))
     for n, one in enumerate(found.differences):
-        graph.add_edges_from((n, effect) for effect, _ in found.next_of(one))
+        graph.add_edges_from((n, effect, {"why": why}) for effect, why in found.next_of(one))
+    return graph
+
+
+def _roots(graph: nx.DiGraph[int], differences: list[Difference]) -> list[int]:
+    import networkx as nx
+
     groups = nx.condensation(graph)
     layers = list(KINDS)
     sources = (members["members"] for group, members in groups.nodes(data=True) if not groups.in_degree(group))
-    return [min(group, key=lambda n: (layers.index(found.differences[n].kind), n)) for group in sources]
+    return [min(group, key=lambda n: (layers.index(differences[n].kind), n)) for group in sources]
+
+
+def _reached(graph: nx.DiGraph[int], root: int) -> dict[int, str]:
+    """All that follows from a difference, and what follows from that: each with its reason."""
+    import networkx as nx
+
+    return {n: graph.edges[cause, n]["why"] for cause, n in nx.bfs_edges(graph, root)}

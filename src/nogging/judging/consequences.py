@@ -19,7 +19,7 @@ from nogging.judging.pairs import Pairs
 from nogging.judging.verdict import HOPS, Difference
 from nogging.records import KINDS, Field, Kind, Nature
 from nogging.records.field import REMAINDER
-from nogging.records.resting import covered, resting
+from nogging.records.resting import Names, covered, resting
 
 Hop = dict[str, Any]
 Follows = Iterator[tuple[int, str]]
@@ -44,6 +44,10 @@ class Consequences:
             for field in _resting_fields(KINDS[one.kind]):
                 for name in _named(one, field):
                     self.by_name[one.device, one.kind, field.name][name].append(n)
+
+    @cached_property
+    def names(self) -> dict[tuple[str, str, str], Names]:
+        return {place: Names(names) for place, names in self.by_name.items()}
 
     def of(self, causes: Iterable[int]) -> dict[int, str]:
         """All that follows from some differences, and what follows from that: each with its reason."""
@@ -75,8 +79,9 @@ class Consequences:
         kind, did = KINDS[cause.kind], _did(cause)
         record = {**(cause.before or {}), **(cause.after or {}), **cause.key}
         for other, field, target in resting(kind):
-            names = self.by_name.get((cause.device, other.name, field.name), {})
-            for name, what in covered(kind, record, target, names):
+            place = cause.device, other.name, field.name
+            names = self.by_name.get(place, {})
+            for name, what in covered(kind, record, target, self.names[place]) if names else ():
                 why = f"names {what}, {_a(kind)} of {cause.device} that {did}"
                 yield from ((n, why, self.way_of(n, field, name, ways)) for n in names[name])
         if kind.falls_at_both_ends:

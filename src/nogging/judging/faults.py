@@ -22,7 +22,7 @@ from nogging.judging.pairs import Pairs
 from nogging.predicates.tree import identifier
 from nogging.records import KINDS, Field, Kind, Nature, Type
 from nogging.records.field import REMAINDER
-from nogging.records.resting import covered, resting
+from nogging.records.resting import Names, covered, resting
 
 MANY_MORE = 100_000
 LATER = timedelta(minutes=10)
@@ -88,7 +88,7 @@ class Faults:
         self.left_out: Counter[str] = Counter()
         self._rows: dict[str, list[Row]] = {}
         self._by: dict[tuple[str, tuple[str, ...]], dict[tuple[Any, ...], list[Row]]] = {}
-        self._names: dict[tuple[str, str], dict[str, dict[str, None]]] = {}
+        self._names: dict[tuple[str, str], dict[str, Names]] = {}
         self._members: dict[str, dict[str, list[tuple[Any, ...]]]] = {}
 
     def all(self) -> Iterator[Fault]:
@@ -186,7 +186,7 @@ class Faults:
         """The kinds of records that name a record, by which field, and how."""
         for other, field, target in resting(kind):
             if other is not kind:  # over what else a route resolves is not known
-                for name, _ in covered(kind, row, target, self.names(other, field)[row["device"]]):
+                for name, _ in covered(kind, row, target, self.names(other, field).get(row["device"], Names(()))):
                     yield other, field, name
 
     def within(self, kind: Kind, row: Row) -> Iterator[tuple[Kind, Row]]:
@@ -218,16 +218,17 @@ class Faults:
                 found[tuple(row[name] for name in names)].append(row)
         return self._by[kind.name, names]
 
-    def names(self, kind: Kind, field: Field) -> dict[str, dict[str, None]]:
+    def names(self, kind: Kind, field: Field) -> dict[str, Names]:
         """The names that the records of each device have in a field."""
         at = (kind.name, field.name)
         if at not in self._names:
-            found = self._names[at] = defaultdict(dict)
+            found: dict[str, list[str]] = defaultdict(list)
             column = identifier(f"a_{field.name}")
             table = self.pairs.table(kind)
             sql = f"SELECT DISTINCT a_device, {column} FROM {table} WHERE {column} IS NOT NULL ORDER BY ALL"
             for device, name in self.pairs.fetched(sql):
-                found[device][str(name)] = None
+                found[device].append(str(name))
+            self._names[at] = {device: Names(names) for device, names in found.items()}
         return self._names[at]
 
     def every_member(self, kind: Kind, device: str) -> list[tuple[Any, ...]]:

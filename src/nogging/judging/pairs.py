@@ -312,18 +312,15 @@ class Pairs:
         if f"links_{side}" in self.made:
             return
         self.made.add(f"links_{side}")
+        import pyarrow as pa
+
         capture = self.after if side == AFTER else self.before
-        rows = (
-            [(one.device, one.interface, one.peer_device, one.peer_interface) for one in links(capture)]
-            if capture
-            else []
-        )
-        self.database.execute(
-            f"CREATE TABLE links_{side} "
-            "(device VARCHAR, interface VARCHAR, peer_device VARCHAR, peer_interface VARCHAR)"
-        )
-        if rows:
-            self.database.executemany(f"INSERT INTO links_{side} VALUES (?, ?, ?, ?)", rows)
+        found = links(capture) if capture else []
+        names = ("device", "interface", "peer_device", "peer_interface")
+        table = pa.table({name: pa.array([getattr(one, name) for one in found], pa.string()) for name in names})
+        self.database.register("found", table)
+        self.database.execute(f"CREATE TABLE links_{side} AS SELECT * FROM found")
+        self.database.unregister("found")
 
     def _make(self, kind: Kind, name: str) -> None:
         sides = {AFTER: self.after, BEFORE: self.before}

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import ipaddress
-from collections.abc import Collection, Iterator, Mapping
-from functools import cache, lru_cache
-from ipaddress import IPv4Address, IPv6Address
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterable, Iterator, Mapping
+from functools import cache, cached_property, lru_cache
+from ipaddress import IPv4Address, IPv4Network, IPv6Address, IPv6Network
 from typing import Any
 
 from nogging.records import KINDS, Field, Kind, Type
@@ -27,7 +28,32 @@ def resting(kind: Kind) -> tuple[tuple[Kind, Field, Field], ...]:
     )
 
 
-def covered(kind: Kind, record: Mapping[str, Any], target: Field, names: Collection[str]) -> Iterator[tuple[str, str]]:
+class Names:
+    """Values that records name, to be found by what they lie in."""
+
+    def __init__(self, names: Iterable[str]) -> None:
+        self.known = frozenset(names)
+
+    @cached_property
+    def _ordered(self) -> dict[int, tuple[list[int], list[str]]]:
+        """The addresses among them by version, in order."""
+        found: dict[int, list[tuple[int, str]]] = {4: [], 6: []}
+        for name in self.known:
+            address = _address(name)
+            if address is not None:
+                found[address.version].append((int(address), name))
+        return {
+            version: ([number for number, _ in sorted(one)], [name for _, name in sorted(one)])
+            for version, one in found.items()
+        }
+
+    def within(self, network: IPv4Network | IPv6Network) -> list[str]:
+        numbers, names = self._ordered[network.version]
+        first = bisect_left(numbers, int(network.network_address))
+        return names[first : bisect_right(numbers, int(network.broadcast_address))]
+
+
+def covered(kind: Kind, record: Mapping[str, Any], target: Field, names: Names) -> Iterator[tuple[str, str]]:
     """Those of some names that name a record by one of its fields, each with what it names: a value as it stands, of a
     prefix, or of an address in its subnet, whatever lies within."""
     value = record.get(target.name)
@@ -36,13 +62,11 @@ def covered(kind: Kind, record: Mapping[str, Any], target: Field, names: Collect
     if value is None:
         return
     if subnet is None:
-        yield from [(str(value), str(value))] if str(value) in names else []
+        yield from [(str(value), str(value))] if str(value) in names.known else []
         return
     network = ipaddress.ip_network(subnet, strict=False)
-    for name in names if network.prefixlen else ():
-        address = _address(name)
-        if address is not None and address.version == network.version and address in network:
-            yield name, f"{name} within {network}"
+    for name in names.within(network) if network.prefixlen else ():
+        yield name, f"{name} within {network}"
 
 
 @lru_cache(maxsize=65536)
