@@ -154,8 +154,8 @@ ASKED = """# What engineers ask
 
 Written by `docs/generate.py` from `docs/questions.yaml`. On the demo done badly (`nogging demo --fault --to DIR`):
 BEFORE and AFTER are its captures, and in Python `after = nogging.Capture("DIR/…/after")`. Every question is asked by
-the tests in each of its forms. `nogging records` itself shows how to say the same in SQL, wherever it is asked more than
-for records.
+the tests in each of its forms. `nogging records` shows how to say the same in SQL, wherever it is asked more than for
+records.
 """
 
 

@@ -24,7 +24,8 @@ from nogging.captures.manifest import NOT_ANSWERED, CommandEntry
 from nogging.errors import QuestionError
 from nogging.judging.select import select
 from nogging.judging.verdict import by_themselves
-from nogging.records import KINDS
+from nogging.predicates import parse
+from nogging.records import KINDS, Kind
 from nogging.report.page import Told, page
 
 
@@ -264,3 +265,32 @@ def test_what_brought_others_along_is_told_first_and_nothing_is_lost(bad: Change
 
 def told_of_differences(change: Change) -> str:
     return told("compare", change.before.folder, change.after.folder, status=1)
+
+
+def test_in_plain_words_with_where_it_is_said(bad: Change, good: Change, build: Build) -> None:
+    found = nogging.tell(bad.before, bad.after, expectations=bad.expectations)
+    texts = [one.text for one in found]
+    judged = nogging.check(bad.expectations, after=bad.after, before=bad.before)
+    assert (
+        texts[0].startswith("The change fails: ")
+        and f"{len(judged.unexplained)} differences nobody expected" in texts[0]
+    )
+    first = nogging.compare(bad.before, bad.after).causes[0]
+    (cause,) = (one for one in found if "gannet-r1's interface eth3 changed (admin_status from up to down" in one.text)
+    assert cause.text.split()[0] in ("Most", str(len(first.following) + 1)) and not cause.detail
+    when, device, *command, lines = cause.evidence[0].replace("'", "").split()
+    assert (when, device) == ("before:", "gannet-r1")
+    begins = int(lines.partition("-")[0])
+    assert "eth3" in bad.before.answer(device, " ".join(command)).split("\n")[begins - 1]
+    assert any("mole-r2: its ospf neighbor 192.0.2.13 is in state" in one for one in texts)
+    quiet = [one.text for one in nogging.tell(good.before, good.before)]
+    assert "Nothing changed between them." in quiet and quiet[-1] == "All that was read is well."
+    broken = build("odd", {"a-r1": {"show ip route": "what is this\n"}})
+    assert nogging.tell(broken)[-1].text == "1 line could not be read: of that nothing is known."
+    assert told("tell", bad.after.folder, "--short").count("bad") == 0
+
+
+@pytest.mark.parametrize("kind", [kind for kind in KINDS.values() if kind.not_well], ids=lambda kind: str(kind.name))
+def test_what_is_not_well_can_be_said(kind: Kind) -> None:
+    assert kind.said_of_it.format(**dict.fromkeys(kind.fields, "x"))
+    assert parse(kind.not_well, {(name,): field for name, field in kind.fields.items()}).fields

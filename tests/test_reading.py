@@ -412,7 +412,7 @@ def test_sections_parts_several_and_what_may_not_be_skipped(tmp_path: Path) -> N
 
 def test_the_documentation_is_what_is_declared() -> None:
     script = Path(__file__).parent.parent / "docs" / "generate.py"
-    found: dict[str, object] = {}
+    found: dict[str, object] = {"__file__": str(script)}
     exec(compile(script.read_text(), str(script), "exec"), found)
     for name, page in (("document", "records.md"), ("matrix", "dialects.md"), ("questions", "questions.md")):
         write = found[name]

@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from nogging.asking.query import query as query
     from nogging.asking.questions import Question as Question
     from nogging.asking.questions import ask as ask
+    from nogging.asking.telling import tell as tell
     from nogging.captures.capture import Capture as Capture
     from nogging.captures.capture import Capture as open_capture
     from nogging.captures.saved import ingest as ingest
@@ -84,6 +85,7 @@ _WHERE = {
     "Question": ("nogging.asking.questions", "Question"),
     "read": ("nogging.reading", "read"),
     "rehearse": ("nogging.changes.plan.rehearse", "rehearse"),
+    "tell": ("nogging.asking.telling", "tell"),
     "resume": ("nogging.changes.run.performing", "resume"),
     "Verdict": ("nogging.judging.verdict", "Verdict"),
 }
@@ -121,6 +123,7 @@ __all__ = [
     "read",
     "rehearse",
     "resume",
+    "tell",
 ]
 
 

@@ -26,6 +26,7 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
     "query": ("query", '"SELECT …" DIR', "SQL over a capture"),
     "compare": ("compare", "BEFORE AFTER", "the differences between two captures"),
     "moments": ("moments", "DIR...", "what happened, in order"),
+    "tell": ("tell", "DIR...", "in plain words: what is, what changed, and why"),
     "assist": ("assist", "FOLDER...", "answers an assistant (MCP), read-only"),
     "lookup": ("lookup", "ADDRESS DIR", "where each device sends an address"),
     "follow": ("follow", "FROM TO DIR", "the path that a packet takes"),

@@ -21,5 +21,6 @@ COMPONENT = Kind(
     ),
     counted=(),
     not_well="oper_state not in ('enabled', 'absent', 'testing')",
+    said_of_it="its part {name} is {oper_state}",
     known_again=(("serial_num",),),
 )

@@ -21,4 +21,5 @@ EVENT = Kind(
     ),
     compared=False,
     not_well="severity in ('emergency', 'alert', 'critical', 'error')",
+    said_of_it="it logged as {severity}: {message}",
 )

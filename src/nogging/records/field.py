@@ -123,6 +123,8 @@ class Kind:
     """A field, and those of its values that a draft expects where they are, and nowhere else."""
     not_well: str = ""
     """A predicate that holds for a record of which somebody should know, whatever was expected."""
+    said_of_it: str = ""
+    """How a person would say that it is not well, of its device: `its interface {name} is down`."""
     exact: tuple[str, tuple[str, ...]] = ("", ())
     """A condition, and the fields that a draft expects of these records exactly as they are."""
     derive: Callable[[dict[str, Any]], None] | None = None

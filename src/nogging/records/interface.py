@@ -145,6 +145,7 @@ INTERFACE = Kind(
     peers=(over_the_link("interface", "name"),),
     sort="description",
     not_well="admin_status = 'up' and oper_status not in ('up', 'unknown')",
+    said_of_it="its interface {name} is {oper_status}, though it is meant to be up",
     derive=_derived,
     known_again=(("phys_address",), ("description",)),
 )

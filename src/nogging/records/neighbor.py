@@ -160,6 +160,7 @@ NEIGHBOR = Kind(
     sort="protocol",
     counted=("protocol",),
     not_well="not settled and state not in ('2_way', 'admin_down')",
+    said_of_it="its {protocol} neighbor {neighbor} is in state {state}",
     exact=("protocol = 'lldp'", ("device", "interface", "neighbor", "remote_interface")),
     derive=_settle,
 )

@@ -127,6 +127,7 @@ ROUTE = Kind(
     counted=("family",),
     landmarks=("destination_prefix", ("0.0.0.0/0", "::/0")),
     not_well="chosen and not active",
+    said_of_it="its route to {destination_prefix} was chosen, and forwards nothing",
     derive=_derived,
     derive_table=_derived_table,
     come_and_go=True,

@@ -1,0 +1,178 @@
+"""A short account in sentences of what captures, a comparison and a judgement show. It is made by rules from the
+records: each sentence has its evidence, the places in the answers where it is said."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from nogging.asking.about import About, NotWell, about
+from nogging.captures.capture import Capture
+from nogging.captures.saved import opened
+from nogging.judging.check import check
+from nogging.judging.comparing import compare
+from nogging.judging.verdict import Cause, Difference, Judgement, Result, Verdict, by_themselves
+from nogging.records import KINDS, Nature
+from nogging.records.field import REMAINDER
+
+MOST = 5
+_WHEN = "%B %-d, %H:%M:%S UTC"
+_VERDICTS = {
+    Verdict.PASS: "The change passes: all that was expected of it holds",
+    Verdict.FAIL: "The change fails",
+    Verdict.UNPROVEN: "It is not proven that the change did what was meant",
+}
+_BECAME = {"gone": "is gone", "new": "is new", "restarted": "began anew", "moved": "changed"}
+
+
+@dataclass(frozen=True)
+class Sentence:
+    """What is told, and where it is said: `after: gannet-r1 'show interface' 12-20`. `detail` is what only an engineer
+    wants to know."""
+
+    text: str
+    evidence: tuple[str, ...] = ()
+    detail: bool = False
+
+
+def tell(*captures: Capture | str | Path, expectations: str | Path | None = None) -> list[Sentence]:
+    """The account of one capture, or of two: before and after; judged, where expectations are given."""
+    taken = [opened(one) for one in captures]
+    before = taken[0] if len(taken) > 1 else None
+    found = about(*taken)
+    told = list(_judged(check(expectations, after=taken[-1], before=before))) if expectations is not None else []
+    told.append(_introduced(found, taken[-1], before))
+    if before is not None:
+        told += _changed(before, taken[-1])
+    return [*told, *_standing(found), *_lacking(found)]
+
+
+def _introduced(found: About, after: Capture, before: Capture | None) -> Sentence:
+    last = found.whole[-1]
+    dialects = ", ".join(f"{n} {name}" for name, n in last.dialects.most_common())
+    asked = f"{_many(len(last.devices), 'device')} ({dialects}) were asked how they stand"
+    if before is None:
+        return Sentence(f"{asked}, on {after.began:{_WHEN}}.", (str(after.folder),))
+    when = f"before it on {before.began:{_WHEN}}, after it on {after.began:{_WHEN}}"
+    return Sentence(f"{asked}, {when}.", (str(before.folder), str(after.folder)))
+
+
+def _judged(found: Judgement) -> Iterator[Sentence]:
+    failed = [one for one in found.results if one.verdict is not Verdict.PASS and one.strength == "must"]
+    word = "does" if len(failed) == 1 else "do"
+    told = [f"{len(failed)} of {_many(len(found.results), 'expectation')} {word} not hold"] if failed else []
+    if found.compared:
+        left = len(found.unexplained)
+        told.append(f"{_many(left, 'difference')} nobody expected" if left else "nothing else happened")
+    yield Sentence(f"{_VERDICTS[found.verdict]}{': ' if told else ''}{', and '.join(told)}.")
+    yield from (_failed(one) for one in failed[:MOST])
+
+
+def _failed(one: Result) -> Sentence:
+    lines: dict[str, list[int]] = {}
+    for failure in (*one.failures, *one.unproven):
+        for line in failure.evidence:
+            place = f"{line.when}: {line.device or failure.device} '{line.command}'"
+            lines.setdefault(place, []).append(line.line)
+    places = [f"{place} {_lines([min(found), max(found)])}" for place, found in lines.items()]
+    word = "does not hold" if one.verdict is Verdict.FAIL else "is not proven"
+    return Sentence(f'"{one.title}" {word}: {one.reason}.', tuple(places[:MOST]))
+
+
+def _changed(before: Capture, after: Capture) -> Iterator[Sentence]:
+    found = compare(before, after)
+    n = len(found.differences)
+    if not n:
+        yield Sentence(
+            "Nothing changed between them." if not found.not_compared else "Nothing that could be compared changed."
+        )
+        return
+    devices = len({one.device for one in found.differences})
+    yield Sentence(f"{_many(n, 'thing')} changed, on {_many(devices, 'device')}.")
+    yield from (_caused(one, n) for one in found.causes[:MOST])
+    alone = by_themselves(found.differences, found.causes)
+    if alone and found.causes:
+        kinds = Counter(one.kind for one in alone)
+        told = ", ".join(_many(count, kind) for kind, count in kinds.most_common())
+        yield Sentence(f"{_many(len(alone), 'change')} besides stand by themselves: {told}.", detail=True)
+    if found.not_compared:
+        yield Sentence(f"{_many(len(found.not_compared), 'answer')} could not be compared, so there may be more.")
+
+
+def _caused(one: Cause, n: int) -> Sentence:
+    kinds = Counter(other.kind for other, _ in one.following)
+    told = ", ".join(_many(count, kind) for kind, count in kinds.most_common())
+    cause, share = one.difference, len(one.following) + 1
+    lead = "Most of it comes" if share * 2 > n else f"{share} of these come"
+    what = f"{cause.device}'s {_named(cause)} {_BECAME[cause.what]}{_moved(cause)}"
+    follow = f"{told} follow{'s' * (len(one.following) == 1)}"
+    return Sentence(f"{lead} from one thing: {what}; {follow}.", tuple(_places(cause)), share * 20 < n)
+
+
+def _moved(one: Difference) -> str:
+    """The states that moved, from what to what."""
+    fields = KINDS[one.kind].fields
+    states = {name: change for name, change in one.fields.items() if name in fields and name != REMAINDER.name}
+    told = [
+        f"{name} from {_said(old)} to {_said(new)}"
+        for name, (old, new) in states.items()
+        if fields[name].nature is not Nature.TIMER
+    ]
+    return f" ({', '.join(told[:MOST])})" if told else ""
+
+
+def _said(value: Any) -> str:
+    return "nothing" if value is None else str(value)
+
+
+def _standing(found: About) -> Iterator[Sentence]:
+    last = found.whole[-1]
+    if not last.not_well:
+        yield Sentence("All that was read is well.")
+        return
+    for kind in KINDS:
+        badly = [one for one in last.not_well if one.kind == kind]
+        if badly:
+            some = "; ".join(f"{one.device}: {KINDS[kind].said_of_it.format(**one.record)}" for one in badly[:MOST])
+            more = f"; and {len(badly) - MOST} more" if len(badly) > MOST else ""
+            head = f"{len(badly)} of {_many(last.records[kind], kind)} {'is' if len(badly) == 1 else 'are'} not well"
+            yield Sentence(f"{head}: {some}{more}.", tuple(_place(one) for one in badly[:MOST]))
+
+
+def _lacking(found: About) -> Iterator[Sentence]:
+    last = found.whole[-1]
+    if last.lacking:
+        some = ", ".join(f"{one.device} {one.command or ''}".strip() for one in last.lacking[:MOST])
+        yield Sentence(f"{_many(len(last.lacking), 'answer')} could not be had ({some}): of that nothing is known.")
+    if last.unread:
+        yield Sentence(f"{_many(last.unread.total(), 'line')} could not be read: of that nothing is known.")
+    if last.growing:
+        one = last.growing[0]
+        told = f"{_many(len(last.growing), 'counter')} of faults grew, most of all {one.field} of {one.device}"
+        yield Sentence(f"{told}, from {one.before} to {one.after}.", detail=True)
+
+
+def _place(one: NotWell) -> str:
+    return f"{one.device} '{one.record['answer']}' {_lines(one.record.get('line'))}".rstrip()
+
+
+def _places(one: Difference) -> Iterable[str]:
+    for when, record in (("before", one.before), ("after", one.after)):
+        if record is not None and record.get("answer"):
+            yield f"{when}: {one.device} '{record['answer']}' {_lines(record.get('line'))}".rstrip()
+
+
+def _lines(line: Sequence[int] | None) -> str:
+    return "" if not line else str(line[0]) if line[0] == line[-1] else f"{line[0]}-{line[-1]}"
+
+
+def _named(one: Difference) -> str:
+    keys = (value for name, value in one.key.items() if name != "device" and value not in (None, "", "default"))
+    return " ".join([one.kind, *map(str, keys)])
+
+
+def _many(n: int, word: str) -> str:
+    return f"{n} {word}{'s' * (n != 1)}"
