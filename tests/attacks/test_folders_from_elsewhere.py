@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import copy
+import json
 import os
 import shutil
+import subprocess
+import sys
 from collections.abc import Callable
 from pathlib import Path
 
@@ -125,3 +129,51 @@ def test_a_file_that_nobody_wrote_by_hand_is_refused(tmp_path: Path, came: Path)
 
 def _laughing() -> str:
     return "a0: &a0 [x]\n" + "".join(f"a{n}: &a{n} [{', '.join([f'*a{n - 1}'] * 10)}]\n" for n in range(1, 9))
+
+
+@pytest.mark.parametrize("file", ["journal.jsonl", "judgement.json"])
+@pytest.mark.parametrize(
+    "text",
+    [
+        '{"at": 3, "event": "end"}\n',
+        '{"at": "x", "event": "sent"}\n',
+        "[" * 100_000 + "\n",
+        "0\n",
+        '{"judgement": {"verdict": "splendid"}}\n',
+    ],
+)
+def test_a_performance_that_makes_no_sense_is_told(came: Path, tmp_path: Path, file: str, text: str) -> None:
+    came.rename(tmp_path / "after")
+    (tmp_path / "change.yaml").write_text("expect: []\n")
+    (tmp_path / "journal.jsonl").write_text('{"at": "2026-11-23T02:00:00+00:00", "event": "begin", "title": "x"}\n')
+    with (tmp_path / file).open("a") as written:
+        written.write(text)
+    for command in (["report"], ["report", "--format", "markdown"], ["moments"]):
+        done = subprocess.run(
+            [sys.executable, "-m", "nogging", *command, tmp_path], capture_output=True, text=True, check=False
+        )
+        assert done.returncode in (0, 2) and "fault" not in done.stderr, (command, done.stderr)
+
+
+def test_a_manifest_whose_values_are_of_another_sort_is_none(came: Path) -> None:
+    manifest = came / MANIFEST
+    kept = json.loads(manifest.read_text())
+    for path, value in (
+        (("labels", "site"), 3),
+        (("skew",), "x"),
+        (("outcome",), [1]),
+        (("commands",), []),
+        (("labels",), None),
+    ):
+        data = copy.deepcopy(kept)
+        place = data["devices"]["mole-r1"]
+        for name in path[:-1]:
+            place = place[name]
+        place[path[-1]] = value
+        manifest.write_text(json.dumps(data))
+        with pytest.raises(CaptureError, match="no manifest of a capture"):
+            nogging.open_capture(came)
+    manifest.unlink()
+    (came / JOURNAL).write_text("0\n")
+    with pytest.raises(CaptureError, match="cannot be understood"):
+        nogging.open_capture(came)

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -33,6 +33,29 @@ ALTERED = "altered"
 
 CAPTURED = "captured"
 INTERRUPTED = "interrupted"
+
+
+_TYPES: dict[str, tuple[type, ...]] = {
+    "str": (str,),
+    "bool": (bool,),
+    "int": (int,),
+    "float": (int, float),
+    "float | None": (int, float, type(None)),
+}
+
+
+def _checked(one: Any) -> None:
+    """Raises `TypeError` or `ValueError` where a value is not what its field is declared to be."""
+    for known in fields(one):
+        value, declared = getattr(one, known.name), str(known.type)
+        fits = isinstance(value, _TYPES.get(declared, (dict if declared.startswith("dict") else list,)))
+        if not fits or (declared == "dict[str, str]" and not all(isinstance(part, str) for part in value.values())):
+            raise TypeError(f"'{known.name}' is no {declared}")
+        if known.name in _MOMENTS and value:
+            datetime.fromisoformat(str(value))
+
+
+_MOMENTS = ("started", "ended")
 
 
 @dataclass
@@ -118,8 +141,10 @@ class Manifest:
             if data.get("format") != FORMAT:
                 raise CaptureError(f"{where}: this is format {data.get('format')}; this Nogging reads {FORMAT}")
             devices = {name: _device(entry) for name, entry in data.pop("devices").items()}
-            return cls(devices=devices, **data)
-        except (ValueError, TypeError, AttributeError, KeyError) as error:
+            manifest = cls(devices=devices, **data)
+            _checked(manifest)
+            return manifest
+        except (ValueError, TypeError, AttributeError, KeyError, RecursionError) as error:
             raise CaptureError(f"{where}: this is no manifest of a capture ({error})") from None
 
 
@@ -147,7 +172,14 @@ def _device_text(name: str, entry: DeviceEntry) -> str:
 def _device(data: Mapping[str, Any]) -> DeviceEntry:
     given = dict(data)
     commands = {name: CommandEntry(**entry) for name, entry in given.pop("commands").items()}
-    return DeviceEntry(commands=commands, **given)
+    found: DeviceEntry = _sound(DeviceEntry(commands=commands, **given))
+    return found
+
+
+def _sound(one: Any) -> Any:
+    for part in (one, *(one.commands.values() if isinstance(one, DeviceEntry) else ())):
+        _checked(part)
+    return one
 
 
 def event(what: str, **more: Any) -> str:
@@ -166,9 +198,10 @@ def from_journal(lines: Iterable[str], where: str) -> Manifest:
             what = told.pop("event")
             if what == "run":
                 manifest = Manifest(**told)
+                _checked(manifest)
             elif manifest is not None:
                 _tell(manifest, what, told)
-        except (ValueError, TypeError, KeyError) as error:
+        except (ValueError, TypeError, KeyError, AttributeError, RecursionError) as error:
             raise CaptureError(f"{where}: a line of the journal cannot be understood ({error})") from None
     if manifest is None:
         raise CaptureError(f"{where}: the journal tells of no run")
@@ -178,18 +211,21 @@ def from_journal(lines: Iterable[str], where: str) -> Manifest:
 def _tell(manifest: Manifest, what: str, told: dict[str, Any]) -> None:
     if what == "end":
         manifest.ended = told["ended"]
+        _checked(manifest)
         return
     name = told.pop("device")
     if what == "begin":
-        manifest.devices[name] = DeviceEntry(**told)
+        manifest.devices[name] = _sound(DeviceEntry(**told))
     elif what == "answer":
         command = told.pop("command")
-        manifest.devices[name].commands[command] = CommandEntry(**told)
+        manifest.devices[name].commands[command] = _sound(CommandEntry(**told))
     elif what == "clock":
         manifest.devices[name].skew = told["skew"]
     elif what == "device":
         manifest.devices[name].outcome = told["outcome"]
         manifest.devices[name].reason = told["reason"]
+    if what in ("clock", "device"):
+        _checked(manifest.devices[name])
 
 
 def manifest_of(folder: Path) -> Manifest:

@@ -11,7 +11,7 @@ import typer
 
 from nogging.asking.moments import CHANGE, Moment, in_order, moments
 from nogging.changes.run.outcome import AFTER, BACKED_OUT, BEFORE
-from nogging.changes.told.reporting import events_of, is_performance, line_of
+from nogging.changes.told.reporting import events_of, is_performance, line_of, understood
 from nogging.cli import PASS
 from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines
 from nogging.errors import QuestionError
@@ -49,8 +49,9 @@ def command(
 
 
 def _changed(folder: Path) -> list[Moment]:
-    told = ((one, line_of(one)) for one in events_of(folder)[0])
-    return [Moment(datetime.fromisoformat(one["at"]), "", CHANGE, line) for one, line in told if line is not None]
+    with understood(folder):
+        told = [(one, line_of(one)) for one in events_of(folder)[0]]
+        return [Moment(datetime.fromisoformat(one["at"]), "", CHANGE, line) for one, line in told if line is not None]
 
 
 def _moment(text: str | None, folders: list[Path]) -> datetime | None:

@@ -112,9 +112,9 @@ def end_of(events: Iterable[Event]) -> Event | None:
 def _event(line: str, where: str) -> Event:
     try:
         event = json.loads(line)
-    except ValueError:
+    except (ValueError, RecursionError):
         event = None
-    if not isinstance(event, dict) or not {"at", "event"} <= event.keys():
+    if not isinstance(event, dict) or not all(isinstance(event.get(name), str) for name in ("at", "event")):
         raise CaptureError(f"{where}: this is no line of the journal of a change")
     return event
 

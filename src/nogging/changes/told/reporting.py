@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +16,7 @@ from nogging.captures.writing import replace_text
 from nogging.changes.run.journal import JOURNAL, Event, end_of, read
 from nogging.changes.run.outcome import AFTER, BACKED_OUT, BEFORE, CHANGE, JUDGEMENT, State
 from nogging.changes.told.telling import event, meaning, probed
-from nogging.errors import QuestionError
+from nogging.errors import CaptureError, QuestionError
 from nogging.report import restored
 from nogging.report.page import Told, page
 
@@ -27,8 +29,23 @@ def is_performance(folder: Path) -> bool:
     return (folder / JOURNAL).is_file() and (folder / CHANGE).is_file()
 
 
+@contextmanager
+def understood(folder: Path) -> Iterator[None]:
+    """What a folder from anywhere tells of a performance may be anything: `CaptureError` where it makes no sense."""
+    try:
+        yield
+    except (KeyError, TypeError, ValueError, AttributeError, IndexError, RecursionError) as error:
+        told = f"{type(error).__name__}: {error}"
+        raise CaptureError(f"{folder}: what it tells of a performance cannot be understood ({told})") from error
+
+
 def told(folder: Path) -> Told:
     """What there is to tell of a performance: before and after, where it got so far; else before alone."""
+    with understood(folder):
+        return _told(folder)
+
+
+def _told(folder: Path) -> Told:
     events, end = events_of(folder)
     there = [name for name in (AFTER, BACKED_OUT, BEFORE) if _captured(folder / name)]
     if not there:

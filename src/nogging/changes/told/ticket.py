@@ -36,6 +36,11 @@ class Ticket:
 
 def ticket(folder: Path) -> Ticket:
     """What there is to tell of a performance."""
+    with reporting.understood(folder):
+        return _ticket(folder)
+
+
+def _ticket(folder: Path) -> Ticket:
     events, end = reporting.events_of(folder)
     kept = reporting.judged(folder)
     return Ticket(
