@@ -6,6 +6,7 @@ In `secrets/<dialect>.txt` what is secret stands in double brackets; all else ha
 from __future__ import annotations
 
 import json
+import os
 import re
 import subprocess
 import sys
@@ -17,6 +18,7 @@ from hypothesis import strategies as st
 
 from nogging.captures.announcing import HINTS
 from nogging.captures.masking import Masker
+from nogging.captures.saved import ingest
 from nogging.dialects.places import LIBRARY
 from nogging.reading.samples import samples
 
@@ -89,3 +91,10 @@ def test_read_masks_as_ingest_does_and_what_is_written_is_its_owners(tmp_path: P
     written = [one for one in (tmp_path / "out").rglob("*") if one.is_file()]
     assert written and not any(one.stat().st_mode & 0o077 for one in written)
     assert not any(b"kelpword" in one.read_bytes() for one in written)
+    was = os.umask(0o022)
+    try:
+        ingest(tmp_path / "in", tmp_path / "library", dialect="ios")
+    finally:
+        os.umask(was)
+    mine = list((tmp_path / "library").rglob("*"))
+    assert len(mine) > 3 and not any(one.stat().st_mode & 0o077 for one in (tmp_path / "library", *mine))

@@ -18,6 +18,8 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import IO
 
+SHARED = "NOGGING_SHARED"
+"""The environment's name for that others may read what is written, as the process's own mask lets them."""
 MOST = 500 * 10**6
 """Octets of one file, at most; no answer may have more."""
 _WAY = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW
@@ -84,7 +86,12 @@ def anew(path: Path) -> io.BufferedWriter:
     """A file to be written from nothing: what stood in its place, a link perhaps, is taken away and not followed."""
     with contextlib.suppress(FileNotFoundError):
         path.unlink()
-    return os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o666), "wb")
+    return os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, mode()), "wb")
+
+
+def mode(folder: bool = False) -> int:
+    """Who may read what is written: its owner, unless the environment says that the process's own mask decides."""
+    return (0o777 if folder else 0o666) if os.environ.get(SHARED) else 0o700 if folder else 0o600
 
 
 def locked(folder: Path) -> int:
@@ -103,7 +110,7 @@ def directory(path: Path, folder: Path) -> Path:
     here = folder
     for part in path.relative_to(folder).parts:
         here /= part
-        here.mkdir(exist_ok=True)
+        here.mkdir(mode(folder=True), exist_ok=True)
         if here.is_symlink():
             raise OSError(errno.ELOOP, f"'{part}' is a link, and nothing is written where it leads to", str(here))
     return path

@@ -142,7 +142,7 @@ class Writer:
 
     def __enter__(self) -> Writer:
         try:
-            self.folder.mkdir(parents=True, exist_ok=True)
+            self.folder.mkdir(inside.mode(folder=True), parents=True, exist_ok=True)
             self.lock = inside.locked(self.folder)
         except BlockingIOError:
             raise CaptureError(

@@ -40,8 +40,7 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
 }
 """Each command with its module, its arguments and what it does."""
 
-SHARED = "NOGGING_SHARED"
-"""The environment's name for that others may read what is written, as the process's own mask lets them."""
+SHARED = "NOGGING_SHARED"  # as in captures.inside, which is too much to import for it
 PASS, FAIL, WRONG, UNPROVEN, FAULT = 0, 1, 2, 3, 4
 _STOPPED, _BROKEN_PIPE = 130, 141
 

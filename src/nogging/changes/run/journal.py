@@ -35,6 +35,7 @@ class Journal:
     def __init__(self, folder: Path, tell: Tell, masker: Masker) -> None:
         self.path, self.heard, self.masker = folder / JOURNAL, tell, masker
         self.events = list(read(folder)) if self.path.exists() else []
+        self.path.touch(inside.mode())
         self.file = self.path.open("a", encoding="utf-8", newline="\n")
         self._cut()
         self.turn = threading.Lock()  # probes tell from a thread of their own

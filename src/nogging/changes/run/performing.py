@@ -20,6 +20,7 @@ from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
 
+from nogging.captures import inside
 from nogging.captures.capture import Capture
 from nogging.captures.writing import replace_octets, replace_text
 from nogging.changes.file.declared import Change, OnFailure, load_change
@@ -58,7 +59,7 @@ def perform(
     rehearsing = checked(change, secret)
     if ask is None:
         _asks_nobody(change)
-    folder.mkdir(parents=True, exist_ok=True)
+    folder.mkdir(inside.mode(folder=True), parents=True, exist_ok=True)
     with _nothing_left_of_nothing(folder):
         replace_octets(folder / CHANGE, change.path.read_bytes())
         return _Run(Work(rehearsing, folder, ask, secret, tell)).perform()
