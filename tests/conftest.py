@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import asyncio
 import hashlib
+import io
 import os
 import threading
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, redirect_stderr, redirect_stdout
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -17,6 +18,7 @@ import pytest
 from xdist.scheduler import LoadFileScheduling
 
 import nogging
+from nogging import cli
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
 from nogging.captures.masking import KEY_FILE, Masker, user_key
@@ -51,6 +53,14 @@ def masking_key(tmp_path_factory: pytest.TempPathFactory) -> None:
     path.touch(0o600)
     path.write_text("0123456789abcdef" * 4)
     os.environ[KEY_FILE] = str(path)
+
+
+def here(*arguments: object) -> tuple[int, str, str]:
+    """A command in this process, which costs no start: its exit status, what it printed, what it complained of."""
+    out, complaints = io.StringIO(), io.StringIO()
+    with redirect_stdout(out), redirect_stderr(complaints):
+        status = cli._run([str(one) for one in arguments])
+    return status, out.getvalue(), complaints.getvalue()
 
 
 @dataclass

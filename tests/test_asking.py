@@ -5,8 +5,6 @@ from __future__ import annotations
 import json
 import shlex
 import shutil
-import subprocess
-import sys
 from collections import Counter, defaultdict
 from pathlib import Path
 from statistics import median
@@ -15,7 +13,7 @@ from typing import Any
 import pytest
 
 import nogging
-from conftest import Build, Change
+from conftest import Build, Change, here
 from nogging.asking.about import about
 from nogging.asking.moments import moments
 from nogging.asking.questions import Question, ask
@@ -30,10 +28,9 @@ from nogging.report.page import Told, page
 
 
 def told(*arguments: Any, status: int = 0) -> str:
-    command = [sys.executable, "-m", "nogging", *map(str, arguments)]
-    done = subprocess.run(command, capture_output=True, text=True, check=False)
-    assert done.returncode == status, done.stderr
-    return done.stdout
+    ended, text, complaints = here(*arguments)
+    assert ended == status, complaints
+    return text
 
 
 def rows(capture: Capture, kind: str) -> list[dict[str, Any]]:

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import json
 import shlex
-import subprocess
-import sys
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +11,7 @@ import pytest
 import yaml
 
 import nogging
-from conftest import Change
+from conftest import Change, here
 
 SECTIONS = yaml.safe_load((Path(__file__).parent.parent / "docs" / "questions.yaml").read_text())
 QUESTIONS = [one for listed in SECTIONS.values() for one in listed]
@@ -23,10 +21,9 @@ ROWS_OF = {"check": "expectations"}
 def answered(change: Change, question: dict[str, Any], *more: str) -> str:
     places = {"BEFORE": change.before.folder, "AFTER": change.after.folder, "EXPECTATIONS": change.expectations}
     words = [str(places.get(word, word)) for word in shlex.split(question["command"])]
-    command = [sys.executable, "-m", "nogging", *words, *more]
-    done = subprocess.run(command, capture_output=True, text=True, check=False)
-    assert done.returncode == question.get("status", 0), (question["ask"], done.stderr)
-    return done.stdout
+    status, told, complaints = here(*words, *more)
+    assert status == question.get("status", 0), (question["ask"], complaints)
+    return told
 
 
 def of_command(question: dict[str, Any], told: Any) -> list[Any]:

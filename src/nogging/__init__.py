@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
     from nogging.asking.about import About as About
     from nogging.asking.about import about as about
+    from nogging.asking.findings import findings as findings
     from nogging.asking.moments import moments as moments
     from nogging.asking.query import query as query
     from nogging.asking.questions import Question as Question
@@ -68,6 +69,7 @@ _WHERE = {
     "Difference": ("nogging.judging.verdict", "Difference"),
     "draft": ("nogging.judging.draft", "draft"),
     "Failure": ("nogging.judging.verdict", "Failure"),
+    "findings": ("nogging.asking.findings", "findings"),
     "follow": ("nogging.routing.follow", "follow"),
     "ingest": ("nogging.captures.saved", "ingest"),
     "Judgement": ("nogging.judging.verdict", "Judgement"),
@@ -110,6 +112,7 @@ __all__ = [
     "compare",
     "conform",
     "draft",
+    "findings",
     "follow",
     "ingest",
     "load_change",

@@ -6,14 +6,13 @@ import copy
 import json
 import os
 import shutil
-import subprocess
-import sys
 from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
 import nogging
+from conftest import here
 from nogging.captures.capture import Capture
 from nogging.captures.inside import MOST
 from nogging.captures.manifest import JOURNAL, MANIFEST
@@ -149,10 +148,8 @@ def test_a_performance_that_makes_no_sense_is_told(came: Path, tmp_path: Path, f
     with (tmp_path / file).open("a") as written:
         written.write(text)
     for command in (["report"], ["report", "--format", "markdown"], ["moments"]):
-        done = subprocess.run(
-            [sys.executable, "-m", "nogging", *command, tmp_path], capture_output=True, text=True, check=False
-        )
-        assert done.returncode in (0, 2) and "fault" not in done.stderr, (command, done.stderr)
+        status, _, complaints = here(*command, tmp_path)
+        assert status in (0, 2) and "fault" not in complaints, (command, complaints)
 
 
 def test_a_manifest_whose_values_are_of_another_sort_is_none(came: Path) -> None:

@@ -62,16 +62,17 @@ def _register(database: duckdb.DuckDBPyConnection, captures: Sequence[Capture]) 
     """Every table that a query may name."""
     import pyarrow as pa
 
-    several = [_tables(one) for one in captures]
+    several = [tables(one) for one in captures]
     if len(several) > 1:
-        for name, tables in zip(names_of(captures), several, strict=True):
-            for table, rows in tables.items():
-                tables[table] = rows.add_column(0, CAPTURE, pa.array([name] * rows.num_rows, pa.string()))
+        for name, of_one in zip(names_of(captures), several, strict=True):
+            for table, rows in of_one.items():
+                of_one[table] = rows.add_column(0, CAPTURE, pa.array([name] * rows.num_rows, pa.string()))
     for table in several[0]:
         database.register(table, pa.concat_tables([one[table] for one in several], promote_options="default"))
 
 
-def _tables(capture: Capture) -> dict[str, pa.Table]:
+def tables(capture: Capture) -> dict[str, pa.Table]:
+    """Every table that a query over one capture may name."""
     import pyarrow as pa
 
     tables = {kind: naive(capture.records(kind)) for kind in (*KINDS, UNREAD)}

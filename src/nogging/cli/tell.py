@@ -12,6 +12,7 @@ from nogging.asking.telling import Sentence, tell
 from nogging.cli import PASS
 from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines, width
 from nogging.errors import QuestionError
+from nogging.report import plain
 from nogging.report.text import Page
 
 
@@ -33,7 +34,7 @@ def command(
     if format is Format.JSON:
         print_json([asdict(one) for one in found])
     elif format is Format.CSV:
-        print_csv([asdict(one) for one in found], Sentence.__dataclass_fields__)
+        print_csv([plain.value(asdict(one)) for one in found], Sentence.__dataclass_fields__)
     else:
         print_lines(_page(found, short).lines)
     return PASS

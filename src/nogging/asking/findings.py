@@ -1,0 +1,184 @@
+"""Likely causes of what is odd, by declared rules: `rules/*.yaml`, and those of a folder of the user's.
+
+A rule is a query (SQL) over two captures: each row that it gives is a finding, and its columns are what the sentences
+of the rule may name. The tables are those of `nogging query` for the later capture, the earlier one's with `before_`
+in front, `link`, `span` (when it `began` and `ended`), and `grew`: the counters of interfaces, queues and neighbors
+that grew in between, with how much and how fast. What is unknown speaks neither for nor against: where evidence
+lacks, a rule is silent.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from nogging.asking.query import tables
+from nogging.captures.capture import Capture
+from nogging.captures.saved import opened
+from nogging.errors import QuestionError
+from nogging.files import load
+from nogging.judging.pairs import AFTER, ELAPSED, Pairs, naive
+from nogging.predicates import identifier
+from nogging.predicates.addresses import register
+from nogging.predicates.database import closed_database
+from nogging.records import KINDS, Kind, Nature
+
+if TYPE_CHECKING:
+    import duckdb
+    import pyarrow as pa
+
+RULES = Path(__file__).parent / "rules"
+_GREW = ("interface", "queue", "neighbor")
+Ports = dict[tuple[Any, Any], list[tuple[str, tuple[int, int]]]]
+_ENDS = (("device", "interface"), ("peer_device", "peer_interface"))
+
+
+class SideModel(BaseModel):
+    """What speaks for a finding, or against it: `say`, where the condition `when` holds of its row."""
+
+    model_config = ConfigDict(extra="forbid")
+    when: str
+    say: str
+
+
+class RuleModel(BaseModel):
+    """A rule. `from` is a query whose rows are findings; `{column}` in a sentence stands for what a row has there."""
+
+    model_config = ConfigDict(extra="forbid", populate_by_name=True)
+    title: str
+    says: str
+    query: str = Field(alias="from")
+    speaks_for: list[SideModel] = Field(default=[], alias="for")
+    speaks_against: list[SideModel] = Field(default=[], alias="against")
+    next: str
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something odd with its likely cause: the rule's title, what is so, what speaks for it and against it, what to
+    look at next, and where the ports' counters and states are said."""
+
+    title: str
+    says: str
+    device: str
+    speaks_for: tuple[str, ...]
+    speaks_against: tuple[str, ...]
+    next: str
+    evidence: tuple[str, ...]
+
+    @property
+    def weight(self) -> int:
+        return len(self.speaks_for) - 2 * len(self.speaks_against)
+
+
+def findings(
+    before: Capture | str | Path, after: Capture | str | Path, *, rules: str | Path | None = None
+) -> list[Finding]:
+    """What the rules find, that first for which most speaks. `rules` is a folder with more of them.
+
+    Raises `CaptureError` for a directory that is none, `QuestionError` for a rule that cannot be asked.
+    """
+    pairs = Pairs(opened(after), opened(before))
+    places = [*sorted(RULES.glob("*.yaml")), *(sorted(Path(rules).glob("*.yaml")) if rules is not None else ())]
+    database = _database(pairs)
+    ports = _ports(pairs.after)
+    found = [one for place in places for one in _found(database, ports, place)]
+    return sorted(found, key=lambda one: -one.weight)
+
+
+def _found(database: duckdb.DuckDBPyConnection, ports: Ports, path: Path) -> Iterator[Finding]:
+    import duckdb
+
+    asked = load(path, RuleModel)[0]
+    sides = [*asked.speaks_for, *asked.speaks_against]
+    columns = "".join(f", ({one.when}) IS TRUE AS {identifier(f'?{n}')}" for n, one in enumerate(sides))
+    try:
+        rows = database.sql(f"SELECT *{columns} FROM ({asked.query})").to_arrow_table().to_pylist()
+    except duckdb.Error as error:
+        raise QuestionError(f"{path}: this rule cannot be asked: {error}") from None
+    for row in rows:
+        holds = [one for n, one in enumerate(sides) if row[f"?{n}"]]
+        yield Finding(
+            asked.title,
+            _filled(asked.says, row, path),
+            str(row.get("device", "")),
+            tuple(_filled(one.say, row, path) for one in holds if one in asked.speaks_for),
+            tuple(_filled(one.say, row, path) for one in holds if one in asked.speaks_against),
+            asked.next,
+            tuple(_places(ports, row)),
+        )
+
+
+def _filled(text: str, row: dict[str, Any], path: Path) -> str:
+    def value(found: re.Match[str]) -> str:
+        if found[1] not in row:
+            raise QuestionError(f"{path}: '{found[0]}' is no column of its query")
+        return "unknown" if row[found[1]] is None else str(row[found[1]])
+
+    return re.sub(r"\{(\w+)\}", value, text)
+
+
+def _places(ports: Ports, row: dict[str, Any]) -> Iterator[str]:
+    """Where the ports at both ends are told of."""
+    for device, interface in _ENDS:
+        end = row.get(device), row.get(interface)
+        for answer, (first, last) in ports.get(end, ()):
+            yield f"{end[0]} '{answer}' {first}-{last}"
+
+
+def _ports(capture: Capture) -> Ports:
+    found: Ports = {}
+    for row in capture.records("interface").select(["device", "name", "answer", "line"]).to_pylist():
+        first, last = row["line"] or (1, 1)
+        found.setdefault((row["device"], row["name"]), []).append((row["answer"], (first, last)))
+    return found
+
+
+def _database(pairs: Pairs) -> duckdb.DuckDBPyConnection:
+    import pyarrow as pa
+
+    database = closed_database()
+    register(database)
+    assert pairs.before is not None
+    for name, rows in tables(pairs.after).items():
+        database.register(name, rows)
+    for kind in KINDS:
+        database.register(f"before_{kind}", naive(pairs.before.records(kind)))
+    database.register("grew", _grew(pairs))
+    began, ended = ([one] for one in (pairs.before.began, pairs.after.ended))
+    moment = pa.timestamp("us", "UTC")
+    span = pa.table({"began": pa.array(began, moment), "ended": pa.array(ended, moment)})
+    database.register("span", naive(span))
+    return database
+
+
+def _grew(pairs: Pairs) -> pa.Table:
+    """A row a counter that grew between the captures: by how much, in which time (s), and how fast."""
+    import pyarrow as pa
+
+    rows = [row for kind in _GREW for row in _grown(pairs, KINDS[kind])]
+    words = ("kind", "device", "interface", "neighbor", "protocol", "policy", "name", "field")
+    types = {**dict.fromkeys(words, pa.string()), "more": pa.int64()}
+    types |= dict.fromkeys(("seconds", "per_second"), pa.float64())
+    return pa.Table.from_pylist(rows, schema=pa.schema(list(types.items())))
+
+
+def _grown(pairs: Pairs, kind: Kind) -> Iterator[dict[str, Any]]:
+    resolve = pairs.resolver(AFTER, kind)
+    names = [name for name in kind.named(Nature.COUNTER) if kind.fields[name].type.value == "integer"]
+    values = ", ".join(f"a_{name} - {resolve(('before', name))} AS {identifier(name)}" for name in names)
+    keys = ", ".join(f"a_{name} AS {identifier(f'k_{name}')}" for name in kind.keys)
+    sql = f"SELECT {keys}, a_{ELAPSED} AS seconds, {values} FROM {pairs.table(kind)} WHERE a_here AND b_here"
+    for row in pairs.rows(sql):
+        key = {name: row[f"k_{name}"] for name in kind.keys}
+        interface = key.get("interface") if kind.name != "interface" else key["name"]
+        grew = {name: row[name] for name in names if row[name] is not None and row[name] > 0}
+        seconds = row["seconds"] if row["seconds"] and row["seconds"] > 0 else None
+        for name, more in grew.items():
+            told = {"kind": kind.name, "interface": interface, "field": name, "more": more, "seconds": seconds}
+            yield {**key, **told, "per_second": more / seconds if seconds else None}

@@ -1,0 +1,151 @@
+"""Causes planted in the stand-in network's records, and what only looks like one: the right one is found, and no other."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+import nogging
+from conftest import Change, here
+from nogging.captures.capture import Capture
+from nogging.errors import NoggingError
+from nogging.records import KINDS
+from nogging.records.tables import table
+
+Changes = Mapping[str, Any]
+
+
+def planted(capture: Capture, *changes: tuple[str, tuple[str, str], Changes]) -> Capture:
+    """The capture with other values in the records of some ports: the kind, the device and port, the fields. A number
+    is added to what was there."""
+    tables = {}
+    for kind in {one for one, _, _ in changes}:
+        rows = capture.records(kind).to_pylist()
+        for _, place, fields in (one for one in changes if one[0] == kind):
+            mine = [row for row in rows if (row["device"], row.get("name") or row.get("interface")) == place]
+            assert mine, place
+            for row in mine:
+                row |= {name: value(row) if callable(value) else value for name, value in fields.items()}
+        tables[kind] = table(KINDS[kind], rows)
+    return capture.with_records(tables)
+
+
+def more(name: str, by: int) -> Callable[[dict[str, Any]], int]:
+    return lambda row: (row[name] or 0) + by
+
+
+@pytest.fixture(scope="module")
+def sides(good: Change) -> tuple[Capture, Capture]:
+    """The same network twice, in which every port counts everything."""
+    counters = {name: 0 for name in KINDS["interface"].fields if KINDS["interface"].fields[name].nature == "counter"}
+    every = [
+        ("interface", (row["device"], row["name"]), counters) for row in good.after.records("interface").to_pylist()
+    ]
+    return planted(good.after, *every), planted(good.after, *every)
+
+
+def ends(capture: Capture) -> tuple[tuple[str, str], tuple[str, str]]:
+    """Two ends of a link that are not of one dialect."""
+    rows = nogging.query("SELECT * FROM link ORDER BY ALL", capture).to_pylist()
+    one = next(row for row in rows if (row["device"], row["peer_device"]) == ("gannet-r1", "mole-r2"))
+    return (one["device"], one["interface"]), (one["peer_device"], one["peer_interface"])
+
+
+def interface(place: tuple[str, str], **fields: Any) -> tuple[str, tuple[str, str], Changes]:
+    return (
+        "interface",
+        place,
+        {
+            name: more(name, value) if isinstance(value, int) and name not in ("mtu", "speed") else value
+            for name, value in fields.items()
+        },
+    )
+
+
+Plant = Callable[[tuple[str, str], tuple[str, str]], list[tuple[str, tuple[str, str], Changes]]]
+CAUSES: dict[str, tuple[str, Plant]] = {
+    "duplex": ("A duplex mismatch", lambda a, b: [interface(a, late_collisions=40), interface(b, in_fcs_errors=90, in_pkts=5000)]),
+    "duplex, known": ("A duplex mismatch", lambda a, b: [interface(a, late_collisions=1, duplex="half"), interface(b, in_fcs_errors=2, duplex="full")]),
+    "the other way": ("A duplex mismatch", lambda a, b: [interface(b, late_collisions=3), interface(a, in_fcs_errors=2)]),
+    "cable": ("A bad cable or optic", lambda a, b: [interface(a, in_fcs_errors=12, in_pkts=10_000)]),
+    "optic, with flaps": ("A bad cable or optic", lambda a, b: [interface(b, in_fcs_errors=900, in_pkts=10_000, down_transitions=1)]),
+    "mtu": ("MTUs that differ", lambda a, b: [interface(a, mtu=9216)]),
+    "mtu, giants": ("MTUs that differ", lambda a, b: [interface(a, mtu=9216), interface(b, in_oversize_pkts=40)]),
+    "speed": ("Speeds that differ", lambda a, b: [interface(a, speed=10**10), interface(b, speed=10**9)]),
+    "congestion": ("Congestion", lambda a, b: [interface(a, out_discards=5000, out_octets=10**10)]),
+    "flapping": ("A port that goes up and down", lambda a, b: [interface(a, down_transitions=7)]),
+    "duplicate": ("An address that two have", lambda a, b: [("address", ("skerry-r1", "GigabitEthernet0/1"), {"ip": "198.51.100.41", "prefix_length": 30})]),
+}  # fmt: skip
+DECOYS: dict[str, Plant] = {
+    "too short as well": lambda a, b: [interface(a, in_fcs_errors=9, in_undersize_pkts=9)],
+    "late collisions alone": lambda a, b: [interface(a, late_collisions=9)],
+    "once down": lambda a, b: [interface(a, down_transitions=1)],
+    "counters that began anew": lambda a, b: [("interface", a, {"in_fcs_errors": -5, "out_discards": -5})],
+    "counters that nobody tells": lambda a, b: [("interface", a, {"in_fcs_errors": None, "mtu": None, "speed": None})],
+    "much traffic": lambda a, b: [interface(a, in_octets=10**12, out_octets=10**12, in_broadcast_pkts=10**4)],
+    "an MTU of a port that is down": lambda a, b: [("interface", a, {"mtu": 9216, "oper_status": "down"})],
+    "one address of a group": lambda a, b: [("address", ("skerry-r1", "GigabitEthernet0/1"), {"ip": "198.51.100.41", "prefix_length": 32})],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", CAUSES)
+def test_a_planted_cause_is_found_and_no_other(sides: tuple[Capture, Capture], name: str) -> None:
+    title, plant = CAUSES[name]
+    before, after = sides
+    found = nogging.findings(before, planted(after, *plant(*ends(after))))
+    assert {one.title for one in found} == {title}, found
+    assert found[0].device in found[0].says and found[0].next and found[0].evidence
+
+
+@pytest.mark.parametrize("name", DECOYS)
+def test_what_only_looks_like_a_cause_is_none(sides: tuple[Capture, Capture], name: str) -> None:
+    before, after = sides
+    assert nogging.findings(before, planted(after, *DECOYS[name](*ends(after)))) == []
+
+
+def test_a_quiet_network_has_none_and_the_demo_has_the_one_that_was_planted(good: Change, bad: Change) -> None:
+    assert nogging.findings(good.before, good.before) == []
+    (found,) = (one for one in nogging.findings(bad.before, bad.after) if one.title == "MTUs that differ")
+    assert "gannet-r1 eth4 sends 9000 octets, mole-r2 GigabitEthernet0/4 1500" in found.says
+    assert found.speaks_for == ("OSPF is stuck in exchange",) and any(
+        "mole-r2 'show interfaces'" in one for one in found.evidence
+    )
+    told = here("findings", bad.before.folder, bad.after.folder, "--format", "json")[1]
+    assert found.says in [one["says"] for one in json.loads(told)]
+    assert "OSPF is stuck in exchange" in here("findings", bad.before.folder, bad.after.folder)[1]
+
+
+def test_a_storm_and_the_ports_of_its_loop(good: Change) -> None:
+    """Rates need time between the answers."""
+    many = {
+        "in_broadcast_pkts": more("in_broadcast_pkts", 10**7),
+        "out_broadcast_pkts": more("out_broadcast_pkts", 10**7),
+    }
+    ports = [("mole-sw1", "GigabitEthernet0/1"), ("mole-sw1", "GigabitEthernet0/2")]
+    zero = {"in_broadcast_pkts": 0, "out_broadcast_pkts": 0}
+    before = planted(good.before, *(("interface", port, zero) for port in ports))
+    after = planted(
+        good.after, *(("interface", port, zero) for port in ports), *(("interface", port, many) for port in ports)
+    )
+    found = [one for one in nogging.findings(before, after) if one.title == "A broadcast storm"]
+    assert {one.says.rpartition(" ")[2] for one in found} == {port for _, port in ports}
+    assert all("2 ports of mole-sw1 do" in one.speaks_for[0] for one in found)
+
+
+def test_a_rule_of_ones_own_and_a_mistake_in_it(good: Change, tmp_path: Path) -> None:
+    rule = "title: A name\nsays: '{device} is called {hostname}'\nfrom: SELECT device, hostname FROM system\nnext: nothing\n"
+    (tmp_path / "name.yaml").write_text(rule)
+    found = nogging.findings(good.before, good.before, rules=tmp_path)
+    assert "otter-r1 is called otter-r1" in [one.says for one in found]
+    (tmp_path / "name.yaml").write_text(rule.replace("{hostname}", "{device.__class__}"))
+    assert any("{device.__class__}" in one.says for one in nogging.findings(good.before, good.before, rules=tmp_path))
+    for right, wrong in (
+        ("{hostname}", "{nobody}"), ("FROM system", "FROM sistem"), ("FROM system", "FROM '/etc/passwd'"), ("next", "nxt")
+    ):  # fmt: skip
+        (tmp_path / "name.yaml").write_text(rule.replace(right, wrong))
+        with pytest.raises(NoggingError, match=r"name\.yaml"):
+            nogging.findings(good.before, good.before, rules=tmp_path)
