@@ -65,11 +65,12 @@ def test_what_is_there_and_what_is_not_well(bad: Change) -> None:
 def test_what_was_not_captured_or_read_is_told(build: Build) -> None:
     route = "O>* 192.0.2.0/24 [110/20] via 198.51.100.2, eth1, 02w2d05h\nwhat is this\n"
     failed = CommandEntry(NOT_ANSWERED, "no answer within 30 s", "2026-11-23T02:00:00+00:00")
-    capture = build("one", {"a-r1": {"show ip route": route, "show bgp summary": failed}})
+    capture = build("one", {"a-r1": {"show ip route": route, "show bgp summary": failed, "show nothing known": "x\n"}})
     whole = about(capture).whole[0]
     assert whole.unread == {("frr", "show ip route"): 1} and whole.records["route"] == 1
     text = told("about", capture.folder)
     assert "frr 'show ip route': 1 line" in text and "'show bgp summary' not answered: a-r1" in text
+    assert "frr 'show nothing known': no reader knows it (1 answer)" in text
 
 
 def test_counted_by_hand(bad: Change) -> None:

@@ -62,6 +62,8 @@ class Part:
     lacking: list[Lacking] = field(default_factory=list)
     unread: Counter[tuple[str, str]] = field(default_factory=Counter)
     """How many lines, by dialect and command."""
+    unknown: Counter[tuple[str, str]] = field(default_factory=Counter)
+    """How many answers of which no reader knows the command, by dialect and command."""
     growing: list[Growth] = field(default_factory=list)
     """Counters of faults that grew since the capture before."""
 
@@ -127,6 +129,8 @@ def _parts(capture: Capture, value: Callable[[DeviceEntry], str], before: Captur
             place[one.device].not_well.append(one)
     for line in capture.records(UNREAD).select(["device", "answer"]).to_pylist():
         place[line["device"]].unread[capture.devices[line["device"]].dialect, line["answer"]] += 1
+    for name, command in capture.unknown:
+        place[name].unknown[capture.devices[name].dialect, command] += 1
     for growth in growing(Pairs(capture, before)) if before is not None else ():
         place[growth.device].growing.append(growth)
     return dict(sorted(parts.items()))
@@ -159,6 +163,7 @@ def _together(parts: Iterable[Part]) -> Part:
             not_well=whole.not_well + one.not_well,
             lacking=whole.lacking + one.lacking,
             unread=whole.unread + one.unread,
+            unknown=whole.unknown + one.unknown,
             growing=whole.growing + one.growing,
         )
     whole.not_well.sort(key=lambda one: list(KINDS).index(one.kind))  # a cause stands below its effects

@@ -149,6 +149,8 @@ def _lacking(found: About) -> Iterator[Sentence]:
         yield Sentence(f"{_many(len(last.lacking), 'answer')} could not be had ({some}): of that nothing is known.")
     if last.unread:
         yield Sentence(f"{_many(last.unread.total(), 'line')} could not be read: of that nothing is known.")
+    if last.unknown:
+        yield Sentence(f"No reader knows {_many(last.unknown.total(), 'answer')}: of that nothing is known.")
     if last.growing:
         one = last.growing[0]
         told = f"{_many(len(last.growing), 'counter')} of faults grew, most of all {one.field} of {one.device}"

@@ -209,6 +209,7 @@ def _not_known(captures: Sequence[Capture]) -> list[str]:
         found += [
             f"{one.device}: {one.command or 'everything'} {one.outcome.replace('_', ' ')}" for one in part.lacking
         ]
+        found += [f"{dialect} '{command}': no reader knows it" for dialect, command in part.unknown]
         found += [f"{n} unread lines of {dialect} '{command}'" for (dialect, command), n in part.unread.items()]
     return list(dict.fromkeys(found))[:MOST_ROWS]
 

@@ -39,11 +39,10 @@ def about(found: About, width: int) -> list[Text]:
         page.line("(in brackets: those of them that are not well)", style="dim")
     where = f" in {found.captures[-1].folder}" if len(found.captures) > 1 else ""
     _listed(page, f"not well{where}", [not_well(one) for one in last.not_well])
-    _listed(page, f"not captured{where}", [*_lacking(last.lacking)])
-    unread = last.unread.most_common()
-    _listed(
-        page, f"unread{where}", [f"{dialect} '{clean(command)}': {_n(n, 'line')}" for (dialect, command), n in unread]
-    )
+    _listed(page, f"not captured, or not whole{where}", [*_lacking(last.lacking)])
+    unread = [f"{_command(place)}: {_n(n, 'line')}" for place, n in last.unread.most_common()]
+    unread += [f"{_command(place)}: no reader knows it ({_n(n, 'answer')})" for place, n in last.unknown.most_common()]
+    _listed(page, f"unread{where}", unread)
     grew(page, tuple(last.growing))
     return page.lines
 
@@ -53,7 +52,8 @@ def _standing(part: Part) -> str:
         f"{_n(len(part.devices), 'device')} ({', '.join(f'{n} {name}' for name, n in part.dialects.most_common())})",
         f"{_n(part.records.total(), 'record')}, {len(part.not_well) or 'none'} not well",
         f"{_n(len(part.lacking), 'answer') if part.lacking else 'nothing'} lacking",
-        f"{_n(part.unread.total(), 'line')} unread",
+        f"{_n(part.unread.total(), 'line')} unread"
+        + (f", {_n(part.unknown.total(), 'answer')} that no reader knows" if part.unknown else ""),
     ]
     return "; ".join(told)
 
@@ -94,6 +94,11 @@ def _short(captures: tuple[Capture, ...]) -> list[str]:
     return [
         clean(name) for name in (names if len(set(names)) == len(names) else map(str, (one.folder for one in captures)))
     ]
+
+
+def _command(place: tuple[str, str]) -> str:
+    dialect, command = place
+    return f"{dialect} '{clean(command)}'"
 
 
 def _titled(name: str) -> str:
@@ -147,6 +152,7 @@ def plain_about(found: About) -> list[dict[str, Any]]:
 
 def _plain(part: Part) -> dict[str, Any]:
     unread = [{"dialect": dialect, "command": command, "lines": n} for (dialect, command), n in part.unread.items()]
+    unknown = [{"dialect": dialect, "command": command, "answers": n} for (dialect, command), n in part.unknown.items()]
     return {
         "devices": part.devices,
         "dialects": dict(part.dialects),
@@ -154,6 +160,7 @@ def _plain(part: Part) -> dict[str, Any]:
         "not_well": [plain.value(vars(one)) for one in part.not_well],
         "lacking": [asdict(one) for one in part.lacking],
         "unread": unread,
+        "unknown": unknown,
         "growing": [{**asdict(one), "per_minute": one.per_minute} for one in part.growing],
     }
 
