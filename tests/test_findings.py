@@ -10,7 +10,7 @@ from typing import Any
 import pytest
 
 import nogging
-from conftest import Change, here
+from conftest import Change, Sound, here
 from nogging.captures.capture import Capture
 from nogging.errors import NoggingError
 from nogging.records import KINDS
@@ -149,3 +149,12 @@ def test_a_rule_of_ones_own_and_a_mistake_in_it(good: Change, tmp_path: Path) ->
         (tmp_path / "name.yaml").write_text(rule.replace(right, wrong))
         with pytest.raises(NoggingError, match=r"name\.yaml"):
             nogging.findings(good.before, good.before, rules=tmp_path)
+
+
+def test_devices_are_asked_twice(sound: Sound, tmp_path: Path) -> None:
+    inventory = sound.folder / "inventory.yaml"
+    status, told, complaints = here("findings", inventory, "--watch", 1, "--to", tmp_path / "kept")
+    assert (status, told) == (0, "no rule found anything\n"), complaints
+    early, late = (nogging.Capture(tmp_path / "kept" / name) for name in ("earlier", "later"))
+    assert (late.began - early.ended).total_seconds() >= 1 and len(late.devices) == 8
+    assert here("findings", inventory)[0] == 2 and here("findings", early.folder, "--watch", 1)[0] == 2
