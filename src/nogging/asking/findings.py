@@ -84,6 +84,8 @@ def findings(
     Raises `CaptureError` for a directory that is none, `QuestionError` for a rule that cannot be asked.
     """
     pairs = Pairs(opened(after), opened(before))
+    if rules is not None and not Path(rules).is_dir():
+        raise QuestionError(f"{rules}: there is no such folder of rules")
     places = [*sorted(RULES.glob("*.yaml")), *(sorted(Path(rules).glob("*.yaml")) if rules is not None else ())]
     database = _database(pairs)
     ports = _ports(pairs.after)

@@ -53,9 +53,11 @@ def query(sql: str, capture: Capture | str | Path, *more: Capture | str | Path) 
 
 
 def names_of(captures: Sequence[Capture]) -> list[str]:
-    """What captures are called beside each other: by the last name of their folder, where that tells them apart."""
+    """What captures are called beside each other: by the last name of their folder; a second one of that name is
+    numbered (`before 2`)."""
     names = [one.folder.resolve().name for one in captures]
-    return names if len(set(names)) == len(names) else [str(one.folder) for one in captures]
+    before = [names[:n].count(name) for n, name in enumerate(names)]
+    return [f"{name} {n + 1}" if n else name for name, n in zip(names, before, strict=True)]
 
 
 def _register(database: duckdb.DuckDBPyConnection, captures: Sequence[Capture]) -> None:

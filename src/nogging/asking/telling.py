@@ -53,11 +53,12 @@ def tell(*captures: Capture | str | Path, expectations: str | Path | None = None
 def _introduced(found: About, after: Capture, before: Capture | None) -> Sentence:
     last = found.whole[-1]
     dialects = ", ".join(f"{n} {name}" for name, n in last.dialects.most_common())
-    asked = f"{_many(len(last.devices), 'device')} ({dialects}) were asked how they stand"
+    were = "was asked how it stands" if len(last.devices) == 1 else "were asked how they stand"
+    asked = f"{_many(len(last.devices), 'device')} ({dialects}) {were}"
+    places = tuple(str(capture.folder) for capture in (before, after) if capture is not None and not capture.taken)
     if before is None:
-        return Sentence(f"{asked}, on {after.began:{_WHEN}}.", (str(after.folder),))
-    when = f"before it on {before.began:{_WHEN}}, after it on {after.began:{_WHEN}}"
-    return Sentence(f"{asked}, {when}.", (str(before.folder), str(after.folder)))
+        return Sentence(f"{asked}, on {after.began:{_WHEN}}.", places)
+    return Sentence(f"{asked}, before it on {before.began:{_WHEN}}, after it on {after.began:{_WHEN}}.", places)
 
 
 def _judged(found: Judgement) -> Iterator[Sentence]:

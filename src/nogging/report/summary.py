@@ -10,7 +10,7 @@ from typing import Any
 from rich.text import Text
 
 from nogging.asking.about import About, Lacking, NotWell, Part
-from nogging.captures.capture import Capture
+from nogging.asking.query import names_of
 from nogging.records import KINDS
 from nogging.report import plain
 from nogging.report.cleaning import clean
@@ -37,7 +37,7 @@ def about(found: About, width: int) -> list[Text]:
         page.prose(f"not shown for want of width: {', '.join(cells[0][fit:])} (--format csv has all)", body="dim")
     if any(part.not_well for part in found.whole):
         page.line("(in brackets: those of them that are not well)", style="dim")
-    where = f" in {found.captures[-1].folder}" if len(found.captures) > 1 else ""
+    where = f" in {clean(names_of(found.captures)[-1])}" if len(found.captures) > 1 else ""
     _listed(page, f"not well{where}", [not_well(one) for one in last.not_well])
     _listed(page, f"not captured, or not whole{where}", [*_lacking(last.lacking)])
     unread = [f"{_command(place)}: {_n(n, 'line')}" for place, n in last.unread.most_common()]
@@ -62,7 +62,9 @@ def _counts(found: About) -> list[list[str]]:
     """A row a kind and a column a capture; with parts a row a part, those first of which most is not well."""
     kinds = [kind for kind in KINDS if any(part.records[kind] for part in found.whole)]
     if not found.by:
-        titles = [""] + (["records"] if len(found.captures) == 1 else _short(found.captures))
+        titles = [""] + (
+            ["records"] if len(found.captures) == 1 else [clean(name) for name in names_of(found.captures)]
+        )
         rows = [[name, *(_told(part, name) for part in found.whole)] for name in ("devices", *kinds, *_BESIDES)]
         return [titles, *rows]
     parts = {name: [one[name] for one in found.parts if name in one] for name in found.values}
@@ -86,14 +88,6 @@ def _told(part: Part, name: str) -> str:
         return f"{part.records[name]} ({badly})" if badly else str(part.records[name])
     numbers = {"devices": len(part.devices), "not well": len(part.not_well)}
     return str({**numbers, "lacking": len(part.lacking), "unread": part.unread.total()}[name])
-
-
-def _short(captures: tuple[Capture, ...]) -> list[str]:
-    """The captures by their last names, where these tell them apart."""
-    names = [one.folder.name for one in captures]
-    return [
-        clean(name) for name in (names if len(set(names)) == len(names) else map(str, (one.folder for one in captures)))
-    ]
 
 
 def _command(place: tuple[str, str]) -> str:
