@@ -123,7 +123,7 @@ def _parts(capture: Capture, value: Callable[[DeviceEntry], str], before: Captur
         place[name].dialects[device.dialect] += 1
         place[name].lacking += _lacking(name, device)
     for kind in KINDS.values():
-        for name in capture.records(kind.name).column("device").to_pylist():
+        for name in _of_devices(capture, kind):
             place[name].records[kind.name] += 1
         for one in _not_well(capture, kind):
             place[one.device].not_well.append(one)
@@ -134,6 +134,14 @@ def _parts(capture: Capture, value: Callable[[DeviceEntry], str], before: Captur
     for growth in growing(Pairs(capture, before)) if before is not None else ():
         place[growth.device].growing.append(growth)
     return dict(sorted(parts.items()))
+
+
+def _of_devices(capture: Capture, kind: Kind) -> list[str]:
+    """The device of each record; what is several under one key, the next hops of a route, is one."""
+    table = capture.records(kind.name)
+    if kind.members:
+        table = table.group_by(list(kind.keys)).aggregate([])
+    return [str(name) for name in table.column("device").to_pylist()]
 
 
 def _lacking(name: str, device: DeviceEntry) -> list[Lacking]:

@@ -106,9 +106,8 @@ class _Sql:
 
     def _counted(self) -> str:
         names = [*map(_name, self._known(self.question.count_by))]
-        counts = (
-            [(_name(one), f" FILTER (capture = {quoted(one)})") for one in self.names] if self.shown else [("n", "")]
-        )
+        mine = self.names[: len(self.names) - (self.minus is not None)]
+        counts = [(_name(one), f" FILTER (capture = {quoted(one)})") for one in mine] if self.shown else [("n", "")]
         told = ", ".join(self._n(name, only) for name, only in counts)
         by = ", ".join(names)
         order = [f"{counts[-1][0]} DESC", *names]
