@@ -13,7 +13,7 @@ demo: .venv/ready
 	$(BIN)/nogging demo
 
 test: .venv/ready
-	$(BIN)/python -m pytest --numprocesses 2
+	$(BIN)/python -m pytest --numprocesses 3
 
 lint: .venv/ready
 	$(BIN)/ruff check .

@@ -30,8 +30,8 @@ from nogging.standin.model import Network
 
 
 class ByFile(LoadFileScheduling):
-    """Shares the files out among the processes, those of the real network as one: two of it at a time are more than two
-    processors carry. It takes longest, so it is begun first."""
+    """Shares the files out among three processes, since they mostly wait; those of the real network as one: two of it at
+    a time are more than two processors carry. It takes longest, so it is begun first."""
 
     def __init__(self, config: pytest.Config, log: Any) -> None:
         super().__init__(config, log)
