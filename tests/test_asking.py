@@ -239,7 +239,7 @@ def test_what_brought_others_along_is_told_first_and_nothing_is_lost(bad: Change
     assert {("mole-r1", "interface"), ("gannet-r1", "neighbor"), ("gannet-r1", "route")} <= following
     alone = by_themselves(found.differences, found.causes)
     assert len(alone) + sum(1 + len(one.following) for one in found.causes) == len(found.differences)
-    text = told_of_differences(bad)
+    text = told("compare", bad.before.folder, bad.after.folder, status=1)
     assert (
         text.index("what others follow from")
         < text.index("gannet-r1: interface eth3: admin_status up → down")
@@ -261,10 +261,6 @@ def test_what_brought_others_along_is_told_first_and_nothing_is_lost(bad: Change
     )
     assert len(judged["causes"]) == len(nogging.check(bad.expectations, after=bad.after, before=bad.before).causes)
     assert '<details class="cause">' in page(Told("x", bad.after, bad.before))
-
-
-def told_of_differences(change: Change) -> str:
-    return told("compare", change.before.folder, change.after.folder, status=1)
 
 
 def test_in_plain_words_with_where_it_is_said(bad: Change, good: Change, build: Build) -> None:

@@ -7,8 +7,9 @@ which it is unknown it is not said.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -84,7 +85,7 @@ class About:
         """What there is to tell the parts apart, in any of the captures."""
         return tuple(sorted({name for parts in self.parts for name in parts}))
 
-    @property
+    @cached_property
     def whole(self) -> tuple[Part, ...]:
         """Each capture as one."""
         return tuple(_together(parts.values()) for parts in self.parts)
@@ -121,19 +122,32 @@ def _parts(capture: Capture, value: Callable[[DeviceEntry], str], before: Captur
     for name, device in capture.devices.items():
         place[name].devices.append(name)
         place[name].dialects[device.dialect] += 1
-        place[name].lacking += _lacking(name, device)
     for kind in KINDS.values():
         for name in _of_devices(capture, kind):
             place[name].records[kind.name] += 1
         for one in _not_well(capture, kind):
             place[one.device].not_well.append(one)
+    _tell_gaps(capture, place)
+    for growth in growing(Pairs(capture, before)) if before is not None else ():
+        place[growth.device].growing.append(growth)
+    return dict(sorted(parts.items()))
+
+
+def _tell_gaps(capture: Capture, place: Mapping[str, Part]) -> None:
+    """What of each device was not captured, and not read."""
+    for name, device in capture.devices.items():
+        place[name].lacking += _lacking(name, device)
     for line in capture.records(UNREAD).select(["device", "answer"]).to_pylist():
         place[line["device"]].unread[capture.devices[line["device"]].dialect, line["answer"]] += 1
     for name, command in capture.unknown:
         place[name].unknown[capture.devices[name].dialect, command] += 1
-    for growth in growing(Pairs(capture, before)) if before is not None else ():
-        place[growth.device].growing.append(growth)
-    return dict(sorted(parts.items()))
+
+
+def not_known(capture: Capture) -> Part:
+    """Of all devices together what was not captured, and not read; nothing else of them."""
+    part = Part([])
+    _tell_gaps(capture, dict.fromkeys(capture.devices, part))
+    return part
 
 
 def _of_devices(capture: Capture, kind: Kind) -> list[str]:

@@ -15,17 +15,17 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from nogging.asking.query import tables
 from nogging.captures.capture import Capture
 from nogging.captures.saved import opened
 from nogging.errors import QuestionError
-from nogging.files import load
-from nogging.judging.pairs import AFTER, ELAPSED, Pairs, naive
+from nogging.files import Strict, load
+from nogging.judging.pairs import AFTER, ELAPSED, Pairs
 from nogging.predicates import identifier
 from nogging.predicates.addresses import register
-from nogging.predicates.database import closed_database
+from nogging.predicates.database import closed_database, naive
 from nogging.records import KINDS, Kind, Nature
 
 if TYPE_CHECKING:
@@ -38,18 +38,16 @@ Ports = dict[tuple[Any, Any], list[tuple[str, tuple[int, int]]]]
 _ENDS = (("device", "interface"), ("peer_device", "peer_interface"))
 
 
-class SideModel(BaseModel):
+class SideModel(Strict):
     """What speaks for a finding, or against it: `say`, where the condition `when` holds of its row."""
 
-    model_config = ConfigDict(extra="forbid")
     when: str
     say: str
 
 
-class RuleModel(BaseModel):
+class RuleModel(Strict):
     """A rule. `from` is a query whose rows are findings; `{column}` in a sentence stands for what a row has there."""
 
-    model_config = ConfigDict(extra="forbid", populate_by_name=True)
     title: str
     says: str
     query: str = Field(alias="from")

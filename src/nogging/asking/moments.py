@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -71,7 +71,7 @@ def _logged(capture: Capture) -> Iterator[Moment]:
     for row in capture.records("event").to_pylist():
         if row["at"] is not None:
             yield Moment(
-                _utc(row["at"]),
+                row["at"],
                 row["device"],
                 LOG,
                 " ".join(row[name] for name in ("facility", "name", "message") if row[name]),
@@ -94,13 +94,7 @@ def _timed(capture: Capture) -> Iterator[Moment]:
 
 
 def _of_timer(kind: Kind, timer: str, row: dict[str, Any]) -> Moment:
-    keys = [name for name in kind.keys if name != "device" and row[name] not in (None, "", "default")]
     states = [name for name in ("state", "oper_status") if row.get(name) is not None]
-    who = " ".join([kind.name, *(str(row[name]) for name in keys)])
-    what = f"{who}: {' '.join(str(row[name]) for name in states) or 'began'} ({timer})"
+    what = f"{kind.called(row)}: {' '.join(str(row[name]) for name in states) or 'began'} ({timer})"
     within = row[timer + RESOLUTION] or 0.0
-    return Moment(_utc(row[timer]), row["device"], TIMER, what, within, "", row["answer"], tuple(row["line"] or ()))
-
-
-def _utc(moment: datetime) -> datetime:
-    return moment.replace(tzinfo=UTC) if moment.tzinfo is None else moment.astimezone(UTC)
+    return Moment(row[timer], row["device"], TIMER, what, within, "", row["answer"], tuple(row["line"] or ()))

@@ -12,9 +12,8 @@ from nogging.captures.capture import Capture
 from nogging.captures.kept import UNREAD
 from nogging.captures.saved import opened
 from nogging.errors import QuestionError
-from nogging.judging.pairs import naive
 from nogging.predicates.addresses import register
-from nogging.predicates.database import closed_database
+from nogging.predicates.database import closed_database, naive
 from nogging.records import KINDS
 from nogging.routing.links import links
 

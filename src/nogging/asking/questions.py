@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +17,7 @@ from nogging.captures.saved import opened
 from nogging.errors import QuestionError, nearest
 from nogging.predicates import Path as Name
 from nogging.predicates import identifier, quoted
-from nogging.predicates.database import closed_database
+from nogging.predicates.database import reserved
 from nogging.records import KINDS, Type
 
 _NUMBERS = (Type.INTEGER, Type.NUMBER)
@@ -70,6 +69,11 @@ def ask(question: Question, *captures: Capture | str | Path) -> Found:
     sql = _Sql(question, every, minus).text()
     found = query(sql, *every)
     return Found(found.to_pylist(), found.column_names, sql)
+
+
+def names_in(text: str) -> list[str]:
+    """Names that are written with commas between them."""
+    return [name.strip() for name in text.split(",") if name.strip()]
 
 
 class _Sql:
@@ -211,15 +215,9 @@ class _Sql:
         return list(names)
 
 
-@cache
-def _reserved() -> frozenset[str]:
-    words = "SELECT keyword_name FROM duckdb_keywords() WHERE keyword_category = 'reserved'"
-    return frozenset(word for (word,) in closed_database().execute(words).fetchall())
-
-
 def _name(name: str) -> str:
     """A name as SQL, delimited only where it has to be."""
-    return name if name.isidentifier() and name.islower() and name not in _reserved() else identifier(name)
+    return name if name.isidentifier() and name.islower() and name not in reserved() else identifier(name)
 
 
 def _bare(condition: str) -> str:

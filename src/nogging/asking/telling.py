@@ -14,7 +14,7 @@ from nogging.captures.capture import Capture
 from nogging.captures.saved import opened
 from nogging.judging.check import check
 from nogging.judging.comparing import compare
-from nogging.judging.verdict import Cause, Difference, Judgement, Result, Verdict, by_themselves
+from nogging.judging.verdict import Cause, Difference, Judgement, Result, Verdict, by_themselves, many
 from nogging.records import KINDS, Nature
 from nogging.records.field import REMAINDER
 
@@ -54,7 +54,7 @@ def _introduced(found: About, after: Capture, before: Capture | None) -> Sentenc
     last = found.whole[-1]
     dialects = ", ".join(f"{n} {name}" for name, n in last.dialects.most_common())
     were = "was asked how it stands" if len(last.devices) == 1 else "were asked how they stand"
-    asked = f"{_many(len(last.devices), 'device')} ({dialects}) {were}"
+    asked = f"{many(len(last.devices), 'device')} ({dialects}) {were}"
     places = tuple(str(capture.folder) for capture in (before, after) if capture is not None and not capture.taken)
     if before is None:
         return Sentence(f"{asked}, on {after.began:{_WHEN}}.", places)
@@ -64,10 +64,10 @@ def _introduced(found: About, after: Capture, before: Capture | None) -> Sentenc
 def _judged(found: Judgement) -> Iterator[Sentence]:
     failed = [one for one in found.results if one.verdict is not Verdict.PASS and one.strength == "must"]
     word = "does" if len(failed) == 1 else "do"
-    told = [f"{len(failed)} of {_many(len(found.results), 'expectation')} {word} not hold"] if failed else []
+    told = [f"{len(failed)} of {many(len(found.results), 'expectation')} {word} not hold"] if failed else []
     if found.compared:
         left = len(found.unexplained)
-        told.append(f"{_many(left, 'difference')} nobody expected" if left else "nothing else happened")
+        told.append(f"{many(left, 'difference')} nobody expected" if left else "nothing else happened")
     yield Sentence(f"{_VERDICTS[found.verdict]}{': ' if told else ''}{', and '.join(told)}.")
     yield from (_failed(one) for one in failed[:MOST])
 
@@ -92,23 +92,23 @@ def _changed(before: Capture, after: Capture) -> Iterator[Sentence]:
         )
         return
     devices = len({one.device for one in found.differences})
-    yield Sentence(f"{_many(n, 'thing')} changed, on {_many(devices, 'device')}.")
+    yield Sentence(f"{many(n, 'thing')} changed, on {many(devices, 'device')}.")
     yield from (_caused(one, n) for one in found.causes[:MOST])
     alone = by_themselves(found.differences, found.causes)
     if alone and found.causes:
         kinds = Counter(one.kind for one in alone)
-        told = ", ".join(_many(count, kind) for kind, count in kinds.most_common())
-        yield Sentence(f"{_many(len(alone), 'change')} besides stand by themselves: {told}.", detail=True)
+        told = ", ".join(many(count, kind) for kind, count in kinds.most_common())
+        yield Sentence(f"{many(len(alone), 'change')} besides stand by themselves: {told}.", detail=True)
     if found.not_compared:
-        yield Sentence(f"{_many(len(found.not_compared), 'answer')} could not be compared, so there may be more.")
+        yield Sentence(f"{many(len(found.not_compared), 'answer')} could not be compared, so there may be more.")
 
 
 def _caused(one: Cause, n: int) -> Sentence:
     kinds = Counter(other.kind for other, _ in one.following)
-    told = ", ".join(_many(count, kind) for kind, count in kinds.most_common())
+    told = ", ".join(many(count, kind) for kind, count in kinds.most_common())
     cause, share = one.difference, len(one.following) + 1
     lead = "Most of it comes" if share * 2 > n else f"{share} of these come"
-    what = f"{cause.device}'s {_named(cause)} {_BECAME[cause.what]}{_moved(cause)}"
+    what = f"{cause.device}'s {KINDS[cause.kind].called(cause.key)} {_BECAME[cause.what]}{_moved(cause)}"
     follow = f"{told} follow{'s' * (len(one.following) == 1)}"
     return Sentence(f"{lead} from one thing: {what}; {follow}.", tuple(_places(cause)), share * 20 < n)
 
@@ -139,7 +139,7 @@ def _standing(found: About) -> Iterator[Sentence]:
         if badly:
             some = "; ".join(f"{one.device}: {KINDS[kind].said_of_it.format(**one.record)}" for one in badly[:MOST])
             more = f"; and {len(badly) - MOST} more" if len(badly) > MOST else ""
-            head = f"{len(badly)} of {_many(last.records[kind], kind)} {'is' if len(badly) == 1 else 'are'} not well"
+            head = f"{len(badly)} of {many(last.records[kind], kind)} {'is' if len(badly) == 1 else 'are'} not well"
             yield Sentence(f"{head}: {some}{more}.", tuple(_place(one) for one in badly[:MOST]))
 
 
@@ -147,14 +147,14 @@ def _lacking(found: About) -> Iterator[Sentence]:
     last = found.whole[-1]
     if last.lacking:
         some = ", ".join(f"{one.device} {one.command or ''}".strip() for one in last.lacking[:MOST])
-        yield Sentence(f"{_many(len(last.lacking), 'answer')} could not be had ({some}): of that nothing is known.")
+        yield Sentence(f"{many(len(last.lacking), 'answer')} could not be had ({some}): of that nothing is known.")
     if last.unread:
-        yield Sentence(f"{_many(last.unread.total(), 'line')} could not be read: of that nothing is known.")
+        yield Sentence(f"{many(last.unread.total(), 'line')} could not be read: of that nothing is known.")
     if last.unknown:
-        yield Sentence(f"No reader knows {_many(last.unknown.total(), 'answer')}: of that nothing is known.")
+        yield Sentence(f"No reader knows {many(last.unknown.total(), 'answer')}: of that nothing is known.")
     if last.growing:
         one = last.growing[0]
-        told = f"{_many(len(last.growing), 'counter')} of faults grew, most of all {one.field} of {one.device}"
+        told = f"{many(len(last.growing), 'counter')} of faults grew, most of all {one.field} of {one.device}"
         yield Sentence(f"{told}, from {one.before} to {one.after}.", detail=True)
 
 
@@ -170,12 +170,3 @@ def _places(one: Difference) -> Iterable[str]:
 
 def _lines(line: Sequence[int] | None) -> str:
     return "" if not line else str(line[0]) if line[0] == line[-1] else f"{line[0]}-{line[-1]}"
-
-
-def _named(one: Difference) -> str:
-    keys = (value for name, value in one.key.items() if name != "device" and value not in (None, "", "default"))
-    return " ".join([one.kind, *map(str, keys)])
-
-
-def _many(n: int, word: str) -> str:
-    return f"{n} {word}{'s' * (n != 1)}"

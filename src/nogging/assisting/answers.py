@@ -13,11 +13,12 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from nogging.asking.about import about
+from nogging.asking.about import about, not_known
 from nogging.asking.moments import moments
-from nogging.asking.questions import Question, ask
+from nogging.asking.questions import Question, ask, names_in
 from nogging.captures.capture import Capture
-from nogging.captures.manifest import JOURNAL, MANIFEST
+from nogging.captures.manifest import is_capture
+from nogging.captures.writing import ANSWERS
 from nogging.errors import NoggingError, QuestionError, nearest
 from nogging.judging.check import check
 from nogging.judging.comparing import compare
@@ -83,9 +84,9 @@ class Answers:
         question = Question(
             kind,
             where or None,
-            list(dict.fromkeys([*_names(fields), *_EVIDENCE])) if fields else (),
-            count_by=_names(count_by),
-            sort=_names(sort),
+            list(dict.fromkeys([*names_in(fields), *_EVIDENCE])) if fields else (),
+            count_by=names_in(count_by),
+            sort=names_in(sort),
             top=min(max(top, 1), MOST_ROWS),
         )
         answer = ask(question, found)
@@ -194,7 +195,7 @@ class Answers:
 
 def _below(folder: Path, deep: int) -> Iterable[Path]:
     """The captures in a folder; links are not followed."""
-    if any((folder / name).is_file() for name in (MANIFEST, JOURNAL)) and (folder / "answers").is_dir():
+    if is_capture(folder) and (folder / ANSWERS).is_dir():
         yield folder
         return
     for one in folder.iterdir() if deep and folder.is_dir() else ():
@@ -205,14 +206,10 @@ def _below(folder: Path, deep: int) -> Iterable[Path]:
 def _not_known(captures: Sequence[Capture]) -> list[str]:
     """What the captures cannot tell of: what is missing, and what could not be read."""
     found = []
-    for part in (about(one).whole[0] for one in captures):
+    for part in map(not_known, captures):
         found += [
             f"{one.device}: {one.command or 'everything'} {one.outcome.replace('_', ' ')}" for one in part.lacking
         ]
         found += [f"{dialect} '{command}': no reader knows it" for dialect, command in part.unknown]
         found += [f"{n} unread lines of {dialect} '{command}'" for (dialect, command), n in part.unread.items()]
     return list(dict.fromkeys(found))[:MOST_ROWS]
-
-
-def _names(text: str) -> list[str]:
-    return [one.strip() for one in text.split(",") if one.strip()]

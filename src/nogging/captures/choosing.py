@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from nogging.errors import QuestionError
 from nogging.predicates import Path, Predicate, PredicateError, Schema, identifier, parse
 from nogging.predicates.addresses import register
-from nogging.predicates.database import closed_database
+from nogging.predicates.database import closed_database, naive
 from nogging.records import Field, Kind, Nature, Type
 
 if TYPE_CHECKING:
@@ -22,8 +22,13 @@ def predicate(where: str, kind: Kind, labels: Collection[str]) -> Predicate:
     wrong with it."""
     label = Field("label", Type.TEXT, Nature.NOTE, "a label")
     schema: Schema = {(name,): one for name, one in kind.fields.items()}
+    return parsed(where, {**schema, **{("label", name.lower()): label for name in labels}})
+
+
+def parsed(where: str, schema: Schema) -> Predicate:
+    """A predicate over a schema; `QuestionError` with the place of what is wrong with it."""
     try:
-        return parse(where, {**schema, **{("label", name.lower()): label for name in labels}})
+        return parse(where, schema)
     except PredicateError as error:
         raise QuestionError(f'in the predicate "{where}", at character {error.offset + 1}: {error}') from None
 
@@ -41,7 +46,7 @@ def chosen(table: pa.Table, kind: Kind, where: str, labels: Mapping[str, Mapping
         numbered = numbered.append_column(_LABEL + name, column)
     database = closed_database()
     register(database)
-    database.register("records", _without_zones(numbered))
+    database.register("records", naive(numbered))
     sql = f"SELECT {identifier(_NUMBER)} FROM records WHERE {asked.sql(_column)} ORDER BY 1"
     return table.take(pa.array(database.execute(sql).fetchnumpy()[_NUMBER]))
 
@@ -52,11 +57,3 @@ def _value(labels: Mapping[str, str], name: str) -> str | None:
 
 def _column(path: Path) -> str:
     return identifier(".".join(path))
-
-
-def _without_zones(table: pa.Table) -> pa.Table:
-    """Moments as they are told to the database: without their zone, which is UTC throughout."""
-    import pyarrow as pa
-
-    fields = [one.with_type(pa.timestamp("us")) if pa.types.is_timestamp(one.type) else one for one in table.schema]
-    return table.cast(pa.schema(fields))

@@ -13,7 +13,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, fields
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from nogging.captures import inside
 from nogging.errors import CaptureError
@@ -35,6 +35,11 @@ CAPTURED = "captured"
 INTERRUPTED = "interrupted"
 
 
+def is_capture(folder: Path) -> bool:
+    """Whether a folder has a manifest, or the journal that one is built from."""
+    return any((folder / name).is_file() for name in (MANIFEST, JOURNAL))
+
+
 _TYPES: dict[str, tuple[type, ...]] = {
     "str": (str,),
     "bool": (bool,),
@@ -44,18 +49,22 @@ _TYPES: dict[str, tuple[type, ...]] = {
 }
 
 
-def _checked(one: Any) -> None:
-    """Raises `TypeError` or `ValueError` where a value is not what its field is declared to be."""
-    for known in fields(one):
+_MOMENTS = ("started", "ended")
+Told = TypeVar("Told")
+
+
+def _checked(one: Told) -> Told:
+    """The same, if all its values are what their fields are declared to be; `TypeError` or `ValueError` where not."""
+    for known in fields(one):  # type: ignore[arg-type]
         value, declared = getattr(one, known.name), str(known.type)
         fits = isinstance(value, _TYPES.get(declared, (dict if declared.startswith("dict") else list,)))
         if not fits or (declared == "dict[str, str]" and not all(isinstance(part, str) for part in value.values())):
             raise TypeError(f"'{known.name}' is no {declared}")
         if known.name in _MOMENTS and value:
             datetime.fromisoformat(str(value))
-
-
-_MOMENTS = ("started", "ended")
+        for part in value.values() if declared.endswith("Entry]") else ():
+            _checked(part)
+    return one
 
 
 @dataclass
@@ -141,9 +150,7 @@ class Manifest:
             if data.get("format") != FORMAT:
                 raise CaptureError(f"{where}: this is format {data.get('format')}; this Nogging reads {FORMAT}")
             devices = {name: _device(entry) for name, entry in data.pop("devices").items()}
-            manifest = cls(devices=devices, **data)
-            _checked(manifest)
-            return manifest
+            return _checked(cls(devices=devices, **data))
         except (ValueError, TypeError, AttributeError, KeyError, RecursionError) as error:
             raise CaptureError(f"{where}: this is no manifest of a capture ({error})") from None
 
@@ -172,14 +179,7 @@ def _device_text(name: str, entry: DeviceEntry) -> str:
 def _device(data: Mapping[str, Any]) -> DeviceEntry:
     given = dict(data)
     commands = {name: CommandEntry(**entry) for name, entry in given.pop("commands").items()}
-    found: DeviceEntry = _sound(DeviceEntry(commands=commands, **given))
-    return found
-
-
-def _sound(one: Any) -> Any:
-    for part in (one, *(one.commands.values() if isinstance(one, DeviceEntry) else ())):
-        _checked(part)
-    return one
+    return DeviceEntry(commands=commands, **given)
 
 
 def event(what: str, **more: Any) -> str:
@@ -197,8 +197,7 @@ def from_journal(lines: Iterable[str], where: str) -> Manifest:
             told = json.loads(line)
             what = told.pop("event")
             if what == "run":
-                manifest = Manifest(**told)
-                _checked(manifest)
+                manifest = _checked(Manifest(**told))
             elif manifest is not None:
                 _tell(manifest, what, told)
         except (ValueError, TypeError, KeyError, AttributeError, RecursionError) as error:
@@ -215,10 +214,10 @@ def _tell(manifest: Manifest, what: str, told: dict[str, Any]) -> None:
         return
     name = told.pop("device")
     if what == "begin":
-        manifest.devices[name] = _sound(DeviceEntry(**told))
+        manifest.devices[name] = _checked(DeviceEntry(**told))
     elif what == "answer":
         command = told.pop("command")
-        manifest.devices[name].commands[command] = _sound(CommandEntry(**told))
+        manifest.devices[name].commands[command] = _checked(CommandEntry(**told))
     elif what == "clock":
         manifest.devices[name].skew = told["skew"]
     elif what == "device":

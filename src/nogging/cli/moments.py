@@ -10,6 +10,7 @@ from typing import Annotated
 import typer
 
 from nogging.asking.moments import CHANGE, Moment, in_order, moments
+from nogging.captures.saved import opened
 from nogging.changes.run.outcome import AFTER, BACKED_OUT, BEFORE
 from nogging.changes.told.reporting import events_of, is_performance, line_of, understood
 from nogging.cli import PASS
@@ -59,8 +60,6 @@ def _moment(text: str | None, folders: list[Path]) -> datetime | None:
         return None
     ago = re.fullmatch(r"(\d{1,9})([smhd])", text)
     if ago:
-        from nogging.captures.saved import opened
-
         return max(opened(one).ended for one in folders) - timedelta(seconds=int(ago[1]) * _UNITS[ago[2]])
     try:
         moment = datetime.fromisoformat(text)

@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 from rich.text import Text
 
-from nogging.asking.questions import Question, ask
+from nogging.asking.questions import Question, ask, names_in
 from nogging.captures.kept import UNREAD
 from nogging.captures.saved import opened
 from nogging.cli import PASS
@@ -41,16 +41,16 @@ def command(
     format: FormatOption = Format.TEXT,
 ) -> int:
     """The records of a capture, and questions of them: counted, sorted, alike, without those of another capture."""
-    named = _names(fields)
+    named = names_in(fields or "")
     asked = Question(
         kind,
         where,
         named,
         settled,
-        _names(count_by),
-        _names(alike),
-        None if figures is None else [] if figures == "all" else _names(figures),
-        _names(sort),
+        names_in(count_by or ""),
+        names_in(alike or ""),
+        None if figures is None else [] if figures == "all" else names_in(figures or ""),
+        names_in(sort or ""),
         top,
         captured(minus) if minus is not None else None,
     )
@@ -71,10 +71,6 @@ def command(
         every = [*folders, *([minus] if minus else [])]
         print_lines([Text(f"in SQL: nogging query {_quoted(found.sql)} {shlex.join(map(str, every))}", style="dim")])
     return PASS
-
-
-def _names(text: str | None) -> list[str]:
-    return [name.strip() for name in text.split(",") if name.strip()] if text is not None else []
 
 
 def _quoted(sql: str) -> str:

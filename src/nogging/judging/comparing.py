@@ -16,13 +16,18 @@ from nogging.judging.pairs import Pairs
 
 
 def compare(
-    before: Capture | str | Path, after: Capture | str | Path, *, quiet: Iterable[Capture | str | Path] = ()
+    before: Capture | str | Path,
+    after: Capture | str | Path,
+    *,
+    quiet: Iterable[Capture | str | Path] = (),
+    caused: bool = True,
 ) -> Comparison:
     """Compares two captures over all kinds. Raises `CaptureError` for a directory that is none.
 
-    `quiet` are captures from before between which nothing was done: they teach what varies by itself.
+    `quiet` are captures from before between which nothing was done: they teach what varies by itself. Without
+    `caused` it is not looked for what follows from what.
     """
     pairs = Pairs(opened(after), opened(before))
     found = replace(compare_pairs(pairs), growing=growing(pairs))
     found = noise_of(found, pairs, list(quiet))
-    return replace(found, causes=causes(pairs, found.differences))
+    return replace(found, causes=causes(pairs, found.differences)) if caused else found

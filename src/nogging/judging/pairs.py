@@ -16,7 +16,7 @@ from nogging.errors import QuestionError
 from nogging.judging.gaps import gaps
 from nogging.predicates import Path, Predicate, Schema, computed, holds, identifier, quoted
 from nogging.predicates.addresses import register
-from nogging.predicates.database import closed_database
+from nogging.predicates.database import closed_database, naive
 from nogging.predicates.tree import Doubt, Node, Resolve
 from nogging.records import KINDS, Field, Kind, Nature, Type
 from nogging.records.field import SKEW
@@ -440,16 +440,6 @@ def _without(capture: Capture, knows: Callable[[str, str, str], bool]) -> tuple[
     if all(kept):
         return capture, 0
     return capture.with_records({UNREAD: unread.filter(kept)}), kept.count(False)
-
-
-def naive(table: pa.Table) -> pa.Table:
-    """Moments without their zone, which is UTC throughout: arithmetic on them then needs no time zone data."""
-    import pyarrow as pa
-
-    schema = pa.schema(
-        [field.with_type(pa.timestamp("us")) if pa.types.is_timestamp(field.type) else field for field in table.schema]
-    )
-    return table.cast(schema)
 
 
 def uncoded(table: pa.Table) -> pa.Table:

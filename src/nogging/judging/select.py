@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from nogging.captures.capture import Capture
+from nogging.captures.choosing import parsed
 from nogging.captures.kept import UNREAD
 from nogging.errors import QuestionError
 from nogging.judging.pairs import AFTER, Pairs, side_of
-from nogging.predicates import PredicateError, identifier, parse
+from nogging.predicates import identifier
 from nogging.records import KINDS, Kind
 
 
@@ -21,10 +22,7 @@ def select(capture: Capture, kind: str, where: str | None = None) -> tuple[list[
         raise QuestionError("--where asks about records; unread lines are not records")
     pairs = Pairs(capture)
     schema = {path: field for path, field in pairs.schema(KINDS[kind]).items() if path[0] != "before"}
-    try:
-        condition = parse(where, schema).sql(pairs.resolver(AFTER, KINDS[kind]), pairs.doubt(AFTER, KINDS[kind]))
-    except PredicateError as error:
-        raise QuestionError(f'in the predicate "{where}", at character {error.offset + 1}: {error}') from None
+    condition = parsed(where, schema).sql(pairs.resolver(AFTER, KINDS[kind]), pairs.doubt(AFTER, KINDS[kind]))
     return matching(pairs, KINDS[kind], condition), list(KINDS[kind].fields)
 
 

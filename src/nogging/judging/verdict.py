@@ -172,6 +172,10 @@ def by_themselves(differences: Iterable[Difference], causes: Iterable[Cause]) ->
     return [one for one in differences if (one.identity, one.what) not in told]
 
 
+def many(n: int, what: str) -> str:
+    return f"{n} {what}{'s' * (n != 1)}"
+
+
 @dataclass(frozen=True)
 class Growth:
     """One counter of faults: its value before and after, and the seconds between the two answers."""

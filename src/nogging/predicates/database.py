@@ -10,6 +10,7 @@ from nogging.predicates.addresses import register
 
 if TYPE_CHECKING:
     import duckdb
+    import pyarrow as pa
 
 MEMORY = "4GB"
 _ORDER = (
@@ -62,3 +63,13 @@ def reserved() -> frozenset[str]:
     """The words that are no names unless they are delimited."""
     rows = parser().execute("SELECT keyword_name FROM duckdb_keywords() WHERE keyword_category = 'reserved'").fetchall()
     return frozenset(name for (name,) in rows)
+
+
+def naive(table: pa.Table) -> pa.Table:
+    """Moments without their zone, which is UTC throughout: arithmetic on them then needs no time zone data."""
+    import pyarrow as pa
+
+    schema = pa.schema(
+        [field.with_type(pa.timestamp("us")) if pa.types.is_timestamp(field.type) else field for field in table.schema]
+    )
+    return table.cast(schema)

@@ -155,6 +155,11 @@ class Kind:
         """The fields without which a record is none; the device is known without reading."""
         return tuple(one.name for one in self.own if one.required)
 
+    def called(self, record: Mapping[str, Any]) -> str:
+        """What a person would call a record, on its device: by its key, as far as that tells."""
+        keys = (record[name] for name in self.keys if name != DEVICE.name)
+        return " ".join([self.name, *(str(key) for key in keys if key not in (None, "", "default"))])
+
     def named(self, nature: Nature) -> tuple[str, ...]:
         """The names of the fields of one nature, in order."""
         return tuple(name for name, field in self.fields.items() if field.nature is nature)

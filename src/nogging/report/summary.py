@@ -11,6 +11,7 @@ from rich.text import Text
 
 from nogging.asking.about import About, Lacking, NotWell, Part
 from nogging.asking.query import names_of
+from nogging.judging.verdict import many
 from nogging.records import KINDS
 from nogging.report import plain
 from nogging.report.cleaning import clean
@@ -40,8 +41,10 @@ def about(found: About, width: int) -> list[Text]:
     where = f" in {clean(names_of(found.captures)[-1])}" if len(found.captures) > 1 else ""
     _listed(page, f"not well{where}", [not_well(one) for one in last.not_well])
     _listed(page, f"not captured, or not whole{where}", [*_lacking(last.lacking)])
-    unread = [f"{_command(place)}: {_n(n, 'line')}" for place, n in last.unread.most_common()]
-    unread += [f"{_command(place)}: no reader knows it ({_n(n, 'answer')})" for place, n in last.unknown.most_common()]
+    unread = [f"{_command(place)}: {many(n, 'line')}" for place, n in last.unread.most_common()]
+    unread += [
+        f"{_command(place)}: no reader knows it ({many(n, 'answer')})" for place, n in last.unknown.most_common()
+    ]
     _listed(page, f"unread{where}", unread)
     grew(page, tuple(last.growing))
     return page.lines
@@ -49,11 +52,11 @@ def about(found: About, width: int) -> list[Text]:
 
 def _standing(part: Part) -> str:
     told = [
-        f"{_n(len(part.devices), 'device')} ({', '.join(f'{n} {name}' for name, n in part.dialects.most_common())})",
-        f"{_n(part.records.total(), 'record')}, {len(part.not_well) or 'none'} not well",
-        f"{_n(len(part.lacking), 'answer') if part.lacking else 'nothing'} lacking",
-        f"{_n(part.unread.total(), 'line')} unread"
-        + (f", {_n(part.unknown.total(), 'answer')} that no reader knows" if part.unknown else ""),
+        f"{many(len(part.devices), 'device')} ({', '.join(f'{n} {name}' for name, n in part.dialects.most_common())})",
+        f"{many(part.records.total(), 'record')}, {len(part.not_well) or 'none'} not well",
+        f"{many(len(part.lacking), 'answer') if part.lacking else 'nothing'} lacking",
+        f"{many(part.unread.total(), 'line')} unread"
+        + (f", {many(part.unknown.total(), 'answer')} that no reader knows" if part.unknown else ""),
     ]
     return "; ".join(told)
 
@@ -129,10 +132,6 @@ def _listed(page: Page, title: str, lines: list[str]) -> None:
         page.prose(one, indent=2)
     if len(lines) > MOST:
         page.line(f"… and {len(lines) - MOST} more (--format json lists all)", indent=2)
-
-
-def _n(n: int, word: str) -> str:
-    return f"{n} {word}{'s' * (n != 1)}"
 
 
 def plain_about(found: About) -> list[dict[str, Any]]:

@@ -45,7 +45,3 @@ class Performance:
 
 class Failed(Exception):
     """The change cannot go on; each argument is a reason."""
-
-
-def many(n: int, what: str) -> str:
-    return f"{n} {what}{'s' * (n != 1)}"

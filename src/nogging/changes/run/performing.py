@@ -30,7 +30,7 @@ from nogging.changes.plan.stillness import restless
 from nogging.changes.run.backing_out import BackingOut
 from nogging.changes.run.journal import JOURNAL, Event, Locks, end_of, read
 from nogging.changes.run.notices import deliver, wanted
-from nogging.changes.run.outcome import AFTER, AGAIN, BEFORE, CHANGE, FAULT, JUDGEMENT, Failed, Performance, State, many
+from nogging.changes.run.outcome import AFTER, AGAIN, BEFORE, CHANGE, FAULT, JUDGEMENT, Failed, Performance, State
 from nogging.changes.run.sealing import seal
 from nogging.changes.run.stepping import Stepping
 from nogging.changes.run.watching import Watch
@@ -38,7 +38,7 @@ from nogging.changes.run.work import Work
 from nogging.errors import NoggingError, QuestionError
 from nogging.inventory import load_inventory
 from nogging.judging.comparing import compare
-from nogging.judging.verdict import Verdict
+from nogging.judging.verdict import Verdict, many
 from nogging.report import plain
 from nogging.report.text import look_first
 
@@ -324,7 +324,7 @@ class _Run:
         if found.compared:
             n = len(found.unexplained)
             return [f"{many(n, 'unexplained difference')}, which 'differences' lets pass"] * bool(n)
-        n = len(compare(before, Capture(self.work.folder / AFTER)).differences)
+        n = len(compare(before, Capture(self.work.folder / AFTER), caused=False).differences)
         return [f"not judged, since the file has no 'differences': {many(n, 'difference')} from before"] * bool(n)
 
     # when it does not go as meant

@@ -112,7 +112,7 @@ def settle(
                 return Settled(False, tuple(rounds))
             sleep(min(model.every, max(at_most - elapsed, 0.0)))
             after = collect(inventory, folder / str(len(rounds) + 1), kinds=list(model.kinds), secrets=secrets)
-            found = compare(before, after)
+            found = compare(before, after, caused=False)
             moved = Counter(f"{one.kind} on {one.key['device']}" for one in found.differences)
             moved.update(failing(before, after))
             now = time.monotonic()

@@ -10,8 +10,7 @@ from typing import Any
 
 from nogging.captures import inside
 from nogging.captures.capture import Capture
-from nogging.captures.manifest import JOURNAL as CAPTURE_JOURNAL
-from nogging.captures.manifest import MANIFEST
+from nogging.captures.manifest import is_capture
 from nogging.captures.writing import replace_text
 from nogging.changes.run.journal import JOURNAL, Event, end_of, read
 from nogging.changes.run.outcome import AFTER, BACKED_OUT, BEFORE, CHANGE, JUDGEMENT, State
@@ -47,7 +46,7 @@ def told(folder: Path) -> Told:
 
 def _told(folder: Path) -> Told:
     events, end = events_of(folder)
-    there = [name for name in (AFTER, BACKED_OUT, BEFORE) if _captured(folder / name)]
+    there = [name for name in (AFTER, BACKED_OUT, BEFORE) if is_capture(folder / name)]
     if not there:
         raise QuestionError(f"{folder}: nothing was captured here, so there is no page to make")
     kept = judged(folder)
@@ -86,10 +85,6 @@ def write_page(folder: str | Path) -> Path:
     path = Path(folder) / PAGE
     replace_text(path, page(told(Path(folder))))
     return path
-
-
-def _captured(folder: Path) -> bool:
-    return any((folder / name).is_file() for name in (MANIFEST, CAPTURE_JOURNAL))
 
 
 def judged(folder: Path) -> dict[str, Any]:

@@ -11,9 +11,9 @@ from nogging.changes.plan.configuration import Effect, Planned
 from nogging.changes.plan.conforming import Conformity
 from nogging.changes.plan.knowledge import knowledge_of
 from nogging.changes.plan.rehearsing import Part, Rehearsal, Step
-from nogging.changes.run.outcome import Performance, State, many
+from nogging.changes.run.outcome import Performance, State
 from nogging.changes.run.probing import Probe
-from nogging.judging.verdict import Judgement, Verdict
+from nogging.judging.verdict import Judgement, Verdict, many
 from nogging.report import plain
 from nogging.report.cleaning import clean
 from nogging.report.text import STYLES, Page, look_first

@@ -69,9 +69,10 @@ def page(told: Told) -> str:
         lstrip_blocks=True, finalize=_printable,
     )  # fmt: skip
     environment.filters["plainly"] = plainly
-    compared = compare(told.before, told.after) if told.before is not None else Comparison(())
+    judged = told.judgement is not None and told.judgement["compared"]
+    compared = compare(told.before, told.after, caused=not judged) if told.before is not None else Comparison(())
     differences = list(compared.differences)
-    every, judged = _grid(told, differences), told.judgement is not None and told.judgement["compared"]
+    every = _grid(told, differences)
     caused = list((told.judgement or {}).get("causes", ())) if judged else [_cause(one) for one in compared.causes]
     grid = _shown(every)
     style, script = (_text(name) for name in ("page.css", "page.js"))
