@@ -55,6 +55,15 @@ def masking_key(tmp_path_factory: pytest.TempPathFactory) -> None:
     os.environ[KEY_FILE] = str(path)
 
 
+@pytest.fixture(autouse=True)
+def umask_of_its_own() -> Iterator[None]:
+    """What the command line narrows for its process is wide again for the next test."""
+    was = os.umask(0o022)
+    os.umask(was)
+    yield
+    os.umask(was)
+
+
 def here(*arguments: object) -> tuple[int, str, str]:
     """A command in this process, which costs no start: its exit status, what it printed, what it complained of."""
     out, complaints = io.StringIO(), io.StringIO()

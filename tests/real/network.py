@@ -143,6 +143,7 @@ def vtysh(name: str, *lines: str) -> str:
 @contextmanager
 def built(profile: Profile) -> Iterator[None]:
     """The network, built from nothing, and converged; this thread is within reach of it meanwhile."""
+    was = os.umask(0o022)  # its daemons and its users read each other's files, whatever the mask of who builds it
     _built.append((Apart(), profile))
     try:
         with apart().entered():
@@ -150,6 +151,7 @@ def built(profile: Profile) -> Iterator[None]:
             yield
     finally:
         _built.pop()[0].end()
+        os.umask(was)
 
 
 def _up(profile: Profile) -> None:
