@@ -38,6 +38,7 @@ if TYPE_CHECKING:
     from nogging.changes.run.performing import perform as perform
     from nogging.changes.run.performing import resume as resume
     from nogging.collecting.collect import collect as capture
+    from nogging.drawing.draw import draw as draw
     from nogging.errors import NoggingError as NoggingError
     from nogging.inventory import load_inventory as load_inventory
     from nogging.judging.challenge import challenge as challenge
@@ -69,6 +70,7 @@ _WHERE = {
     "Difference": ("nogging.judging.verdict", "Difference"),
     "draft": ("nogging.judging.draft", "draft"),
     "Failure": ("nogging.judging.verdict", "Failure"),
+    "draw": ("nogging.drawing.draw", "draw"),
     "findings": ("nogging.asking.findings", "findings"),
     "follow": ("nogging.routing.follow", "follow"),
     "ingest": ("nogging.captures.saved", "ingest"),
@@ -112,6 +114,7 @@ __all__ = [
     "compare",
     "conform",
     "draft",
+    "draw",
     "findings",
     "follow",
     "ingest",

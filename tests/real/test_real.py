@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from itertools import pairwise
+from pathlib import Path
 
 import pytest
 from tests.real import network
@@ -18,6 +19,7 @@ from nogging.inventory import Inventory
 from nogging.judging.compare import Comparison
 from nogging.judging.verdict import Difference, Verdict
 from nogging.report.text import look_first
+from nogging.routing.traced import traced
 
 pytestmark = ON_IT
 
@@ -52,6 +54,22 @@ def test_a_login_to_vtysh_gives_the_same_but_for_the_shell(real: Real) -> None:
     assert {one.outcome for one in capture.devices.values()} == {"captured"}
     assert {one.commands["lldpctl"].outcome for one in capture.devices.values()} == {"not_supported"}
     assert but_lldp(found) == [] and len(found.not_compared) == len(FRR)
+
+
+def test_what_was_traced_is_what_the_tables_promise(real: Real) -> None:
+    """Echoes and paths from every router to every loopback, and to a host beyond, by what Debian's tools really say."""
+    loopbacks = [f"192.0.2.{n}" for n, _ in enumerate(FRR, 1)]
+    named = {"ping": [*loopbacks, "203.0.113.38", "198.51.100.1"], "trace": [*loopbacks, "203.0.113.38"]}
+    capture = nogging.capture(real.shell, to=real.folder / "reach", **named)
+    assert capture.records("unread").to_pylist() == []
+    outcomes = {(row["device"], row["destination"]): row["outcome"] for row in capture.records("ping").to_pylist()}
+    beyond = {where for where, outcome in outcomes.items() if outcome == "unanswered"}
+    assert len(outcomes) == 7 * len(FRR) and beyond == {(name, "198.51.100.1") for name in FRR}
+    if Path("/usr/sbin/traceroute").exists():
+        for name in FRR:
+            paths = [traced(capture, name, to, nogging.follow(capture, name, to)) for to in named["trace"]]
+            told = [(one.agrees, one.arrived) for one in paths if one is not None]
+            assert len(told) == len(named["trace"]) and set(told) <= {(True, True), (None, True)}
 
 
 def test_commands_one_by_one(real: Real) -> None:

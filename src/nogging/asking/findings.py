@@ -161,14 +161,15 @@ def _grew(pairs: Pairs) -> pa.Table:
     """A row a counter that grew between the captures: by how much, in which time (s), and how fast."""
     import pyarrow as pa
 
-    rows = [row for kind in _GREW for row in _grown(pairs, KINDS[kind])]
+    rows = [row for kind in _GREW for row in grown(pairs, KINDS[kind])]
     words = ("kind", "device", "interface", "neighbor", "protocol", "policy", "name", "field")
     types = {**dict.fromkeys(words, pa.string()), "more": pa.int64()}
     types |= dict.fromkeys(("seconds", "per_second"), pa.float64())
     return pa.Table.from_pylist(rows, schema=pa.schema(list(types.items())))
 
 
-def _grown(pairs: Pairs, kind: Kind) -> Iterator[dict[str, Any]]:
+def grown(pairs: Pairs, kind: Kind) -> Iterator[dict[str, Any]]:
+    """The counters of a kind that grew between two captures, each with its key, by how much and how fast."""
     resolve = pairs.resolver(AFTER, kind)
     names = [name for name in kind.named(Nature.COUNTER) if kind.fields[name].type.value == "integer"]
     values = ", ".join(f"a_{name} - {resolve(('before', name))} AS {identifier(name)}" for name in names)

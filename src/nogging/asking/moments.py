@@ -7,7 +7,7 @@ right when it was read, where the capture knows how far that clock is off.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -46,8 +46,7 @@ def moments(
     end; without `until`, until the last one ended.
     """
     found = [opened(one) for one in captures]
-    last = max(one.ended for one in found)
-    first = min(one.began for one in found) if len(found) > 1 else last - _A_DAY
+    first, last = window(found)
     since, until = since or first, until or last
     told: dict[tuple[Any, ...], Moment] = {}
     for capture in found:
@@ -55,6 +54,13 @@ def moments(
             if since <= one.at + timedelta(seconds=one.within) and one.at - timedelta(seconds=one.within) <= until:
                 told[_same(one)] = one
     return in_order(told.values())
+
+
+def window(captures: Sequence[Capture]) -> tuple[datetime, datetime]:
+    """The time from the beginning of the first of several captures to the end of the last; of one, the day before its
+    end."""
+    last = max(one.ended for one in captures)
+    return (min(one.began for one in captures) if len(captures) > 1 else last - _A_DAY), last
 
 
 def in_order(found: Iterable[Moment]) -> list[Moment]:

@@ -28,6 +28,7 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
     "moments": ("moments", "DIR...", "what happened, in order"),
     "findings": ("findings", "BEFORE AFTER", "likely causes of what is odd"),
     "tell": ("tell", "DIR...", "what is and what changed, in plain words"),
+    "draw": ("draw", "FIGURE DIR...", "a figure: routes, rates, flaps or fleet"),
     "assist": ("assist", "FOLDER...", "answers an assistant (MCP), read-only"),
     "lookup": ("lookup", "ADDRESS DIR", "where each device sends an address"),
     "follow": ("follow", "FROM TO DIR", "the path that a packet takes"),

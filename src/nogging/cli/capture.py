@@ -8,16 +8,14 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
-from rich.console import Console
 
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import CAPTURED, DeviceEntry
 from nogging.cli import PASS, UNPROVEN
 from nogging.cli.run import ProgramsOption, willing
-from nogging.collecting.collect import AT_ONCE, TRIES, Limits, Progress, collect
+from nogging.collecting.collect import AT_ONCE, TRIES, Limits, collect
 from nogging.collecting.credentials import REFUSALS
 from nogging.inventory import load_inventory
-from nogging.report.cleaning import behind
 
 
 def command(
@@ -27,6 +25,12 @@ def command(
     kinds: Annotated[str | None, typer.Option(help="Only these kinds of records, by commas.")] = None,
     ask: Annotated[list[str] | None, typer.Option("--command", help="A command to ask as well.")] = None,
     any_command: Annotated[bool, typer.Option(help="Ask also what is not known to read only.")] = False,
+    ping: Annotated[
+        list[str] | None,
+        typer.Option(help="Each device sends echoes there: ADDRESS, 'ADDRESS in VRF', several by commas, or a file."),
+    ] = None,
+    trace: Annotated[list[str] | None, typer.Option(help="Each device traces the path there, named alike.")] = None,
+    from_here: Annotated[bool, typer.Option("--from-here", help="This machine does so as well, as 'here'.")] = False,
     resume: Annotated[bool, typer.Option(help="Go on with a capture that was interrupted.")] = False,
     log: Annotated[bool, typer.Option(help="Keep every byte of the sessions, secrets masked.")] = False,
     at_once: Annotated[int, typer.Option(min=1, help="How many devices at a time.")] = AT_ONCE,
@@ -41,20 +45,21 @@ def command(
     """
     devices = willing(load_inventory(inventory)).on(on)
     wanted = [kind.strip() for kind in kinds.split(",")] if kinds else None
-    with Telling(len(devices)) as tell:
-        limits = Limits(at_once=at_once, tries=tries, refusals=refusals, within=within)
-        capture = collect(
-            devices,
-            to,
-            kinds=wanted,
-            commands=ask or (),
-            any_command=any_command,
-            limits=limits,
-            resume=resume,
-            log=log,
-            progress=tell,
-            ask=secret(),
-        )
+    capture = collect(
+        devices,
+        to,
+        kinds=wanted,
+        commands=ask or (),
+        any_command=any_command,
+        ping=ping or (),
+        trace=trace or (),
+        from_here=from_here,
+        limits=Limits(at_once=at_once, tries=tries, refusals=refusals, within=within),
+        resume=resume,
+        log=log,
+        progress=True,
+        ask=secret(),
+    )
     print(summary(capture))
     return PASS if all(one.outcome == CAPTURED for one in capture.devices.values()) else UNPROVEN
 
@@ -64,32 +69,6 @@ def secret() -> Callable[[str], str] | None:
     if not sys.stdin.isatty():
         return None
     return lambda what: str(typer.prompt(what[:1].upper() + what[1:], hide_input=True, err=True))
-
-
-class Telling:
-    """Tells of each device that is done: a bar on a terminal, plain lines in a pipe."""
-
-    def __init__(self, total: int) -> None:
-        from rich.progress import BarColumn, MofNCompleteColumn, TextColumn, TimeElapsedColumn
-        from rich.progress import Progress as Bar
-
-        self.console = Console(file=behind(sys.stderr), highlight=False)
-        columns = TextColumn("capturing"), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn()
-        self.bar = Bar(*columns, console=self.console, transient=True, disable=not self.console.is_terminal)
-        self.task = self.bar.add_task("", total=total)
-
-    def __enter__(self) -> Telling:
-        self.bar.start()
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self.bar.stop()
-
-    def __call__(self, one: Progress) -> None:
-        self.bar.advance(self.task)
-        if not self.console.is_terminal:
-            told = f"{one.device}: {one.outcome.replace('_', ' ')}, {one.commands} answers in {one.seconds:.1f} s"
-            print(told, file=sys.stderr)
 
 
 def summary(capture: Capture) -> str:

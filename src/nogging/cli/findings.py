@@ -14,7 +14,7 @@ import typer
 
 from nogging.asking.findings import Finding, findings
 from nogging.cli import PASS
-from nogging.cli.capture import Telling, secret
+from nogging.cli.capture import secret
 from nogging.cli.run import (
     Format,
     FormatOption,
@@ -79,8 +79,7 @@ def _kept(to: Path | None) -> Iterator[Path]:
 def _watched(inventory: Path, seconds: int, place: Path) -> tuple[Path, Path]:
     devices, asked = willing(load_inventory(inventory)), secret()
     for name in (EARLIER, LATER):
-        with Telling(len(devices)) as tell:
-            collect(devices, place / name, progress=tell, ask=asked)
+        collect(devices, place / name, progress=True, ask=asked)
         if name == EARLIER:
             time.sleep(seconds)
     return place / EARLIER, place / LATER

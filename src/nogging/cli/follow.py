@@ -11,9 +11,10 @@ import typer
 from nogging.captures.saved import opened
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines
-from nogging.report.routes import ways, well
+from nogging.report.routes import beside, ways, well
 from nogging.routing.follow import follow
 from nogging.routing.lookup import DEFAULT
+from nogging.routing.traced import traced
 
 
 def command(
@@ -26,20 +27,27 @@ def command(
 ) -> int:
     """The path that a packet takes through the captured tables, with every branch, and back.
 
-    Exit status 1 where one is dropped, has no route or goes round in a loop; 3 where one leaves what was captured.
+    Beside it stands the path as it was traced, where the capture has it (capture --trace). Exit status 1 where one is
+    dropped, has no route, goes round in a loop or was traced elsewhere; 3 where one leaves what was captured.
     """
     capture = opened(captured(directory))
     ends = [(source, target)] + [(target, source)] * (target in capture.devices and not one_way)
     found = [(*end, follow(capture, *end, vrf)) for end in ends]
+    seen = [traced(capture, *one, vrf) for one in found]  # what happened, beside what the tables promise
     if format is Format.TEXT:
         for n, one in enumerate(found):
             print_lines(ways(*one))
+            if (path := seen[n]) is not None:
+                print_lines(beside(path))
             if n + 1 < len(found):
                 print()
     else:
         rows = [
-            {"from": a, "to": b, **asdict(way), "devices": list(way.devices)} for a, b, all_ in found for way in all_
+            {"from": a, "to": b, **asdict(way), "devices": list(way.devices), "traced": path and asdict(path)}
+            for (a, b, all_), path in zip(found, seen, strict=True)
+            for way in all_
         ]
         print_json(rows) if format is Format.JSON else print_csv(rows, ("from", "to", "ending", "why", "devices"))
     states = [well(way) for _, _, all_ in found for way in all_]
+    states += [path.agrees and (path.arrived or None) for path in seen if path is not None]
     return FAIL if False in states else (UNPROVEN if None in states else PASS)

@@ -22,6 +22,8 @@ from nogging.captures.masking import Masker, user_key
 from nogging.captures.writing import Writer, missing, moment, partial
 from nogging.collecting.clock import skew
 from nogging.collecting.credentials import REFUSALS, Gates, Secrets
+from nogging.collecting.finishing import finish
+from nogging.collecting.reaching import sending, targets, with_here
 from nogging.devices.reach import way_to
 from nogging.devices.session import Log, Way
 from nogging.devices.ssh import Credentials, Jumps
@@ -30,6 +32,7 @@ from nogging.inventory import Device, Inventory
 from nogging.reading.asking import mode_of, require_reading
 from nogging.reading.reader import besides_of, inherited_of, readers_of
 from nogging.records import KINDS
+from nogging.report.progress import Progress, telling
 
 if TYPE_CHECKING:
     import asyncssh
@@ -43,19 +46,6 @@ DEVICE_WITHIN = 1800.0
 PARTLY = "partly"
 
 Ask = Callable[[str], str]
-
-
-@dataclass(frozen=True)
-class Progress:
-    """Told after each device: how many are done of how many, and how this one went."""
-
-    done: int
-    total: int
-    device: str
-    outcome: str
-    reason: str
-    seconds: float
-    commands: int
 
 
 @dataclass(frozen=True)
@@ -88,10 +78,12 @@ def commands_for(
     more: Sequence[str] = (),
     any_command: bool = False,
     named: Collection[str] = (),
+    sent: Sequence[tuple[str, str]] = (),
 ) -> list[Asked]:
     """What a device is asked for these kinds (all that its dialect tells, where none are named), and the plain commands
     besides. Of a kind that is named and that its dialect does not tell, those that it builds on are asked; of a sort
-    that is named, what tells of it though nobody asks it otherwise.
+    that is named, what tells of it though nobody asks it otherwise. What is `sent`, commands each with its mode, comes
+    last.
 
     Raises `QuestionError` for a command, of a user or of a reader of their own, that is not known to read only, unless
     `any_command` allows it.
@@ -106,7 +98,7 @@ def commands_for(
     for command in dict.fromkeys(more):
         if command not in known:
             asked.append(Asked(command, mode_of(device.dialect, command, device.own)))
-    return sorted(asked, key=lambda one: one.mode)
+    return sorted(asked, key=lambda one: one.mode) + [Asked(*one) for one in sent]
 
 
 def collect(
@@ -117,10 +109,13 @@ def collect(
     commands: Sequence[str] = (),
     any_command: bool = False,
     named: Collection[str] = (),
+    ping: Sequence[str] = (),
+    trace: Sequence[str] = (),
+    from_here: bool = False,
     limits: Limits | None = None,
     resume: bool = False,
     log: bool = False,
-    progress: Callable[[Progress], None] | None = None,
+    progress: Callable[[Progress], None] | bool = False,
     ask: Ask | None = None,
     secrets: Secrets | None = None,
 ) -> Capture:
@@ -128,8 +123,11 @@ def collect(
 
     `kinds` are the kinds of records wanted (all, where not given); `commands` are asked as well, `any_command` allows
     those that are not known to read only; `named` are sorts of records that somebody expects something of (`pim`).
+    Each device also sends echoes to what `ping` names, and traces the path to what `trace` names: addresses,
+    `ADDRESS in VRF`, or files of them; with `from_here` this machine does so, too, as the device `here`.
     `resume` goes on with an interrupted capture and asks only what it
-    lacks; `log` keeps every byte of the sessions beside it, secrets masked. `progress` is called after each device;
+    lacks; `log` keeps every byte of the sessions beside it, secrets masked. `progress` is called after each device
+    (true: a bar, or lines where there is no terminal);
     `ask` gets a secret that has to be typed, unless it is among the `secrets` that were fetched before. A device that
     fails is told in the capture, never raised; `QuestionError` and `CaptureError` are raised before anything is
     connected, or when the disk is full.
@@ -137,14 +135,22 @@ def collect(
     unknown = [kind for kind in kinds or () if kind not in KINDS]
     if unknown:
         raise QuestionError(f"unknown kind '{unknown[0]}'{nearest(unknown[0], KINDS)}")
-    plan = {device.name: commands_for(device, kinds, commands, any_command, named) for device in inventory.devices}
+    inventory = with_here(inventory) if from_here else inventory
+    pings, traces = targets(ping), targets(trace)
+    plan = {
+        device.name: commands_for(device, kinds, commands, any_command, named, sending(device.spoken, pings, traces))
+        for device in inventory.devices
+    }
     secrets = secrets or Secrets(ask)
     credentials = {device.name: secrets.of(device) for device in inventory.devices}
     masker = Masker(user_key(), secrets.words())
     try:
-        with Writer(to, masker, resume=resume, readers=inventory.readers, links=inventory.links) as writer:
-            run = _Run(writer, inventory, secrets, credentials, limits or Limits(), log, progress)
-            asyncio.run(run.all(plan))
+        with (
+            Writer(to, masker, resume=resume, readers=inventory.readers, links=inventory.links) as writer,
+            telling(progress, len(inventory)) as told,
+        ):
+            run = _Run(writer, inventory, secrets, credentials, limits or Limits(), log, told)
+            finish(run.all(plan))
     except* NoggingError as group:
         raise _first(group) from None
     capture = Capture(to)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
@@ -10,6 +9,7 @@ from typing import TYPE_CHECKING
 from nogging.collecting.clock import skew
 from nogging.collecting.credentials import REFUSALS, Gates, Secrets
 from nogging.collecting.each import each
+from nogging.collecting.finishing import finish
 from nogging.devices.session import Way
 from nogging.devices.ssh import connect, host_key, known_fingerprints
 from nogging.errors import DeviceError
@@ -52,7 +52,7 @@ def probe(inventory: Inventory, at_once: int = 50, ask: Callable[[str], str] | N
         found[device.name].outcome, found[device.name].reason = error.outcome, str(error)
         return found[device.name]
 
-    return asyncio.run(each(inventory, at_once, secrets, asked, failed))
+    return finish(each(inventory, at_once, secrets, asked, failed))
 
 
 async def _probed(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,6 +10,7 @@ import asyncssh
 
 from nogging.collecting.credentials import Secrets
 from nogging.collecting.each import each
+from nogging.collecting.finishing import finish
 from nogging.devices.ssh import host_key, known_fingerprints, known_hosts_path
 from nogging.errors import DeviceError, QuestionError
 from nogging.inventory import Device, Inventory
@@ -40,7 +40,7 @@ def host_keys(inventory: Inventory, at_once: int = 50, ask: Callable[[str], str]
     def failed(device: Device, error: DeviceError) -> HostKey:
         return HostKey(device.name, FAILED, reason=str(error))
 
-    return asyncio.run(each(inventory, at_once, Secrets(ask), presented, failed))
+    return finish(each(inventory, at_once, Secrets(ask), presented, failed))
 
 
 def _compared(device: Device, key: asyncssh.SSHKey) -> HostKey:

@@ -94,6 +94,22 @@ class Ping(Strict):
         return command.replace("{}", address)
 
 
+class Sending(Strict):
+    """How a device sends echoes to an address, or traces the path to it: `{}` is the address, `{vrf}` the routing
+    instance in `within`. The `six` are other commands for IPv6."""
+
+    command: str
+    within: str
+    mode: str = ""
+    six: str = ""
+    six_within: str = ""
+
+    def to(self, address: str, vrf: str = "") -> str:
+        six = ":" in address
+        plain, within = (self.six if six else "") or self.command, (self.six_within if six else "") or self.within
+        return (within if vrf else plain).replace("{vrf}", vrf).replace("{}", address)
+
+
 class Dialect(Strict):
     """`interfaces` maps short spellings to long ones; `not_supported`, `not_configured` and `not_running` (a process
     that would have to answer does not run) are what a device says instead of an answer, each the beginning of a line.
@@ -125,6 +141,10 @@ class Dialect(Strict):
     sends: tuple[str, ...] = ()
     clock: Clock | None = None
     ping: Ping | None = None
+    echoes: Sending | None = None
+    trace: Sending | None = None
+    only: tuple[str, ...] = ()
+    """The only kinds that its devices are asked for: nothing else of them is missing."""
     way: str = "shell"
     namespaces: dict[str, str] = Field(default_factory=dict)
     bare_names: bool = False

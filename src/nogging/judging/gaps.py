@@ -26,6 +26,7 @@ from nogging.captures.manifest import (
     CommandEntry,
     DeviceEntry,
 )
+from nogging.dialects.declared import load_dialect
 from nogging.judging.spelling import stands_in
 from nogging.judging.verdict import Failure
 from nogging.predicates import Path, Predicate, computed, quoted
@@ -165,7 +166,9 @@ def witnesses(capture: Capture, kind: str) -> Iterator[Gap]:
         for reader, command, entry in every:
             if entry.is_evidence and not reader.besides and (KINDS[kind] in reader.kinds or KINDS[kind].of_answers):
                 reason = f"{entry.outcome.replace('_', ' ')} by '{command}'"
-                yield Gap("after", name, kind, reason, device.labels, reader.known)
+                said = reader.asked_by(command).start if KINDS[kind].on_request else {}
+                known = {**reader.known, **{field: value for field, value in said.items() if value is not None}}
+                yield Gap("after", name, kind, reason, device.labels, known)
 
 
 def _unread(capture: Capture) -> dict[tuple[str, str], list[tuple[int, str, str | None]]]:
@@ -191,10 +194,14 @@ def _device_gaps(
     capture: Capture, name: str, kind: str, feeding: Sequence[Reader]
 ) -> Iterator[tuple[str, Reader | None]]:
     device = capture.devices[name]
+    only = load_dialect(device.dialect, capture.own).only
+    if only and kind not in only:
+        return  # nothing else of it was ever wanted
     if not feeding:
         yield f"no reader of {device.dialect} gives records of the kind {kind}", None
     elif not any(one.asked for one in feeding) and not list(_answers(capture, name, feeding)):
-        yield f"nothing was asked that tells of the kind {kind} ('{feeding[0].command}' would)", None
+        would = f"capture --{feeding[0].name}" if KINDS[kind].on_request else feeding[0].command
+        yield f"nothing was asked that tells of the kind {kind} ('{would}' would)", None
     for reader in (one for one in feeding if not one.instead_of):
         forms = [reader, *(one for one in feeding if one.instead_of == reader.name)]
         asked = {command: entry for one, command, entry in _answers(capture, name, forms)}

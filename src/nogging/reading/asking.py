@@ -45,12 +45,12 @@ def why_not(dialect: str, command: str, own: Own = ()) -> str | None:
     if _UPWARDS.search(command):
         return "it names a file by way of '..'"
     reader = find_reader(dialect, command, own)
+    if command.split()[0].lower() in found.sends or (reader and any(kind.on_request for kind in reader.kinds)):
+        return "it sends traffic"
     if (
         reader is not None and reader.kinds and LIBRARY in reader.path.parents
     ):  # that an answer is known by its words makes no command harmless
         return None
-    if command.split()[0].lower() in found.sends:
-        return "it sends traffic"
     if not any(pattern.regex.fullmatch(command) for pattern, _ in _reads(dialect, own)):
         return "it is not known to read only"
     return None

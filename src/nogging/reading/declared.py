@@ -20,7 +20,8 @@ from pydantic import Field, model_validator
 from nogging.dialects.notation import Pattern, Value
 from nogging.files import Strict
 from nogging.reading.commands import fits, given
-from nogging.records import Kind
+from nogging.records import Kind, Type
+from nogging.records.values import address
 
 
 class Action(StrEnum):
@@ -375,9 +376,20 @@ class Reader:
         ]
         if not fitting or not all(pattern.values for pattern, _ in fitting):
             return self
-        told = ((name, text, self.meanings.get(name, {})) for name, text in given(*fitting[0]))
-        said = {name: meant.get(text.lower(), text) for name, text, meant in told if name in self.start}
+        told = {name: text for name, text in given(*fitting[0]) if name in self.start}
+        said = {name: self._meant(name, text) for name, text in told.items()}
         return replace(self, start={**self.start, **said}) if said else self
+
+    def _meant(self, name: str, text: Any) -> Any:
+        """What a command says a field is; of an address that somebody called by a name nothing is known."""
+        text = self.meanings.get(name, {}).get(text.lower(), text)
+        declared = next(kind.fields[name] for kind in self.kinds if name in kind.fields)
+        if declared.type is not Type.ADDRESS:
+            return text
+        try:
+            return address(text)
+        except ValueError:
+            return None
 
     def answers(self, command: str) -> bool:
         return any(one.regex.fullmatch(command.strip()) for one in self.command_patterns + self.partial_patterns)

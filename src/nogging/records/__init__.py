@@ -7,16 +7,19 @@ from nogging.records.component import COMPONENT
 from nogging.records.event import EVENT
 from nogging.records.fdb import FDB
 from nogging.records.field import Field, Kind, Nature, Type
+from nogging.records.hop import HOP
 from nogging.records.interface import INTERFACE
 from nogging.records.listener import LISTENER
 from nogging.records.neighbor import NEIGHBOR
+from nogging.records.ping import PING
 from nogging.records.queue import QUEUE
 from nogging.records.route import ROUTE
 from nogging.records.setting import SETTING
 from nogging.records.system import SYSTEM
 from nogging.records.vlan import VLAN
 
-_ALL = (COMPONENT, SYSTEM, SETTING, INTERFACE, QUEUE, VLAN, FDB, ADDRESS, ARP, NEIGHBOR, ROUTE, LISTENER, ANSWER, EVENT)
+_LINK = (COMPONENT, SYSTEM, SETTING, INTERFACE, QUEUE, VLAN, FDB)
+_ALL = (*_LINK, ADDRESS, ARP, NEIGHBOR, ROUTE, PING, HOP, LISTENER, ANSWER, EVENT)
 
 KINDS: dict[str, Kind] = {kind.name: kind for kind in _ALL}
 """All kinds by name, from the lowest layer up: the order in which a cause comes before its effects."""

@@ -105,6 +105,8 @@ class Kind:
     """Whether every device has one: an answer without any tells nothing."""
     compared: bool = True
     """False where every record is new: messages of a log."""
+    on_request: bool = False
+    """Whether it is only there where somebody asked for it, since that sends traffic; and only of what was named."""
     known_again: tuple[tuple[str, ...], ...] = ()
     """By which fields together a record may be known again under another key, the surest first."""
     falls_at_both_ends: bool = False

@@ -349,7 +349,7 @@ def _since_epoch(seconds: float) -> datetime:
 
 def _unit_reader(unit: str, whole: bool) -> Callable[[str], object]:
     factor = UNITS[unit][1]
-    return lambda text: _whole(number(text) * factor) if whole else number(text) * factor
+    return lambda text: _whole(number(text) * factor) if whole else round(number(text) * factor, 12)
 
 
 def _whole(value: float) -> int:

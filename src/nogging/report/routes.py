@@ -9,6 +9,7 @@ from rich.text import Text
 from nogging.report.cleaning import clean
 from nogging.routing.follow import OPEN, WELL, Way
 from nogging.routing.lookup import Match
+from nogging.routing.traced import Traced
 
 STYLES = {True: "green", False: "red", None: "yellow"}
 
@@ -50,3 +51,15 @@ def ways(source: str, target: str, found: list[Way]) -> Iterator[Text]:
         yield Text(f"  {clean(last):<{names}}  {clean(told)}", style=STYLES[well(way)])
         if way is not found[-1]:
             yield Text("")
+
+
+def beside(found: Traced) -> Iterator[Text]:
+    """What was traced, below the ways that the tables promise: each hop, whose it is, and whether a way goes there."""
+    said = {True: "as the tables promise", False: "not as the tables promise", None: "the tables cannot tell"}
+    arrived = "" if found.arrived else ", and did not arrive"
+    yield Text(f"traced: {said[found.agrees]}{arrived}", style=f"bold {STYLES[found.agrees and found.arrived]}")
+    names = max((len(", ".join(hop.devices)) for hop in found.hops), default=0)
+    for hop in found.hops:
+        whose, by = clean(", ".join(hop.devices)), ", ".join(hop.addresses) or "nobody answered"
+        told = "" if hop.agrees is not False else "  no way of the tables goes there"
+        yield Text(f"  {hop.n:>2}  {whose:<{names}}  {by}{told}", style="red" if told else "")

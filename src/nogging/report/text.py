@@ -70,6 +70,10 @@ def shown(value: Any) -> str:
         return ", ".join(shown(one) for one in value) or "none"
     if isinstance(value, Mapping):
         return " ".join(shown(one) for one in value.values())
+    if isinstance(value, float) and 0 < abs(value) < 1e-3:
+        return f"{value:.9f}".rstrip("0")
+    if isinstance(value, float) and 0 < abs(value) < 1e-3:
+        return f"{value:.9f}".rstrip("0")
     return clean(str(value)) if value != "" else "''"
 
 
@@ -478,7 +482,7 @@ def _change(one: Difference) -> str:
     if HOPS in one.fields:
         old, new = one.fields[HOPS]
         telling = _telling(one.kind, [*old, *new])
-        told.append(f"{_hops(old, telling)} → {_hops(new, telling)}")
+        told.append(f"{_hops(one.kind, old, telling)} → {_hops(one.kind, new, telling)}")
     told += [moved(name, old, new) for name, (old, new) in one.fields.items() if name != HOPS]
     return ": " + ", ".join(told)
 
@@ -507,13 +511,15 @@ def _state(one: Difference) -> str:
     return f"state {record['state']}" if record.get("state") not in (None, "present", "full", "established") else ""
 
 
-def _hops(hops: list[Mapping[str, Any]], telling: list[str]) -> str:
-    return " + ".join(f"via {_hop(hop, telling)}" for hop in hops) or "nowhere"
+def _hops(kind: str, hops: list[Mapping[str, Any]], telling: list[str]) -> str:
+    """The records of one key: the next hops of a route, the ports of a VLAN, who answered at a hop."""
+    way, none = ("via ", "nowhere") if kind == "route" else ("", "none")
+    return " + ".join(f"{way}{_hop(kind, hop, telling) or 'nobody'}" for hop in hops) or none
 
 
-def _hop(hop: Mapping[str, Any], telling: list[str]) -> str:
-    """A next hop with what tells it from the others."""
-    members = [shown(hop[name]) for name in KINDS["route"].members if hop.get(name) not in (None, "")]
+def _hop(kind: str, hop: Mapping[str, Any], telling: list[str]) -> str:
+    """One of them with what tells it from the others."""
+    members = [shown(hop[name]) for name in KINDS[kind].members if hop.get(name) not in (None, "")]
     states = [f"{name} {shown(hop.get(name))}" for name in telling if hop.get(name) != ""]
     return " ".join(members) + (f" ({', '.join(states)})" if states else "")
 

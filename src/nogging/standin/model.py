@@ -225,23 +225,36 @@ class Network:
             end = self._arrives(start, address)
             return end is not None and self._arrives(end, self.devices[start].router_id) == start
 
+    def traced(self, start: str, address: IPv4) -> list[IPv4 | None]:
+        """Who answers on the way to an address, hop by hop; None for a hop that nobody answers at."""
+        with self.lock:
+            passed, end = self._path(start, address)
+            return [*passed, None] if end is None else [*passed[:-1], address]  # the last answers as who it is
+
     def _arrives(self, start: str, address: IPv4) -> str | None:
         """The device at which a packet ends that is for this address; None where it is lost."""
+        return self._path(start, address)[1]
+
+    def _path(self, start: str, address: IPv4) -> tuple[list[IPv4], str | None]:
+        """The next hops of a packet for this address, and the device at which it ends; None where it is lost."""
         here: Device | None = self.devices[start]
+        passed: list[IPv4] = []
         for _ in range(_MOST_HOPS):
             if here is None or any(one.up and own.ip == address for one, own in here.addresses()):
-                return here.name if here is not None else None
+                return passed, here.name if here is not None else None
             hop = self._next(here.name, address)
             here = self._owner(hop) if hop is not None else None
-        return None
+            passed += [hop] if hop is not None and here is not None else []
+        return passed, None
 
     def _next(self, name: str, address: IPv4) -> IPv4 | None:
         """The neighbor to which a device sends what is for an address; over as many routes as that takes."""
         for _ in range(_MOST_HOPS):
-            fitting = [one for one in self.routes[name] if address in one.prefix and one.hops]
-            if not fitting:
+            fitting = [one for one in self.routes[name] if address in one.prefix]
+            best = max(fitting, key=lambda one: (one.prefix.prefixlen, -one.preference), default=None)
+            if best is None or not best.hops:
                 return None
-            hop = max(fitting, key=lambda one: (one.prefix.prefixlen, -one.preference)).hops[0]
+            hop = best.hops[0]
             if hop.address is None or hop.interface is not None:
                 return hop.address or address
             address = hop.address

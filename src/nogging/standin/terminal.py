@@ -115,9 +115,12 @@ class Terminal:
             return ""
         if line == "cat /etc/frr/frr.conf" and self.device.stored:
             return self.device.stored
-        if line.startswith("ping -c 1 "):
-            received = int(self._reaches(line.split()[-1]))
-            return f"1 packets transmitted, {received} received, {100 * (1 - received)}% packet loss, time 0ms\n"
+        if line.startswith("ping "):
+            return self._echoes(line.split()[-1], int(line.partition(" -c ")[2].partition(" ")[0] or 1))
+        if line.startswith("traceroute "):
+            to = line.split()[-1]
+            hops = "".join(f" {n}  {f'{hop}  {n * 0.05:.3f} ms' if hop else '*'}\n" for n, hop in self._traced(to))
+            return f"traceroute to {to} ({to}), 20 hops max, 60 byte packets\n{hops}"
         if line in frr.SHELL:
             return self._shown(frr.SHELL[line])
         try:
@@ -150,8 +153,11 @@ class Terminal:
         if words.startswith(("clear bgp ", "clear ip bgp ")):
             return self._clear(words.split()[-1])
         if dialect is ios and words.startswith("ping "):
-            percent = 100 * self._reaches(words.split()[1])
-            return f"Success rate is {percent} percent ({percent // 100}/1)\n"
+            return self._ios_echoes(words.split()[1], int(words.partition(" repeat ")[2].partition(" ")[0] or 5))
+        if dialect is ios and words.startswith("traceroute "):
+            to = words.split()[1]
+            hops = "".join(f"  {n} {f'{hop} {n} msec' if hop else ' * '}\n" for n, hop in self._traced(to))
+            return f"Type escape sequence to abort.\nTracing the route to {to}\n{hops}"
         shows = dialect.SHOWS.get(words)
         return self._shown(shows) if shows else self._unknown(words)
 
@@ -183,6 +189,29 @@ class Terminal:
             return self.network.answers(self.device.name, IPv4(text))
         except ValueError:
             return False
+
+    def _traced(self, text: str) -> list[tuple[int, IPv4 | None]]:
+        try:
+            return list(enumerate(self.network.traced(self.device.name, IPv4(text)), 1))
+        except ValueError:
+            return [(1, None)]
+
+    def _echoes(self, to: str, sent: int) -> str:
+        received = sent * self._reaches(to)
+        times = "rtt min/avg/max/mdev = 0.041/0.052/0.061/0.008 ms\n" if received else ""
+        return (
+            f"PING {to} ({to}) 56(84) bytes of data.\n\n--- {to} ping statistics ---\n{sent} packets transmitted, "
+            f"{received} received, {0 if received else 100}% packet loss, time {sent - 1}ms\n{times}"
+        )
+
+    def _ios_echoes(self, to: str, sent: int) -> str:
+        received = sent * self._reaches(to)
+        times = ", round-trip min/avg/max = 1/1/2 ms" if received else ""
+        return (
+            f"Type escape sequence to abort.\nSending {sent}, 100-byte ICMP Echos to {to}, timeout is 1 seconds:\n"
+            f"{('!' if received else '.') * sent}\n"
+            f"Success rate is {100 if received else 0} percent ({received}/{sent}){times}\n"
+        )
 
     def _terminal(self, words: str) -> str:
         parts = words.split()

@@ -1,0 +1,89 @@
+"""What went down and came up, in time: one row for each port or neighbor, as the logs and the timers tell."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import datetime
+from typing import TYPE_CHECKING, Any
+
+from nogging.asking.moments import window
+from nogging.captures.capture import Capture
+from nogging.drawing.sheet import INK, LINE, MOST_ROWS, SOFT, legend, rows_of, sheet
+from nogging.errors import QuestionError
+from nogging.judging.select import select
+from nogging.report.cleaning import clean
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+_TIMERS = (("interface", "name", "last_change", "oper_status = 'up'"), ("neighbor", "neighbor", "since", "settled"))
+_SIGNS = {"down": ("v", "went down"), "up": ("^", "came up"), "": ("D", "changed")}
+
+
+@dataclass(frozen=True, order=True)
+class Flap:
+    """Something that went down or came up (`state`; empty where that is not told)."""
+
+    at: datetime
+    device: str
+    what: str
+    state: str
+    from_log: bool
+
+
+def flaps(*captures: Capture, where: str | None = None, by: str = "") -> tuple[Figure, str]:
+    """What changed its state between two captures, or in the day before the end of one."""
+    since, until = window(captures)
+    found = sorted(one for one in set(told(captures, where)) if since <= one.at <= until)
+    if not found:
+        raise QuestionError(f"nothing went down or up between {since:%Y-%m-%d %H:%M} and {until:%Y-%m-%d %H:%M} UTC")
+    rows = list(dict.fromkeys((one.device, one.what) for one in found))
+    shown = rows[:MOST_ROWS]
+    with sheet("What went down and came up, the first on top", 2 * len(shown)) as (figure, (axes,)):
+        rows_of(axes, [clean(" ".join(row)) for row in shown])
+        for state, (sign, meaning) in _SIGNS.items():
+            some = [one for one in found if one.state == state and (one.device, one.what) in shown]
+            at = [shown.index((one.device, one.what)) for one in some]
+            if some:
+                moments: list[Any] = [one.at for one in some]
+                axes.scatter(
+                    moments,
+                    at,
+                    marker=sign,
+                    s=46,
+                    facecolor=INK if state == "down" else "none",
+                    edgecolor=INK,
+                    label=meaning,
+                    zorder=3,
+                )
+        axes.hlines(range(len(shown)), since, until, color=LINE, linewidth=0.6)  # type: ignore[arg-type]
+        axes.set_xlim(since, until)  # type: ignore[arg-type]
+        axes.set_xlabel(f"UTC, from {since:%Y-%m-%d %H:%M:%S} to {until:%Y-%m-%d %H:%M:%S}")
+        axes.tick_params(axis="x", labelsize=8, labelcolor=SOFT)
+        legend(axes)
+    more = f"; the {len(rows) - len(shown)} others are not drawn" if len(rows) > len(shown) else ""
+    downs = sum(one.state == "down" for one in found)
+    first = found[0]
+    return (
+        figure,
+        f"{downs} times down on {len(rows)} ports and neighbors, first {clean(first.device)} {clean(first.what)}{more}",
+    )
+
+
+def told(captures: tuple[Capture, ...], where: str | None) -> Iterator[Flap]:
+    """All that logs and timers tell of ports and neighbors; what is said by both stands as two signs at one place."""
+    for capture in captures:
+        for row in select(capture, "event", None)[0]:
+            what = row["interface"] or row["neighbor"]
+            if what and row["at"]:
+                yield Flap(row["at"], row["device"], what, row["state"] or "", True)
+        for kind, name, timer, is_up in _TIMERS:
+            up = {_key(row) for row in select(capture, kind, is_up)[0]}
+            for row in select(capture, kind, where if kind == "interface" else None)[0]:
+                if row[timer]:
+                    yield Flap(row[timer], row["device"], row[name], "up" if _key(row) in up else "down", False)
+
+
+def _key(row: dict[str, Any]) -> str:
+    return repr(sorted((name, str(value)) for name, value in row.items()))

@@ -1,0 +1,63 @@
+"""Counters as rates, port by port: how much passed in a second, and what should not have happened."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from typing import TYPE_CHECKING
+
+from nogging.asking.findings import grown
+from nogging.captures.capture import Capture
+from nogging.drawing.sheet import HATCHED, MOST_ROWS, SOLID, bars, sheet
+from nogging.errors import QuestionError
+from nogging.judging.pairs import Pairs
+from nogging.judging.select import select
+from nogging.records import KINDS
+from nogging.report.cleaning import clean
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+Port = tuple[str, str]
+_OCTETS = ("in_octets", "out_octets")
+
+
+def rates(before: Capture, after: Capture, where: str | None = None, by: str = "") -> tuple[Figure, str]:
+    """Bits a second in and out of each port between two captures, the busiest on top, and beside it the counters of
+    faults that grew."""
+    wanted = {(row["device"], row["name"]) for row in select(after, "interface", where)[0]}
+    bits, faults = measured(before, after)
+    bits = {port: both for port, both in bits.items() if port in wanted}
+    faults = {port: grew for port, grew in faults.items() if port in wanted}
+    if not bits and not faults:
+        raise QuestionError("no counter of a port grew between these two: there are no rates to draw")
+    ports = sorted(
+        bits.keys() | faults.keys(), key=lambda one: (-sum(faults.get(one, {}).values()), -sum(bits.get(one, (0, 0))))
+    )
+    shown = ports[:MOST_ROWS]
+    grew = [faults.get(port, {}) for port in shown]
+    title = "Rates of the ports between the two captures"
+    with sheet(title, 2 * len(shown), 2 if faults else 1) as (figure, panels):
+        pairs = [bits.get(port, (0.0, 0.0)) for port in shown]
+        both = [("in", [one[0] for one in pairs], HATCHED), ("out", [one[1] for one in pairs], SOLID)]
+        bars(panels[0], [clean(" ".join(port)) for port in shown], both)
+        panels[0].set_xlabel("bit/s")
+        if faults:
+            names = [", ".join(name.replace("_", " ") for name in sorted(one)) for one in grew]
+            bars(panels[1], names, [("faults", [sum(one.values()) for one in grew], SOLID)])
+            panels[1].set_xlabel("faults a second")
+    more = f"; the {len(ports) - len(shown)} others are not drawn" if len(ports) > len(shown) else ""
+    return figure, f"{len(bits)} ports that carried something, {len(faults)} with faults that grew{more}"
+
+
+def measured(before: Capture, after: Capture) -> tuple[dict[Port, tuple[float, float]], dict[Port, dict[str, float]]]:
+    """Of each port the bits a second in and out, and the faults a second by counter, where they grew."""
+    kind = KINDS["interface"]
+    octets: dict[Port, dict[str, float]] = defaultdict(dict)
+    faults: dict[Port, dict[str, float]] = defaultdict(dict)
+    for row in grown(Pairs(after, before), kind):
+        port = row["device"], row["interface"]
+        if row["per_second"] is not None and row["field"] in _OCTETS:
+            octets[port][row["field"]] = 8 * row["per_second"]
+        elif row["per_second"] is not None and kind.fields[row["field"]].of_faults:
+            faults[port][row["field"]] = row["per_second"]
+    return {port: (one.get(_OCTETS[0], 0.0), one.get(_OCTETS[1], 0.0)) for port, one in octets.items()}, dict(faults)

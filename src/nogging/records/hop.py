@@ -1,0 +1,47 @@
+"""`hop`: who answered on the way to an address. A hop is its key; its records are the addresses that answered there."""
+
+from nogging.records.field import Field, Kind, Nature, Type
+
+HOP = Kind(
+    "hop",
+    "an address that answered at one hop of a traced path; a hop that nobody answered at is one record without one",
+    "RFC 4560",
+    (
+        Field("vrf", Type.TEXT, Nature.KEY, "the routing instance that it was traced in"),
+        Field(
+            "destination",
+            Type.ADDRESS,
+            Nature.KEY,
+            "where the path leads",
+            "RFC 4560, traceRouteCtlTargetAddress",
+            required=True,
+        ),
+        Field("source", Type.TEXT, Nature.KEY, "the address or interface that it begins at, where it was named"),
+        Field(
+            "hop_index",
+            Type.INTEGER,
+            Nature.KEY,
+            "its place on the path, from 1",
+            "RFC 4560, traceRouteHopsHopIndex",
+            required=True,
+        ),
+        Field(
+            "address",
+            Type.ADDRESS,
+            Nature.MEMBER,
+            "who answered; null where nobody did",
+            "RFC 4560, traceRouteHopsIpTgtAddress",
+        ),
+        Field(
+            "refusal",
+            Type.TEXT,
+            Nature.STATE,
+            "why packets end there: no way to the host (`h`) or its network (`n`), a port (`p`), forbidden (`x`)",
+            "RFC 4560, traceRouteProbeHistoryStatus",
+            absent="",
+        ),
+        Field("rtt", Type.NUMBER, Nature.NOTE, "the time there and back", "RFC 4560, traceRouteHopsLastRtt", "s"),
+    ),
+    on_request=True,
+    counted=(),
+)
