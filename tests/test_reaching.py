@@ -90,6 +90,10 @@ def test_this_machine_is_a_device_that_lacks_nothing_else(sound: Sound, tmp_path
         ("192.0.2.1 in TEAL;reboot", "nothing to send to"),
         ("192.0.2.1 in -f", "nothing to send to"),
         ("quay-h1", "nothing to send to"),
+        ("fe80::1%$(reboot)", "nothing to send to"),
+        ("fe80::1%eth0;reboot", "nothing to send to"),
+        ("192.0.2.1,224.0.0.1", "nothing to send to"),
+        ("255.255.255.255", "nothing to send to"),
         ("{folder}/to.txt", "to.txt:2: 'otter'"),
     ],
 )

@@ -28,7 +28,7 @@ from nogging.files import Path_, Source, Strict, load, read_text, validated
 from nogging.predicates import Predicate, PredicateError, Schema, holds, parse
 from nogging.records import Field as RecordField
 from nogging.records import Nature, Type
-from nogging.records.values import interface_spelling
+from nogging.records.values import interface_spelling, plain
 
 _HOST = re.compile(r"[A-Za-z0-9_]([A-Za-z0-9_.-]{0,251}[A-Za-z0-9_])?")
 _OWN = ("name", "address", "port", "dialect")
@@ -191,7 +191,7 @@ class DeviceEntry(Settings):
     @classmethod
     def good_address(cls, text: str) -> str:
         try:
-            return str(ipaddress.ip_address(text))
+            return str(ipaddress.ip_address(plain(text)))
         except ValueError:
             pass
         if re.fullmatch(r"[0-9.]+", text) or not _HOST.fullmatch(text):

@@ -15,6 +15,7 @@ import pytest
 import nogging
 from nogging.captures.capture import Capture
 from nogging.changes.file.declared import CallModel
+from nogging.changes.file.intents import intent_of
 from nogging.changes.file.templates import TemplateWrongError, filled
 from nogging.changes.run.calling import call, requested
 from nogging.devices.dialog import Dialog
@@ -151,3 +152,18 @@ def test_within_bounds_all_of_a_call(tmp_path: Path) -> None:
     kept = CallModel.model_validate({"command": ["sh", "-c", "head -c 50000000 /dev/zero; echo the end"], "within": 30})
     told, good = call(kept, tmp_path, str)
     assert good and told.endswith("the end") and len(told) <= 2000
+
+
+@pytest.mark.parametrize(
+    "given",
+    [
+        {"route": "2001:db8::/32", "via": "fe80::1%eth0\nreload"},
+        {"neighbor": "fe80::1%$(reboot)", "local_as": 64496, "enabled": True},
+        {"interface": "eth1", "addresses": ["fe80::1%;reboot/64"]},
+    ],
+)
+def test_the_zone_of_an_address_smuggles_nothing(given: dict[str, object]) -> None:
+    """To the library for addresses anything is a zone (RFC 4007): the end of a line, a second command."""
+    with pytest.raises(ValueError, match="is not an address"):
+        intent_of(given)
+    assert intent_of({"route": "2001:db8::/32", "via": "fe80::1%eth0.200"})

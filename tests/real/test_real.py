@@ -263,6 +263,12 @@ CHANGES = {
         STEADY,
         {"gannet-r1", "mole-r2"},
     ),
+    "a link flaps three times": (
+        inside("gannet-r1", *3 * ["ip link set eth4 down", "sleep 1", "ip link set eth4 up", "sleep 1"]),
+        lambda: None,
+        STEADY,
+        {"gannet-r1", "mole-r2"},
+    ),
     "a host is unplugged": (
         inside("pier-h1", "ip link set eth0 down"),
         inside("pier-h1", "ip link set eth0 up", "ip route add default via 203.0.113.33"),
@@ -386,6 +392,20 @@ CHANGES = {
 }  # fmt: skip
 
 
+MTUS, TO_AND_FRO, ELSEWHERE = (
+    "MTUs that differ",
+    "A port that goes up and down",
+    "A route that comes from somewhere new",
+)
+LIKELY = {
+    "an MTU differs": {(MTUS, "gannet-r1")},
+    "an MTU differs from the other end's": {(MTUS, "gannet-r1")},
+    "a link flaps three times": {(TO_AND_FRO, "gannet-r1"), (TO_AND_FRO, "mole-r2")},
+    "a route leads nowhere": {(ELSEWHERE, "otter-r1")},
+}
+"""The causes that the rules find; of every other change none."""
+
+
 @pytest.mark.parametrize("name", CHANGES)
 def test_a_change_is_seen_for_what_it_is(real: Real, name: str) -> None:
     change, undo, expectation, devices = CHANGES[name]
@@ -411,3 +431,5 @@ def test_a_change_is_seen_for_what_it_is(real: Real, name: str) -> None:
     first = look_first(judgement)
     assert not devices - {""} or any(f"on {device}:" in str(first) for device in devices), first
     assert after.records("unread").to_pylist() == []
+    found = nogging.findings(before, after)
+    assert {(one.title, one.device) for one in found} == LIKELY.get(name, set())

@@ -9,10 +9,10 @@ from typing import Annotated
 
 import typer
 
-from nogging.asking.moments import CHANGE, Moment, in_order, moments
+from nogging.asking.moments import Moment, in_order, moments
 from nogging.captures.saved import opened
 from nogging.changes.run.outcome import AFTER, BACKED_OUT, BEFORE
-from nogging.changes.told.reporting import events_of, is_performance, line_of, understood
+from nogging.changes.told.reporting import events_of, is_performance, moments_of, understood
 from nogging.cli import PASS
 from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines
 from nogging.errors import QuestionError
@@ -38,7 +38,8 @@ def command(
         folders = [performed / one for one in (BEFORE, AFTER, BACKED_OUT) if (performed / one).is_dir()]
     found = moments(*map(captured, folders), since=_moment(since, folders))
     if performed is not None:
-        found = in_order([*found, *_changed(performed)])
+        with understood(performed):
+            found = in_order([*found, *moments_of(events_of(performed)[0])])
     found = [one for one in found if device is None or one.device in (device, "")]
     if format is Format.TEXT:
         print_lines(order.lines(found))
@@ -47,12 +48,6 @@ def command(
     else:
         print_csv(order.rows(found), Moment.__dataclass_fields__)
     return PASS
-
-
-def _changed(folder: Path) -> list[Moment]:
-    with understood(folder):
-        told = [(one, line_of(one)) for one in events_of(folder)[0]]
-        return [Moment(datetime.fromisoformat(one["at"]), "", CHANGE, line) for one, line in told if line is not None]
 
 
 def _moment(text: str | None, folders: list[Path]) -> datetime | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ipaddress
 import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
@@ -15,6 +16,7 @@ from nogging.records.values import address
 
 HERE = "here"
 """The name and the dialect of the machine that Nogging runs on."""
+_EVERYBODY = ipaddress.ip_address("255.255.255.255")
 _VRF = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.:-]{0,63}")
 
 
@@ -45,18 +47,25 @@ def _named(text: str) -> Iterator[Target]:
 
 
 def _target(text: str, where: str = "") -> Target:
-    words = text.split()
-    try:
-        match words:
-            case [to]:
-                return Target(address(to))
-            case [to, "in", vrf] if _VRF.fullmatch(vrf):
-                return Target(address(to), vrf)
-    except ValueError:
-        pass
+    match text.split():
+        case [to] if (found := _one(to)) is not None:
+            return Target(found)
+        case [to, "in", vrf] if _VRF.fullmatch(vrf) and (found := _one(to)) is not None:
+            return Target(found, vrf)
     raise QuestionError(
         f"{where}'{text.strip()}' is nothing to send to: an address, 'ADDRESS in VRF', or a file of them, please"
     )
+
+
+def _one(text: str) -> str | None:
+    """The address of one host; None for what is none, and for what many would answer to."""
+    try:
+        host = ipaddress.ip_address(text)
+        if host.is_multicast or host.is_unspecified or host == _EVERYBODY:
+            return None
+        return address(text)
+    except ValueError:
+        return None
 
 
 def sending(spoken: Dialect, pings: Iterable[Target], traces: Iterable[Target]) -> list[tuple[str, str]]:

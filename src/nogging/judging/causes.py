@@ -1,6 +1,7 @@
 """What brought down most: differences that follow from others are told with what they follow from.
 
-Who follows from whom is a graph (`consequences`). What follows from nothing is a cause; of several that are each
+Who follows from whom is a graph (`consequences`; of prefixes that their owners lost, `owners`: these are told so, and
+explain nothing). What follows from nothing is a cause; of several that are each
 other's consequence (the two ends of a link) the one that stands lowest is taken for it. What follows from several
 causes is told with the one that brought down most. A difference without consequences, and from nothing, stands by
 itself.
@@ -12,6 +13,7 @@ from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from nogging.judging.consequences import Consequences
+from nogging.judging.owners import Owners
 from nogging.judging.pairs import Pairs
 from nogging.judging.verdict import Cause, Difference
 from nogging.records import KINDS
@@ -26,6 +28,7 @@ def causes(pairs: Pairs, differences: Iterable[Difference]) -> tuple[Cause, ...]
     if len(every) < 2:
         return ()
     graph = _following(Consequences(pairs, every))
+    graph.add_edges_from((cause, n, {"why": why}) for n, (cause, why) in Owners(pairs, every).reasons())
     reached = {root: _reached(graph, root) for root in _roots(graph, every)}
     told: list[Cause] = []
     taken = set(reached)

@@ -43,5 +43,4 @@ HOP = Kind(
         Field("rtt", Type.NUMBER, Nature.NOTE, "the time there and back", "RFC 4560, traceRouteHopsLastRtt", "s"),
     ),
     on_request=True,
-    counted=(),
 )

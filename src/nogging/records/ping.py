@@ -51,8 +51,8 @@ PING = Kind(
         Field("rtt_most", Type.NUMBER, Nature.NOTE, "the longest", "RFC 4560, pingResultsMaxRtt", "s"),
     ),
     on_request=True,
-    counted=(),
     not_well="outcome != 'answered'",
     said_of_it="its echoes to {destination} are {outcome}",
+    exact=("outcome = 'answered'", ("device", "vrf", "destination")),
     derive=_outcome,
 )

@@ -44,6 +44,8 @@ UNITS: dict[str, tuple[str, float]] = {
 }
 """Units that a pattern may name: the canonical unit each is turned into, and the factor."""
 
+_LINK = re.compile(r"[A-Za-z0-9_.:/-]{0,32}")
+"""An interface, as it stands behind a link-local address (RFC 4007, section 11)."""
 _CLOCK = re.compile(r"(?:(\d+)\s*days?,\s+)?(\d+):(\d\d):(\d\d)")
 _SPAN = re.compile(
     r"(\d+(?:\.\d+)?)\s*(?:(years?|weeks?|days?|hours?|minutes?|seconds?|secs?|msecs?|ms|[ywdhms])"
@@ -102,9 +104,17 @@ def address(text: str) -> str:
         if family == socket.AF_INET or "." not in found:  # an IPv4 address within is written otherwise
             return found
     try:
-        return str(ipaddress.ip_address(text))
+        return str(ipaddress.ip_address(plain(text)))
     except ValueError:
         raise ValueError(f"'{text}' is not an IP address") from None
+
+
+def plain(text: str) -> str:
+    """An address, with or without the length of its prefix, that somebody wrote, where it is fit to stand in a command:
+    the zone behind one may hold anything at all, the end of a line included. Raises `ValueError`."""
+    if not _LINK.fullmatch(text.partition("%")[2]) or not text.isprintable():
+        raise ValueError(f"'{text}' is not an IP address")
+    return text
 
 
 def as_number(text: str) -> int:
@@ -313,7 +323,7 @@ def _moment_reader(unit: str, at: datetime, skew: float) -> Callable[[str], Mome
     if unit == TIME_OF_DAY:
         return lambda text: time_of_day(text, at, skew)
     if unit == MINUTES:
-        return lambda text: moment(f"0:{text}" if re.fullmatch(r"\d?\d:\d\d", text) else text, at, skew)
+        return lambda text: moment(f"0:{text:0>5}" if re.fullmatch(r"\d?\d:\d\d", text) else text, at, skew)
     if unit:
         return lambda text: (_ago(number(text) * factor, at), factor)
     return lambda text: moment(text, at, skew)

@@ -11,7 +11,7 @@ from nogging.asking.moments import CHANGE, Moment
 from nogging.report import plain
 from nogging.report.cleaning import clean
 
-_GRAVE = ("emergency", "alert", "critical", "error")
+GRAVE = ("emergency", "alert", "critical", "error")
 
 
 def lines(found: Sequence[Moment]) -> list[Text]:
@@ -25,14 +25,18 @@ def lines(found: Sequence[Moment]) -> list[Text]:
         if date != day:
             told.append(Text(date + " (UTC)", style="bold"))
             day = date
-        exact = f"±{_seconds(one.within)}" if one.within >= 1 else ""
-        line = Text(f"{one.at.strftime('%H:%M:%S')} {exact:<6}{one.device:<{devices}}  {one.source:<6}  ")
+        line = Text(f"{one.at.strftime('%H:%M:%S')} {exactness(one):<6}{one.device:<{devices}}  {one.source:<6}  ")
         told.append(line.append(clean(one.what), style=_style(one)))
     return told
 
 
 def _style(one: Moment) -> str:
-    return "red" if one.severity in _GRAVE else "bold" if one.source == CHANGE else ""
+    return "red" if one.severity in GRAVE else "bold" if one.source == CHANGE else ""
+
+
+def exactness(one: Moment) -> str:
+    """By how much its time may be off; nothing where that is less than a second."""
+    return f"±{_seconds(one.within)}" if one.within >= 1 else ""
 
 
 def _seconds(seconds: float) -> str:

@@ -12,18 +12,19 @@ from pydantic import AfterValidator, ConfigDict, Field, model_validator
 
 from nogging.files import Strict
 from nogging.inventory import Secret
+from nogging.records.values import plain
 
 
 def _network(text: str) -> str:
     try:
-        return str(ipaddress.ip_network(text))
+        return str(ipaddress.ip_network(plain(text)))
     except ValueError:
         raise ValueError(f"'{text}' is not a prefix, such as 203.0.113.0/24 (no host bits)") from None
 
 
 def _interface_address(text: str) -> str:
     try:
-        return str(ipaddress.ip_interface(text)) if "/" in text else _never(text)
+        return str(ipaddress.ip_interface(plain(text))) if "/" in text else _never(text)
     except ValueError:
         raise ValueError(f"'{text}' is not an address with its prefix length, such as 198.51.100.42/30") from None
 
@@ -34,7 +35,7 @@ def _never(text: str) -> str:
 
 def address_of(text: str) -> str:
     try:
-        return str(ipaddress.ip_address(text))
+        return str(ipaddress.ip_address(plain(text)))
     except ValueError:
         raise ValueError(f"'{text}' is not an address") from None
 

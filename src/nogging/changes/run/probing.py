@@ -19,6 +19,7 @@ from typing import Any
 
 from nogging.captures.writing import moment
 from nogging.changes.file.declared import ProbeModel
+from nogging.changes.file.intents import address_of
 from nogging.changes.plan.hands import Hands
 from nogging.errors import DeviceError, QuestionError
 
@@ -177,7 +178,7 @@ class Probing:
         device = self.hands.inventory.device(model.from_ or "")
         ping = device.spoken.ping
         assert ping is not None, "told with the change file"
-        command = ping.to(str(ipaddress.ip_address(model.to)))
+        command = ping.to(address_of(model.to))
 
         async def once() -> bool:
             try:

@@ -5,9 +5,12 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from nogging.asking.moments import CHANGE as OF_CHANGE
+from nogging.asking.moments import Moment
 from nogging.captures import inside
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import is_capture
@@ -62,6 +65,7 @@ def _told(folder: Path) -> Told:
         events,
         journal(events),
         [probed(one) for one in end.get("probes", ())],
+        moments_of(events),
     )
 
 
@@ -69,6 +73,12 @@ def events_of(folder: Path) -> tuple[list[Event], Event]:
     """The journal of a performance, and its end; nothing for an end that it has not come to."""
     events = list(read(folder))
     return events, end_of(events) or {}
+
+
+def moments_of(events: list[Event]) -> list[Moment]:
+    """What the journal tells, to stand among what the devices tell."""
+    told = [(one, line_of(one)) for one in events]
+    return [Moment(datetime.fromisoformat(one["at"]), "", OF_CHANGE, line) for one, line in told if line is not None]
 
 
 def title_of(events: list[Event], folder: Path) -> str:

@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 from importlib.resources import files
 from typing import TYPE_CHECKING, Any
 
+from nogging.asking.moments import Moment, in_order, moments
 from nogging.captures.capture import Capture
 from nogging.judging.compare import Comparison
 from nogging.judging.comparing import compare
@@ -22,6 +23,7 @@ from nogging.judging.verdict import Cause, Difference
 from nogging.records import KINDS
 from nogging.records.field import REMAINDER
 from nogging.report.cleaning import in_json, lines
+from nogging.report.order import GRAVE, exactness
 from nogging.report.page.drawing import drawn
 from nogging.report.page.timeline import settling_line, timeline
 from nogging.report.plain import value
@@ -38,6 +40,7 @@ _MANY, _MOST = 20, 500
 """So many devices are read in their own order; of more, the worst are first; and of more than the most, those that are
 well are counted, not listed, and the page has no records of them."""
 _BARS = 12
+_MOST_MOMENTS = 400
 
 
 @dataclass(frozen=True)
@@ -58,6 +61,8 @@ class Told:
     journal: Sequence[tuple[str, str, str]] = ()
     """What happened, each with its time and its sort."""
     probes: Sequence[str] = ()
+    changed: Sequence[Moment] = ()
+    """The lines of the journal as moments, to stand among those of the devices."""
 
 
 def page(told: Told) -> str:
@@ -75,6 +80,7 @@ def page(told: Told) -> str:
     every = _grid(told, differences)
     caused = list((told.judgement or {}).get("causes", ())) if judged else [_cause(one) for one in compared.causes]
     grid = _shown(every)
+    happened = _happened(told)
     style, script = (_text(name) for name in ("page.css", "page.js"))
     return environment.get_template("page.html").render(
         told=told,
@@ -100,12 +106,30 @@ def page(told: Told) -> str:
         timeline=timeline(told.events),
         growing=_growing(compared),
         journal=told.journal,
+        happened=happened[:_MOST_MOMENTS],
+        more_happened=max(len(happened) - _MOST_MOMENTS, 0),
         data=_script_safe(_records(told, {name for name, _ in grid} if len(grid) < len(every) else None)),
         style=style,
         script=script,
         policy=f"default-src 'none'; style-src '{_digest(style)}'; script-src '{_digest(script)}'; base-uri 'none'; "
         "form-action 'none'",
     )
+
+
+def _happened(told: Told) -> list[dict[str, Any]]:
+    """What the devices' logs and timers tell of the time between the captures, and the lines of the change among it."""
+    found = in_order([*moments(*([told.before] if told.before else []), told.after), *told.changed])
+    return [
+        {
+            "at": one.at.strftime("%Y-%m-%d %H:%M:%S"),
+            "exact": exactness(one),
+            "who": one.device or "the change",
+            "tells": one.source,
+            "what": one.what,
+            "grave": one.severity in GRAVE,
+        }
+        for one in found
+    ]
 
 
 def _printable(one: Any) -> Any:
