@@ -171,6 +171,7 @@ def test_tables_by_the_positions_of_their_headings(tmp_path: Path) -> None:
         ("{Port: name", "{Prt: name", "no heading 'Prt'; did you mean 'Port'?"),
         ("skip: -----<-...>", "skp: x", "unknown key 'skp'; did you mean 'skip'?"),
         ("skip: -----<-...>", "add: <mtu", ":7:10: '>' is missing"),
+        ("skip: -----<-...>", "skip: x\nvalues: {duplex: {f: ful}}", ":8:22: 'ful' is none of: full, half, auto"),
         ("skip: -----<-...>", "open: x", ":7:5: this line begins a record; say of which 'kind'"),
     ],
 )

@@ -135,8 +135,10 @@ def collect(
     unknown = [kind for kind in kinds or () if kind not in KINDS]
     if unknown:
         raise QuestionError(f"unknown kind '{unknown[0]}'{nearest(unknown[0], KINDS)}")
-    inventory = with_here(inventory) if from_here else inventory
     pings, traces = targets(ping), targets(trace)
+    if from_here and not (pings or traces):
+        raise QuestionError("this machine is asked for nothing but what it reaches: name it (--ping, --trace)")
+    inventory = with_here(inventory) if from_here else inventory
     plan = {
         device.name: commands_for(device, kinds, commands, any_command, named, sending(device.spoken, pings, traces))
         for device in inventory.devices

@@ -42,7 +42,7 @@ from nogging.reading.declared import (
     Select,
     alike,
 )
-from nogging.records import KINDS, Kind, Type
+from nogging.records import KINDS, Field, Kind, Type
 from nogging.records.values import boolean, enumerated
 
 
@@ -271,16 +271,24 @@ class _Compiler:
             self.known(name, kinds, (*where, name))
             found = next(kind.fields[name] for kind in kinds if name in kind.fields)
             if found.values and isinstance(value, str) and value != found.absent:
-                try:
-                    enumerated(found, value)
-                except ValueError as error:
-                    raise self.source.error((*where, name), str(error)) from None
+                self.one_of(found, value, (*where, name))
             if found.type is Type.BOOLEAN and not isinstance(value, bool):
                 boolean(str(value))
         return dict(given)
 
+    def one_of(self, declared: Field, value: Scalar, where: Path_) -> None:
+        """A value that is written for an enumeration is one of it; else no line that means it could ever be read."""
+        try:
+            enumerated(declared, str(value))
+        except ValueError as error:
+            raise self.source.error(where, str(error)) from None
+
     def meaning(self, name: str, words: Mapping[str, Scalar]) -> dict[str, Any]:
         self.known(name, self.kinds.values(), ("values", name))
+        declared = next(kind.fields[name] for kind in self.kinds.values() if name in kind.fields)
+        for text, value in words.items():
+            if declared.values and value is not None:
+                self.one_of(declared, value, ("values", name, text))
         return {text: None if value is None else str(value) for text, value in words.items()}
 
 
@@ -360,10 +368,11 @@ class Head:
         told = (one.text.lower().split() for one in self.patterns)
         return frozenset((n, word) for several in told for n, word in enumerate(several) if "<" not in word)
 
-    def fits(self, command: str) -> int | None:
-        """How loosely it answers a command: the fewest values in a pattern that fits; None where none does."""
+    def fits(self, command: str) -> tuple[int, int] | None:
+        """How loosely it answers a command: the fewest values in a pattern that fits (the rest of a line is two), of as
+        many the most words; None where none does."""
         fitting = [
-            one.text.count("<")
+            (one.text.count("<") + one.text.count("..."), -len(one.text.split()))
             for one in self.patterns
             if (match := one.regex.fullmatch(command.strip())) is not None and is_meant(one, match)
         ]
