@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
 
 from nogging.dialects.declared import dialects
 from nogging.dialects.places import Own
@@ -11,6 +12,7 @@ from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
 from nogging.reading.engine import run
 from nogging.reading.reader import find_reader, readers
+from nogging.records import Type
 
 MOST_LINES = 1000
 """More of a text is not needed to tell what it is."""
@@ -49,12 +51,25 @@ def recognised(text: str, dialect: str | None = None, command: str | None = None
         raise QuestionError("what this is an answer to is not recognised; say --dialect and --command")
     best = guesses[0]
     as_good = [one for one in guesses if one.rank == best.rank]
+    best = next((one for one in as_good if one.reader.path == _lines(best.reader)), best)
     mine = (best.reader.dialect, best.reader.kinds)
-    others = [one for one in as_good if (one.reader.dialect, one.reader.kinds) != mine]
+    others = [one for one in as_good if (one.reader.dialect, one.reader.kinds) != mine and not _say_alike(one, best)]
     if others:
         named = "; ".join(one.told for one in [best, *others][:MOST_NAMED])
         raise QuestionError(f"this could be the answer to several commands: {named}; say --dialect and --command")
     return best
+
+
+def _lines(reader: Reader) -> Path:
+    """The file that a reader's lines stand in."""
+    return reader.like or reader.path
+
+
+def _say_alike(one: Guess, other: Guess) -> bool:
+    """Whether it does not matter which of two it is: they have the same lines, and no names that each dialect spells
+    in its own way."""
+    spelled = (field.type is Type.INTERFACE for kind in one.reader.kinds for field in kind.own)
+    return _lines(one.reader) == _lines(other.reader) and not any(spelled)
 
 
 def _guesses(text: str, dialect: str | None, command: str | None, own: Own) -> list[Guess]:
