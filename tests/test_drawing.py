@@ -92,6 +92,7 @@ def test_a_figure_is_a_file_without_colour(bad: Change, tmp_path: Path, what: st
         (lambda one: nogging.draw("route", one), "did you mean 'routes'"),
         (lambda one: nogging.draw("rates", one), "of 2 captures, not of 1"),
         (lambda one: nogging.draw("routes", one, where="device = 'nobody'"), "no route where"),
+        (lambda one: nogging.draw("fleet", one, where="device = 'x'"), "it takes 'by'"),
         (lambda one: nogging.draw("fleet", one, by="label.sight"), "did you mean 'site'"),
         (lambda one: nogging.draw("fleet", one).save("it.jpg"), "ends in .png"),
         (lambda one: nogging.draw("fleet", one).save("/nowhere/it.png"), "cannot be written"),

@@ -119,9 +119,9 @@ def test_an_answer_is_recognised_by_what_reads_all_of_it() -> None:
         except QuestionError:
             asked += 1
             continue
-        same = (
-            guess.reader.dialect == dialect and guess.reader.kinds == recognised(path.read_text(), dialect).reader.kinds
-        )
+        meant = recognised(path.read_text(), dialect).reader
+        alike = meant.like == guess.reader.path and guess.reader.kinds[0].on_request  # the same lines, no names in them
+        same = (guess.reader.dialect == dialect or alike) and guess.reader.kinds == meant.kinds
         assert same, f"{dialect}/{name} taken as {guess.told}"
         right += 1
     assert right > 2 * asked, (right, asked)

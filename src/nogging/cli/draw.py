@@ -16,7 +16,9 @@ def command(
     what: Annotated[str, typer.Argument(help="routes, rates, flaps or fleet.", metavar="FIGURE")],
     folders: Annotated[list[Path], typer.Argument(help="A capture, or two, the earlier first.", metavar="DIR…")],
     to: Annotated[Path, typer.Option(help="The file to write: .png, .svg or .pdf.")],
-    where: Annotated[str | None, typer.Option(help="Only records for which this predicate holds.")] = None,
+    where: Annotated[
+        str | None, typer.Option(help="Only routes, or interfaces, for which this predicate holds.")
+    ] = None,
     by: Annotated[str, typer.Option(help="Lay a fleet out by this: dialect, or a label (label.site).")] = "",
 ) -> int:
     """A figure, where people look rather than read; it can be printed, and needs no colour.

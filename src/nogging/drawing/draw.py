@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from io import BytesIO
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from nogging.captures.capture import Capture
 from nogging.captures.saved import opened
@@ -20,13 +20,13 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 ENDINGS = (".png", ".svg", ".pdf")
-FIGURES: dict[str, tuple[Callable[..., Any], tuple[int, ...], str]] = {
-    "routes": (routes, (1, 2), "routes by protocol and next hop, before and after"),
-    "rates": (rates, (2,), "octets and faults a second, port by port"),
-    "flaps": (flaps, (1, 2), "what went down and up, on a time line"),
-    "fleet": (fleet, (1, 2), "the devices by a label, and what of each is not well"),
+FIGURES: dict[str, tuple[Callable[..., tuple[Figure, str]], tuple[int, ...], str]] = {
+    "routes": (routes, (1, 2), "where"),
+    "rates": (rates, (2,), "where"),
+    "flaps": (flaps, (1, 2), "where"),
+    "fleet": (fleet, (1, 2), "by"),
 }
-"""Each figure with what works it out, of how many captures it is, and what it shows."""
+"""Each figure with what draws it, of how many captures it is, and what may be said besides."""
 
 
 @dataclass(frozen=True)
@@ -56,13 +56,16 @@ class Drawing:
 def draw(what: str, *captures: Capture | str | Path, where: str | None = None, by: str = "") -> Drawing:
     """Draws one of `FIGURES`.
 
-    `where` picks the records that are drawn (of routes, interfaces), `by` the label that a fleet is laid out by.
+    `where` picks the routes or interfaces that are drawn, `by` is the label that a fleet is laid out by.
     Raises `CaptureError` for a directory that is none, `QuestionError` for what cannot be drawn of these.
     """
     if what not in FIGURES:
         raise QuestionError(f"there is no figure '{what}'{nearest(what, FIGURES)}; there are {', '.join(FIGURES)}")
-    work, many, _ = FIGURES[what]
+    work, many, takes = FIGURES[what]
     if len(captures) not in many:
         raise QuestionError(f"'{what}' is drawn of {' or '.join(map(str, many))} captures, not of {len(captures)}")
-    figure, says = work(*map(opened, captures), where=where, by=by)
-    return Drawing(figure, says)
+    said = {name: value for name, value in (("where", where), ("by", by)) if value}
+    for name in said:
+        if name != takes:
+            raise QuestionError(f"'{what}' is not drawn '{name}' something; it takes '{takes}'")
+    return Drawing(*work(*map(opened, captures), **said))

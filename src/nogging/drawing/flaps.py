@@ -32,7 +32,7 @@ class Flap:
     from_log: bool
 
 
-def flaps(*captures: Capture, where: str | None = None, by: str = "") -> tuple[Figure, str]:
+def flaps(*captures: Capture, where: str | None = None) -> tuple[Figure, str]:
     """What changed its state between two captures, or in the day before the end of one."""
     since, until = window(captures)
     found = sorted(one for one in set(told(captures, where)) if since <= one.at <= until)

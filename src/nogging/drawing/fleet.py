@@ -33,7 +33,7 @@ class Cell:
         return "→".join(numbers) if len(set(numbers)) > 1 else numbers[0]
 
 
-def fleet(*captures: Capture, where: str | None = None, by: str = "") -> tuple[Figure, str]:
+def fleet(*captures: Capture, by: str = "") -> tuple[Figure, str]:
     """A square for each device: dark where something is not well, with how much; hatched where it was not captured.
     Of two captures the earlier number stands before the later one."""
     grid = laid_out(captures, by)

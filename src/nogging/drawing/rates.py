@@ -21,7 +21,7 @@ Port = tuple[str, str]
 _OCTETS = ("in_octets", "out_octets")
 
 
-def rates(before: Capture, after: Capture, where: str | None = None, by: str = "") -> tuple[Figure, str]:
+def rates(before: Capture, after: Capture, where: str | None = None) -> tuple[Figure, str]:
     """Bits a second in and out of each port between two captures, the busiest on top, and beside it the counters of
     faults that grew."""
     wanted = {(row["device"], row["name"]) for row in select(after, "interface", where)[0]}
@@ -31,7 +31,8 @@ def rates(before: Capture, after: Capture, where: str | None = None, by: str = "
     if not bits and not faults:
         raise QuestionError("no counter of a port grew between these two: there are no rates to draw")
     ports = sorted(
-        bits.keys() | faults.keys(), key=lambda one: (-sum(faults.get(one, {}).values()), -sum(bits.get(one, (0, 0))))
+        bits.keys() | faults.keys(),
+        key=lambda one: (-max(faults.get(one, {}).values(), default=0), -sum(bits.get(one, (0, 0)))),
     )
     shown = ports[:MOST_ROWS]
     grew = [faults.get(port, {}) for port in shown]
@@ -42,9 +43,12 @@ def rates(before: Capture, after: Capture, where: str | None = None, by: str = "
         bars(panels[0], [clean(" ".join(port)) for port in shown], both)
         panels[0].set_xlabel("bit/s")
         if faults:
-            names = [", ".join(name.replace("_", " ") for name in sorted(one)) for one in grew]
-            bars(panels[1], names, [("faults", [sum(one.values()) for one in grew], SOLID)])
-            panels[1].set_xlabel("faults a second")
+            names = [
+                ", ".join(name.replace("_", " ") for name in sorted(one, key=one.__getitem__, reverse=True))
+                for one in grew
+            ]
+            bars(panels[1], names, [("faults", [max(one.values(), default=0) for one in grew], SOLID)])
+            panels[1].set_xlabel("faults a second, by the counter that grew most (one fault may count in several)")
     more = f"; the {len(ports) - len(shown)} others are not drawn" if len(ports) > len(shown) else ""
     return figure, f"{len(bits)} ports that carried something, {len(faults)} with faults that grew{more}"
 

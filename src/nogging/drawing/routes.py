@@ -21,7 +21,7 @@ Way = tuple[str, str]
 """A protocol, and where its routes lead."""
 
 
-def routes(*captures: Capture, where: str | None = None, by: str = "") -> tuple[Figure, str]:
+def routes(*captures: Capture, where: str | None = None) -> tuple[Figure, str]:
     """How many routes of each protocol lead to each next hop; those that changed most on top."""
     counted = [_counted(one, where) for one in captures]
     both = sorted(_both(counted).items(), key=lambda one: (-abs(one[1][-1] - one[1][0]), -max(one[1]), one[0]))

@@ -69,7 +69,13 @@ def bars(axes: Axes, names: Sequence[str], series: Sequence[tuple[str, Sequence[
     for n, (label, values, look) in enumerate(series):
         at = [place - 0.4 + height * (n + 0.5) for place in places]
         drawn = axes.barh(at, values, height * 0.9, label=label, **look)
-        axes.bar_label(drawn, labels=[number(value) for value in values], padding=3, size=7, color=INK)
+        axes.bar_label(
+            drawn,
+            labels=[number(value) if name else "" for name, value in zip(names, values, strict=True)],
+            padding=3,
+            size=7,
+            color=INK,
+        )
     axes.set_xlim(0, (most or 1) * 1.12)
     axes.xaxis.set_major_formatter(lambda value, _: number(value))
     if len(series) > 1:
