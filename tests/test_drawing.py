@@ -16,6 +16,7 @@ import nogging
 from conftest import Change, here
 from nogging.captures.capture import Capture
 from nogging.drawing.draw import FIGURES
+from nogging.drawing.flaps import told
 from nogging.errors import NoggingError, QuestionError
 from test_findings import interface, planted
 
@@ -66,7 +67,13 @@ def test_what_went_down_stands_where_it_happened(bad: Change) -> None:
     drawing = nogging.draw("flaps", bad.before, bad.after)
     (axes,) = drawing.figure.axes
     assert axes.get_yticklabels()[0].get_text() == "gannet-r1 eth4" and "went down" in texts(drawing)
-    assert "first gannet-r1 eth4" in drawing.says
+    assert "1 time down" in drawing.says and "first gannet-r1 eth4" in drawing.says
+    shown = {one.get_label(): len(one.get_offsets()) for one in axes.collections if one.get_label()[0] != "_"}
+    assert shown["went down"] == 1 and shown["came up"] >= 2, (
+        "the port and its LLDP neighbor; OSPF is stuck in exchange"
+    )
+    first = min(told((bad.before, bad.after), None), key=lambda one: (one.what != "eth4", one.device != "gannet-r1"))
+    assert (first.device, first.what, first.state) == ("gannet-r1", "eth4", "up")
 
 
 def test_the_fleet_by_a_label(bad: Change) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
@@ -12,12 +12,19 @@ from nogging.captures.capture import Capture
 from nogging.drawing.sheet import INK, LINE, MOST_ROWS, SOFT, legend, rows_of, sheet
 from nogging.errors import QuestionError
 from nogging.judging.select import select
+from nogging.judging.verdict import many
 from nogging.report.cleaning import clean
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-_TIMERS = (("interface", "name", "last_change", "oper_status = 'up'"), ("neighbor", "neighbor", "since", "settled"))
+_TIMERS: tuple[tuple[str, str, str, Callable[[dict[str, Any]], bool]], ...] = (
+    ("interface", "name", "last_change", lambda row: row["oper_status"] == "up"),
+    ("neighbor", "neighbor", "since", lambda row: bool(row["settled"])),
+)
+"""The timers that tell of a change: of which kind, what they are of, and whether it is up since then."""
+_APART = 10.0
+"""A timer that two captures tell of, at most so many seconds apart, is one."""
 _SIGNS = {"down": ("v", "went down"), "up": ("^", "came up"), "": ("D", "changed")}
 
 
@@ -29,7 +36,6 @@ class Flap:
     device: str
     what: str
     state: str
-    from_log: bool
 
 
 def flaps(*captures: Capture, where: str | None = None) -> tuple[Figure, str]:
@@ -64,26 +70,21 @@ def flaps(*captures: Capture, where: str | None = None) -> tuple[Figure, str]:
         legend(axes)
     more = f"; the {len(rows) - len(shown)} others are not drawn" if len(rows) > len(shown) else ""
     downs = sum(one.state == "down" for one in found)
-    first = found[0]
-    return (
-        figure,
-        f"{downs} times down on {len(rows)} ports and neighbors, first {clean(first.device)} {clean(first.what)}{more}",
-    )
+    first = f"{clean(found[0].device)} {clean(found[0].what)}"
+    return figure, f"{many(downs, 'time')} down on {len(rows)} ports and neighbors, first {first}{more}"
 
 
 def told(captures: tuple[Capture, ...], where: str | None) -> Iterator[Flap]:
-    """All that logs and timers tell of ports and neighbors; what is said by both stands as two signs at one place."""
+    """All that logs and timers tell of ports and neighbors; what both say stands at one place."""
+    known: set[tuple[object, ...]] = set()
     for capture in captures:
         for row in select(capture, "event", None)[0]:
             what = row["interface"] or row["neighbor"]
             if what and row["at"]:
-                yield Flap(row["at"], row["device"], what, row["state"] or "", True)
+                yield Flap(row["at"], row["device"], what, row["state"] or "")
         for kind, name, timer, is_up in _TIMERS:
-            up = {_key(row) for row in select(capture, kind, is_up)[0]}
             for row in select(capture, kind, where if kind == "interface" else None)[0]:
-                if row[timer]:
-                    yield Flap(row[timer], row["device"], row[name], "up" if _key(row) in up else "down", False)
-
-
-def _key(row: dict[str, Any]) -> str:
-    return repr(sorted((name, str(value)) for name, value in row.items()))
+                again = row["device"], row[name], is_up(row), row[timer] and round(row[timer].timestamp() / _APART)
+                if row[timer] and again not in known:
+                    known.add(again)
+                    yield Flap(row[timer], row["device"], row[name], "up" if is_up(row) else "down")

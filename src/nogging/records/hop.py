@@ -1,22 +1,14 @@
 """`hop`: who answered on the way to an address. A hop is its key; its records are the addresses that answered there."""
 
 from nogging.records.field import Field, Kind, Nature, Type
+from nogging.records.target import target
 
 HOP = Kind(
     "hop",
     "an address that answered at one hop of a traced path; a hop that nobody answered at is one record without one",
     "RFC 4560",
     (
-        Field("vrf", Type.TEXT, Nature.KEY, "the routing instance that it was traced in"),
-        Field(
-            "destination",
-            Type.ADDRESS,
-            Nature.KEY,
-            "where the path leads",
-            "RFC 4560, traceRouteCtlTargetAddress",
-            required=True,
-        ),
-        Field("source", Type.TEXT, Nature.KEY, "the address or interface that it begins at, where it was named"),
+        *target("RFC 4560, traceRouteCtlTargetAddress"),
         Field(
             "hop_index",
             Type.INTEGER,

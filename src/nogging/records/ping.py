@@ -9,6 +9,7 @@ from __future__ import annotations
 from typing import Any
 
 from nogging.records.field import Field, Kind, Nature, Type
+from nogging.records.target import target
 
 OUTCOMES = ("answered", "lossy", "unanswered")
 
@@ -26,16 +27,7 @@ PING = Kind(
     "an address that echoes were sent to",
     "RFC 4560",
     (
-        Field("vrf", Type.TEXT, Nature.KEY, "the routing instance that it was sent in"),
-        Field(
-            "destination",
-            Type.ADDRESS,
-            Nature.KEY,
-            "where echoes were sent to",
-            "RFC 4560, pingCtlTargetAddress",
-            required=True,
-        ),
-        Field("source", Type.TEXT, Nature.KEY, "the address or interface that they were sent from, where it was named"),
+        *target("RFC 4560, pingCtlTargetAddress"),
         Field(
             "outcome",
             Type.TEXT,
