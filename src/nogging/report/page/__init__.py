@@ -106,7 +106,7 @@ def page(told: Told) -> str:
         timeline=timeline(told.events),
         growing=_growing(compared),
         journal=told.journal,
-        happened=happened[:_MOST_MOMENTS],
+        happened=[_moment(one) for one in happened[:_MOST_MOMENTS]],
         more_happened=max(len(happened) - _MOST_MOMENTS, 0),
         data=_script_safe(_records(told, {name for name, _ in grid} if len(grid) < len(every) else None)),
         style=style,
@@ -116,20 +116,20 @@ def page(told: Told) -> str:
     )
 
 
-def _happened(told: Told) -> list[dict[str, Any]]:
+def _happened(told: Told) -> list[Moment]:
     """What the devices' logs and timers tell of the time between the captures, and the lines of the change among it."""
-    found = in_order([*moments(*([told.before] if told.before else []), told.after), *told.changed])
-    return [
-        {
-            "at": one.at.strftime("%Y-%m-%d %H:%M:%S"),
-            "exact": exactness(one),
-            "who": one.device or "the change",
-            "tells": one.source,
-            "what": one.what,
-            "grave": one.severity in GRAVE,
-        }
-        for one in found
-    ]
+    return in_order([*moments(*([told.before] if told.before else []), told.after), *told.changed])
+
+
+def _moment(one: Moment) -> dict[str, Any]:
+    return {
+        "at": one.at.strftime("%Y-%m-%d %H:%M:%S"),
+        "exact": exactness(one),
+        "who": one.device or "the change",
+        "tells": one.source,
+        "what": one.what,
+        "grave": one.severity in GRAVE,
+    }
 
 
 def _printable(one: Any) -> Any:
