@@ -62,7 +62,7 @@ class LineModel(Strict):
     carry: str | None = None
     skip: str | None = None
     under: tuple[str, ...] | None = None
-    columns: dict[str, str] = Field(default_factory=dict)
+    columns: dict[str, str | tuple[str, ...]] = Field(default_factory=dict)
     kind: str | None = None
     set: dict[str, Scalar] = Field(default_factory=dict)
     frame: bool = False
@@ -70,6 +70,7 @@ class LineModel(Strict):
     level: int | None = None
     wrapped: bool = False
     cut: bool = False
+    continues: bool = False
     indent: int | None = None
     carries: tuple[str, ...] = ()
     inside: bool = False
@@ -91,10 +92,11 @@ class LineModel(Strict):
         if (
             ((self.frame or self.inside) and self.open is None)
             or (self.alone and not self.frame)
-            or ((self.wrapped or self.cut) and self.under is None)
+            or ((self.wrapped or self.cut or self.continues) and self.under is None)
         ):
             raise ValueError(
-                "'frame' and 'inside' go with 'open', 'alone' with 'frame', and 'wrapped' and 'cut' with 'under'"
+                "'frame' and 'inside' go with 'open', 'alone' with 'frame', "
+                "and 'wrapped', 'cut' and 'continues' with 'under'"
             )
         if self.also and (self.frame or not (self.row or self.open)):
             raise ValueError("'also' goes with 'row' and 'open', and not with 'frame'")
@@ -290,10 +292,10 @@ class Entry:
 
 @dataclass(frozen=True)
 class Heading:
-    """A table read by the positions of its headings: the headings in order, and the field under each."""
+    """A table read by the positions of its headings: the headings in order, and the fields under each."""
 
     titles: tuple[str, ...]
-    columns: Mapping[str, Value]
+    columns: tuple[tuple[str, Value], ...]
     kind: Kind | None
     """None for a table that belongs to the open record."""
     set: Mapping[str, Any]
@@ -303,10 +305,16 @@ class Heading:
     cut: bool = False
     """Whether a first cell that is too long is cut where the next column begins, and stands against it."""
     several: int | None = None
+    continues: bool = False
+    """Whether its rows are the rest of those of the table above it, which was too wide."""
 
     @property
     def values(self) -> tuple[Value, ...]:
-        return tuple(self.columns.values())
+        return tuple(value for _, value in self.columns)
+
+    def under(self, title: str) -> tuple[str, ...]:
+        """The fields that stand under a heading."""
+        return tuple(value.field for one, value in self.columns if one == title)
 
 
 @dataclass(frozen=True, eq=False)
@@ -440,7 +448,7 @@ class Reader:
         named |= {value.field for part in parts for value in part.values}
         also = [one for form in self.forms for one in form.also]
         named |= {value.field for one in also for value in one.values} | {name for one in also for name in one.set}
-        named |= {value.field for heading in self.headings for value in heading.columns.values()}
+        named |= {value.field for heading in self.headings for value in heading.values}
         named |= {name for form in self.forms for name in form.set}
         named |= {name for form in self.forms for several in form.parts.values() for one in several for name in one.set}
         named |= {name for heading in self.headings for name in heading.set}

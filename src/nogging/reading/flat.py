@@ -28,7 +28,7 @@ import pyarrow.compute as pc
 from nogging.dialects.notation import loose
 from nogging.reading.account import Reading, Unread, without
 from nogging.reading.columns import Bools, Cells, Column, Ints, Octets, converted, squared, texts
-from nogging.reading.declared import REMARK, Action, Form, Reader
+from nogging.reading.declared import PREFIX_LENGTH, REMARK, Action, Form, Reader
 from nogging.reading.layout import Layout, Part, Word, layout_of
 from nogging.reading.lines import Lines
 from nogging.reading.remainder import KEPT, left
@@ -61,7 +61,9 @@ def is_flat(reader: Reader) -> bool:
 
 
 def _alone(form: Form) -> bool:
+    apart = (value.field + PREFIX_LENGTH for value in form.values)
     plain = not any(value.words > 1 or value.quoted or value.may_be_dated for value in form.values)
+    plain = plain and {value.field for value in form.values}.isdisjoint(apart)
     return (
         plain
         and not (form.parts or form.section or form.within or form.pattern.verbatim)

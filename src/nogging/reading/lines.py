@@ -111,6 +111,8 @@ class Lines:
         """The record that lines are added to: the last of the stack."""
         self.last: tuple[Kind, dict[str, Any]] | None = None
         self.columns: Columns | None = None
+        self.above: Columns | None = None
+        """The table that ended last."""
         self.reading = Reading(reader.kinds, {kind.name: [] for kind in reader.kinds})
         self.reading.took = {} if explain else None
         self.slots = Slots(reader, at, skew)
@@ -170,8 +172,7 @@ class Lines:
         self.number = number
         if not stripped:
             self.blank = number if number < len(self.texts) else self.blank
-            self.drop_first()
-            self.columns = None
+            self.end_table()
             return
         if self.section[0] and (self.section_ends < number if self.section_ends else _indent(line) <= self.section[1]):
             self.section, self.section_ends = ("", -1), 0
@@ -196,7 +197,7 @@ class Lines:
         return taken
 
     def end(self) -> Reading:
-        self.drop_first()
+        self.end_table()
         self.ended = True
         self.close()
         if self.prose and not any(self.reading.rows.values()):
@@ -470,6 +471,8 @@ class Lines:
             return False
         row[REMAINDER.name] = self.rest
         self.reading.rows[kind.name].append(row)
+        if self.columns is not None:
+            self.columns.rows.append(row)
         self.last = (kind, row)
         self.reading.taken[number] = tuple(values)
         return True
@@ -538,6 +541,8 @@ class Lines:
 
     def refuse(self, number: int, line: str, reason: str) -> None:
         self.last = None  # what `again` would repeat may have been this line
+        if self.columns is not None:
+            self.columns.is_whole = False
         self.close_to(line)
         if self.open is not None:
             self.open.unread = True
@@ -551,7 +556,7 @@ class Lines:
         for heading in self.reader.headings:
             starts = positions(heading.titles, line)
             if starts is not None:
-                self.drop_first()
+                self.end_table()
                 self.close_to(line)
                 self.columns = Columns(heading, starts)
                 self.reading.skipped += 1
@@ -563,6 +568,10 @@ class Lines:
         assert self.columns is not None
         heading: Heading = self.columns.heading
         kind = heading.kind or (self.open.kind if self.open is not None else None)
+        if kind is None and not heading.columns:
+            self.reading.skipped += 1
+            self.reading.passed.append((number, " ".join(line.split())))
+            return True
         if kind is None:
             return False
         if self.columns.wraps(line):
@@ -573,10 +582,13 @@ class Lines:
         try:
             cells = self.columns.cells(line)
             begins = self.take_first(cells)
-            texts = tuple(cells.get(title) for title in heading.columns)
+            texts = tuple(cells.get(title) for title, _ in heading.columns)
             others_ = (text for title, text in cells.items() if self.stays(heading, title, text))
             self.rest = " ".join(filter(None, (self.words.of(text, ()) for text in others_)))
             *others, values = self.each(heading, kind, texts)
+            if heading.continues:
+                self.columns.rest.append((number, values, self.rest))
+                return True
             kept = (self.row if heading.kind else self.add)(kind, values, line, number)
             for one in others if kept else ():
                 self.row(kind, one, line, number)
@@ -585,17 +597,36 @@ class Lines:
         if kept and self.reading.took is not None:
             self.reading.took[number] = [Took(Action.UNDER, " ".join(heading.titles), values)]
         if begins is not None and kept:
-            self.reading.taken[begins] = (heading.columns[heading.titles[0]].field,)
+            self.reading.taken[begins] = heading.under(heading.titles[0])
             self.begin_at(kind, begins)
         elif begins is not None:
             self.reading.unread.append(Unread(begins, self.texts[begins - 1], self.reason))
         return kept
 
+    def end_table(self) -> None:
+        self.drop_first()
+        ended, self.columns = self.columns, None
+        if ended is not None and ended.heading.continues:
+            self.put_beside(ended)
+        self.above = ended or self.above
+
+    def put_beside(self, table: Columns) -> None:
+        """Gives the records of the table above the rest of their rows, by their order, if there is one for each."""
+        above, kind = self.above, table.heading.kind
+        whole = above is not None and above.is_whole and table.is_whole and len(above.rows) == len(table.rest)
+        if above is None or kind is None or not whole:
+            self.leave([number for number, _, _ in table.rest], "not as many rows as in the table that it continues")
+            return
+        for row, (number, values, words) in zip(above.rows, table.rest, strict=True):
+            row.update(values)
+            row[REMAINDER.name], row["line"][1] = together(row[REMAINDER.name], words), number
+            lacking(kind, row, [])
+            self.reading.taken[number] = tuple(values)
+
     def stays(self, heading: Heading, title: str, text: str) -> bool:
         """Whether a cell is among the words of its row: no field takes it, or other words mean the same as it."""
-        if title not in heading.columns:
-            return True
-        return text in self.reader.alike.get(heading.columns[title].field, ())
+        fields = heading.under(title)
+        return not fields or all(text in self.reader.alike.get(one, ()) for one in fields)
 
     def begin_at(self, kind: Kind, number: int) -> None:
         """The row that was just read began at an earlier line."""

@@ -245,7 +245,7 @@ class _Compiler:
         titles = tuple(line.under or ())
         kind = KINDS[line.kind] if line.kind else None
         kinds = [kind] if kind else list(self.kinds.values())
-        columns = {}
+        columns = []
         for title, written in line.columns.items():
             if title not in titles:
                 raise self.source.error(
@@ -253,16 +253,25 @@ class _Compiler:
                     f"no heading '{title}'{nearest(title, titles)}",
                     at_key=True,
                 )
-            value = self.pattern(f"<{written}>", ("lines", n, "columns", title)).values[0]
-            self.known(value.field, kinds, ("lines", n, "columns", title))
-            columns[title] = value
-        several = self.several(n, line, columns.values())
+            for field in (written,) if isinstance(written, str) else written:
+                value = self.pattern(f"<{field}>", ("lines", n, "columns", title)).values[0]
+                self.known(value.field, kinds, ("lines", n, "columns", title))
+                columns.append((title, value))
+        several = self.several(n, line, [value for _, value in columns])
         if several is not None and kind is None:
             raise self.source.error(
                 ("lines", n, "several"), "only a table of records holds several; say of which 'kind'"
             )
         return Heading(
-            titles, columns, kind, self.fixed(line.set, ("lines", n, "set"), kinds), n, line.wrapped, line.cut, several
+            titles,
+            tuple(columns),
+            kind,
+            self.fixed(line.set, ("lines", n, "set"), kinds),
+            n,
+            line.wrapped,
+            line.cut,
+            several,
+            line.continues,
         )
 
     def fixed(self, given: Mapping[str, Scalar], where: Path_, kinds: Iterable[Kind]) -> dict[str, Any]:

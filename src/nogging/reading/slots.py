@@ -51,6 +51,10 @@ class Slots:
         slots = self.known.get(key)
         if slots is None:
             slots = self.known[key] = [self.slot(kind, value.field, value.unit, value.words) for value in source.values]
+            names = [slot.name for slot in slots]
+            for slot in slots:
+                if slot.is_prefix and (length := slot.name + PREFIX_LENGTH) in names:
+                    slot.length = names.index(length)
         return slots
 
     def slot(self, kind: Kind | None, name: str, unit: str, words: int = 1) -> Slot:
@@ -73,7 +77,7 @@ class Slot:
     `known` keeps the texts that were turned already: most columns of a long table say the same few things.
     """
 
-    __slots__ = ("convert", "is_moment", "is_prefix", "known", "meanings", "name", "resolution")
+    __slots__ = ("convert", "is_moment", "is_prefix", "known", "length", "meanings", "name", "resolution")
 
     def __init__(
         self,
@@ -87,6 +91,8 @@ class Slot:
         self.resolution = resolution
         self.known: dict[str, Any] = {}
         self.is_moment, self.is_prefix = type is Type.MOMENT, type is Type.PREFIX
+        self.length: int | None = None
+        """Which value of the same line is the length, or the mask, of this prefix."""
 
     def put(self, found: dict[str, Any], moment: tuple[Any, float]) -> None:
         """Sets a moment, and where it is a timer's, how exactly it was told."""
@@ -106,10 +112,13 @@ class Slot:
 def filled(slots: list[Slot], texts: tuple[str | None, ...], carried: Mapping[str, Any]) -> dict[str, Any]:
     """The fields that these texts give, each to its slot; `ValueError` with the reason where one does not fit."""
     found: dict[str, Any] = {}
-    for slot, text in zip(slots, texts, strict=True):
-        if text is None:
+    lengths = {slot.length for slot in slots if slot.length is not None}
+    for n, (slot, text) in enumerate(zip(slots, texts, strict=True)):
+        if text is None or n in lengths:
             continue
-        if slot.is_prefix and "/" not in text:
+        if slot.length is not None:
+            text += f"/{texts[slot.length]}"
+        elif slot.is_prefix and "/" not in text:
             length = carried.get(slot.name + PREFIX_LENGTH)  # a heading may give it for all that follow
             text += f"/{length}" if length is not None else ""
         known = slot.known

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from typing import Any
 
 from nogging.reading.declared import Heading
 
@@ -36,6 +37,12 @@ class Columns:
         self.columns = [n for n, title in enumerate(heading.titles) if n or not title.endswith(":")]
         self.first: tuple[int, str] | None = None
         """A first cell that had a line of its own, with its number: it belongs to the next row."""
+        self.rows: list[dict[str, Any]] = []
+        """The records that its rows made."""
+        self.rest: list[tuple[int, dict[str, Any], str]] = []
+        """Rows that are the rest of others, until it is known whether there is one for each: line, values, words."""
+        self.is_whole = True
+        """Whether each of its rows was read."""
 
     def cells(self, line: str) -> dict[str, str]:
         """The cells of a row by heading; `ValueError` where a cell cannot be told."""

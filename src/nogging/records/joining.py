@@ -33,10 +33,11 @@ def put_together(kind: Kind, rows: list[Row]) -> list[Row]:
 
 
 def _fills(kind: Kind, one: Row, other: Row) -> bool:
-    """Whether a row tells more of a record, and nothing else than what is known of it."""
+    """Whether a row tells more of a record, or but its key again, and nothing else than what is known of it."""
     names = [name for name in kind.fields if name not in (REMAINDER.name, "line", *kind.identity)]
     told = [name for name in names if other.get(name) is not None]
-    return any(one.get(name) is None for name in told) and all(one.get(name) in (None, other[name]) for name in told)
+    more = not told or any(one.get(name) is None for name in told)
+    return more and all(one.get(name) in (None, other[name]) for name in told)
 
 
 def joined(kind: Kind, answers: Iterable[list[Row]], besides: Sequence[list[Row]] = ()) -> list[Row]:

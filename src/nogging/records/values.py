@@ -22,7 +22,7 @@ from nogging.records.field import Field, Type
 Moment = tuple[datetime, float]
 """A moment and the resolution of its text in seconds."""
 
-EPOCH, TIME_OF_DAY, MINUTES = "s since 1970", "time of day", "min:s"
+EPOCH, TIME_OF_DAY, MINUTES, MASK = "s since 1970", "time of day", "min:s", "mask"
 UNITS: dict[str, tuple[str, float]] = {
     EPOCH: ("s", 1),
     TIME_OF_DAY: ("s", 1),
@@ -41,6 +41,7 @@ UNITS: dict[str, tuple[str, float]] = {
     MINUTES: ("s", 1),
     "h": ("s", 3600),
     "d": ("s", 86400),
+    MASK: ("bit", 1),
 }
 """Units that a pattern may name: the canonical unit each is turned into, and the factor."""
 
@@ -147,6 +148,16 @@ def prefix(text: str) -> str:
         return str(ipaddress.ip_network(text, strict=False))
     except ValueError:
         raise ValueError(f"'{text}' is not a prefix") from None
+
+
+def mask_length(text: str) -> int:
+    """The length of a prefix that a mask stands for (RFC 950), with dots or in hexadecimal digits."""
+    dotted = str(ipaddress.IPv4Address(int(text, 16))) if re.fullmatch(r"0x[0-9a-f]{8}", text) else text
+    with suppress(ValueError):
+        network = ipaddress.IPv4Network(f"0.0.0.0/{dotted}")
+        if str(network.netmask) == dotted:
+            return network.prefixlen
+    raise ValueError(f"'{text}' is not a mask")
 
 
 def _prefix4(head: str, length: int, text: str) -> str:
@@ -297,6 +308,8 @@ def reader_of(
         return lambda text: enumerated(field, text)
     if field.type is Type.MOMENT:
         return _moment_reader(unit, at, skew)
+    if unit == MASK:
+        return mask_length
     if unit:
         return _unit_reader(unit, whole=field.type is Type.INTEGER)
     if field.type is Type.INTERFACE:
