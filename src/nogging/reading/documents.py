@@ -192,6 +192,11 @@ def _name_of(outwards: int, node: Node) -> Iterator[Node]:
         yield Node(node.document, None, names[outwards])
 
 
+_NETCONF = "{urn:ietf:params:xml:ns:netconf:base:1.0}"
+_REPLY, _DATA = f"{_NETCONF}rpc-reply", f"{_NETCONF}data"
+"""RFC 6241, 4.2."""
+
+
 class Xml:
     """An XML text, without entities and without anything from outside. Keys are the elements themselves, for an
     attribute with its name."""
@@ -204,6 +209,8 @@ class Xml:
             element = etree.fromstring(text.lstrip().encode("utf-8", "replace"), parser)
         except etree.XMLSyntaxError as error:
             raise ValueError(str(error)) from None
+        if element.tag == _REPLY and [one.tag for one in element] == [_DATA]:
+            element = element[0]  # a reply as it came over the wire; its number belongs to the session
         self.above = text[: len(text) - len(text.lstrip())].count("\n")
         self.root = Node(self, element, element)
         self.kept = list(element.iter())  # lxml makes elements anew unless somebody holds them

@@ -29,7 +29,7 @@ _STUCK = {
 
 
 _SPLIT_MAC = re.compile(r"(?:[0-9A-Fa-f]{2}[:-]){5}[0-9A-Fa-f]{2}|(?:[0-9A-Fa-f]{4}\.){2}[0-9A-Fa-f]{4}")
-"""How a chassis that is known by its address is written: one spelling for all of them."""
+"""How a chassis, or a port, that is known by its address is written: one spelling for all of them."""
 
 
 def _stuck(record: Mapping[str, Any]) -> str | None:
@@ -38,8 +38,9 @@ def _stuck(record: Mapping[str, Any]) -> str | None:
 
 
 def _settle(record: dict[str, Any]) -> None:
-    if _SPLIT_MAC.fullmatch(record.get("remote_chassis_id") or ""):
-        record["remote_chassis_id"] = mac(record["remote_chassis_id"])
+    for name in ("remote_chassis_id", "remote_interface", *(["neighbor"] if record.get("protocol") == "lldp" else ())):
+        if _SPLIT_MAC.fullmatch(record.get(name) or ""):
+            record[name] = mac(record[name])
     if record.get("neighbor") is None and record.get("protocol") == "lldp":
         record["neighbor"] = record.get("remote_chassis_id")
     if ":" in (record.get("neighbor") or "") and record.get("protocol") in ("bgp", "bfd"):
