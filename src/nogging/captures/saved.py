@@ -18,6 +18,7 @@ from pathlib import Path
 
 from nogging.captures import inside
 from nogging.captures.capture import Capture
+from nogging.captures.history import History, split
 from nogging.captures.logs import by_device, cut, spoken_by
 from nogging.captures.manifest import ANSWERED, CAPTURED, JOURNAL, MANIFEST, PARTIAL, CommandEntry
 from nogging.captures.masking import Masker, user_key
@@ -170,19 +171,35 @@ def _text(file: Path, folder: Path) -> str:
 
 
 def opened(capture: Capture | str | Path) -> Capture:
-    """A capture as it is, that of a directory, or one made of a log or of a folder of answers; what was taken for what
-    is among its remarks. `CaptureError` for a directory that is none, `QuestionError` for what cannot be told."""
+    """A capture as it is, that of a directory, a moment of a history (`DIR@2026-11-20T02:00`), or one made of a log or
+    of a folder of answers; what was taken for what is among its remarks. `CaptureError` for a directory that is none,
+    `QuestionError` for what cannot be told."""
     if isinstance(capture, Capture):
         return capture
+    if (meant := split(capture)) is not None:
+        return _at(*meant)
     path = Path(capture)
     if not path.exists() or (path.is_dir() and not _holds_answers(path)):
         return Capture(path)  # which says what is wrong
-    place = Path(tempfile.mkdtemp(prefix="nogging-"))
-    atexit.register(shutil.rmtree, place, ignore_errors=True)
-    found = ingest(path, place / path.name, repeated=LAST)
+    found = ingest(path, _place() / path.name, repeated=LAST)
     told = ", ".join(f"{name} ({one.dialect}, {len(one.commands)} answers)" for name, one in found.devices.items())
     found.taken = (f"{path}: saved answers, taken as those of {told}",)
     return found
+
+
+def _at(folder: Path, moment: str) -> Capture:
+    """A moment of a history, laid out where nobody else looks."""
+    history = History(folder)
+    turn = history.turn(moment)
+    place = _place() / f"{folder.name}@{turn.at.isoformat(timespec='seconds')}"
+    history.laid_out(turn, place)
+    return Capture(place)
+
+
+def _place() -> Path:
+    place = Path(tempfile.mkdtemp(prefix="nogging-"))
+    atexit.register(shutil.rmtree, place, ignore_errors=True)
+    return place
 
 
 def _holds_answers(path: Path) -> bool:

@@ -19,6 +19,8 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
     "trust": ("trust", "INVENTORY", "shows and pins the devices' host keys"),
     "probe": ("probe", "INVENTORY", "can each device be reached and read?"),
     "capture": ("capture", "INVENTORY --to DIR", "captures the state of the devices"),
+    "keep": ("keep", "INVENTORY --to DIR", "captures again and again, as one history"),
+    "history": ("history", "DIR", "what a history holds, and whether it is whole"),
     "ingest": ("ingest", "FOLDER --to DIR", "makes a capture of saved answers"),
     "read": ("read", "FILE --dialect D --command C", "reads one saved answer"),
     "about": ("about", "DIR...", "what is there, and what is not well"),

@@ -196,6 +196,11 @@ def print_rows(rows: list[dict[str, Any]], names: Iterable[str], format: Format,
 
 
 def captured(path: Path) -> Path:
-    if not path.exists():
-        raise CaptureError(f"{path}: there is no such directory; make a capture with 'nogging capture'")
+    from nogging.captures.history import split
+
+    if not path.exists() and split(path) is None:
+        raise CaptureError(
+            f"{path}: there is no such directory, and no history of which it would be a moment; "
+            "make one with 'nogging capture' or 'nogging keep'"
+        )
     return path

@@ -62,7 +62,7 @@ class Limits:
 
     `at_once` devices are connected at a time, `through_one_jump` of them through one jump host; a connection that
     fails is tried `tries` times in all, with growing pauses; `refusals` of one credential are borne; `within`
-    bounds the whole run, in seconds.
+    bounds the whole run, in seconds; `a_minute` is how many commands one device is asked in a minute, at most.
     """
 
     at_once: int = AT_ONCE
@@ -70,6 +70,7 @@ class Limits:
     tries: int = TRIES
     refusals: int = REFUSALS
     within: float | None = None
+    a_minute: float | None = None
 
 
 def commands_for(
@@ -246,12 +247,18 @@ class _Run:
             try:
                 answered = 0
                 while left:
+                    await self.paced(answered)
                     answered += await self.command(way, device, left[0])
                     left.pop(0)
                 await self.clock(way, device)
                 return answered
             finally:
                 await way.close()
+
+    async def paced(self, asked: int) -> None:
+        """Waits between two commands of one device, where it is not to be asked as fast as it answers."""
+        if asked and self.limits.a_minute:
+            await asyncio.sleep(60 / self.limits.a_minute)
 
     async def clock(self, way: Way, device: Device) -> None:
         """Notes how far the device's clock is off; asked last, because nothing else may depend on it."""

@@ -199,3 +199,8 @@ def _load(name: str, where: tuple[Path, ...]) -> Dialect:
         raise QuestionError(f"unknown dialect '{name}'{nearest(name, known)}")
     found: tuple[Dialect, Source] = load(files(name, where)["dialect.yaml"], Dialect)
     return found[0]
+
+
+def forget() -> None:
+    """Lets go of the dialects that were loaded: their files changed."""
+    _load.cache_clear()

@@ -5,10 +5,12 @@ from __future__ import annotations
 import re
 from functools import cache
 
+from nogging.dialects import declared as dialects
 from nogging.dialects.declared import load_dialect
 from nogging.dialects.notation import Pattern, compile_pattern
 from nogging.dialects.places import LIBRARY, Own
 from nogging.errors import QuestionError
+from nogging.reading import reader
 from nogging.reading.reader import find_reader
 
 _CHAINED = re.compile(r"[;&<>`]")
@@ -59,3 +61,10 @@ def why_not(dialect: str, command: str, own: Own = ()) -> str | None:
 @cache
 def _reads(dialect: str, own: Own) -> tuple[tuple[Pattern, str], ...]:
     return tuple((compile_pattern(text), mode) for text, mode in load_dialect(dialect, own).reads.items())
+
+
+def forget() -> None:
+    """Lets go of the readers and dialects that were loaded: their files changed."""
+    dialects.forget()
+    reader.forget()
+    _reads.cache_clear()

@@ -537,3 +537,9 @@ def inherited_of(dialect: str, kinds: Iterable[str], own: Own = ()) -> list[Read
     wanted = set(kinds) - {kind.name for one in every if one.asked for kind in one.kinds}
     mine = [one for one in every if one.inherited and load_reader(one.path, own).asked]
     return [one for one in mine if wanted & {kind.name for kind in one.kinds}]
+
+
+def forget() -> None:
+    """Lets go of the readers that were loaded: their files changed."""
+    for one in (load_reader, _heads, _readers, _of, _find, _meant, _words, _besides):
+        one.cache_clear()

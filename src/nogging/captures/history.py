@@ -1,0 +1,426 @@
+"""What was captured again and again, as one: a history, of which every moment opens as a capture.
+
+    watched/
+      history.json            format, and the rules by which older moments are let go
+      turn/                   the last turn, a capture like any other
+      2026-W47.turns          a line of JSON for each moment of that week, in the order in which they came
+      2026-W47.pack           their texts, each as what it differs in from an earlier one
+
+A moment is the manifest of a capture, the places of its answers, and what changed in its records. Its line is written
+after all that it speaks of is on the disk: what was killed before that did not happen, and what it left in the pack is
+taken away when the next one begins. An answer that was there before is not stored again.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import re
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from types import TracebackType
+from typing import Any
+
+from nogging.captures import inside
+from nogging.captures.manifest import MANIFEST, CommandEntry, Manifest
+from nogging.captures.names import file_name, folder_name
+from nogging.captures.packs import Pack, Place
+from nogging.captures.thinning import Rules, left
+from nogging.captures.writing import ANSWERS, digest_in, replace_octets, replace_text
+from nogging.errors import CaptureError, QuestionError
+
+FORMAT = 1
+HISTORY, TURN = "history.json", "turn"
+TURNS, PACK = ".turns", ".pack"
+NOW, FIRST = "now", "first"
+_UNITS = {"m": "minutes", "h": "hours", "d": "days", "w": "weeks"}
+
+Where = dict[str, tuple[str, Place]]
+"""The answers of a moment, by the path of their file: the digest of each and its place."""
+
+
+@dataclass(frozen=True)
+class Turn:
+    """One moment of a history. `missed` counts the turns before it that should have been and were not."""
+
+    at: datetime
+    pack: str
+    manifest: Place
+    contents: Place
+    changes: Place
+    digest: str
+    end: int
+    missed: int = 0
+
+    def line(self) -> str:
+        told = {
+            "at": self.at.isoformat(timespec="milliseconds"),
+            **{name: getattr(self, name).told() for name in ("manifest", "contents", "changes")},
+            "digest": self.digest,
+            "end": self.end,
+            "missed": self.missed,
+        }
+        return json.dumps(told) + "\n"
+
+    @classmethod
+    def of(cls, line: str, pack: str) -> Turn:
+        """`ValueError` or its like for a line that is none."""
+        told = json.loads(line)
+        manifest, contents, changes = (Place.of(told[name]) for name in ("manifest", "contents", "changes"))
+        at, digest, end, missed = datetime.fromisoformat(told["at"]), str(told["digest"]), told["end"], told["missed"]
+        if at.tzinfo is None or type(end) is not int or type(missed) is not int:
+            raise ValueError("a moment without a zone, or a number that is none")
+        return cls(at, pack, manifest, contents, changes, digest, end, missed)
+
+
+def is_history(folder: Path) -> bool:
+    """Whether a folder holds a history."""
+    return (folder / HISTORY).is_file()
+
+
+def split(path: str | Path) -> tuple[Path, str] | None:
+    """The folder of a history and the moment that is meant, of `DIR@MOMENT` or `DIR`; None for what is no history."""
+    text = str(path)
+    if is_history(Path(text)):
+        return Path(text), NOW
+    folder, at, moment = text.rpartition("@")
+    return (Path(folder), moment) if at and not Path(text).exists() and is_history(Path(folder)) else None
+
+
+@dataclass
+class _Week:
+    """The moments of one week, and the file of their texts."""
+
+    name: str
+    pack: Pack
+    turns: list[Turn] = field(default_factory=list)
+
+
+class History:
+    """A history that is open. Raises `CaptureError` where there is none, or one of another format."""
+
+    def __init__(self, folder: str | Path) -> None:
+        self.folder = Path(folder)
+        try:
+            told = json.loads(inside.octets(self.folder / HISTORY, self.folder))
+            if told.get("format") != FORMAT:
+                raise CaptureError(f"{folder}: this is format {told.get('format')}; this Nogging reads {FORMAT}")
+            self.rules = Rules.of(told.get("keep", {}))
+        except FileNotFoundError:
+            raise CaptureError(f"{folder}: there is no history here; make one with 'nogging keep'") from None
+        except (OSError, ValueError, TypeError, AttributeError) as error:
+            raise CaptureError(f"{self.folder / HISTORY}: cannot be read: {error}") from None
+        self.damage: list[str] = []
+        """What could not be understood when it was opened."""
+        self._weeks: dict[str, _Week] = {}
+        for path in sorted(self.folder.glob(f"*{TURNS}")):
+            self._weeks[path.stem] = self._week(path)
+        self._lock: int | None = None
+
+    def _week(self, path: Path) -> _Week:
+        lines = inside.octets(path, self.folder).decode("utf-8", "replace").splitlines(keepends=True)
+        try:
+            pack = str(json.loads(lines[0])["pack"])
+            if not re.fullmatch(r"[\w-]+(\.\d+)?\.pack", pack, re.ASCII):
+                raise ValueError(f"'{pack}' is no file of texts")
+        except (IndexError, ValueError, TypeError, KeyError) as error:
+            self.damage.append(f"{path}: cannot be understood ({error}); the moments of this week are lost")
+            return _Week(path.stem, Pack(path.with_suffix(PACK)))
+        found = _Week(path.stem, Pack(self.folder / pack))
+        for number, line in enumerate(lines[1:], 2):
+            try:
+                found.turns.append(Turn.of(line, path.stem))
+            except (ValueError, TypeError, KeyError, AttributeError) as error:
+                if line.endswith("\n"):  # else it was cut off, and did not happen
+                    self.damage.append(f"{path}:{number}: a moment cannot be understood ({error})")
+        return found
+
+    @property
+    def turns(self) -> list[Turn]:
+        """All moments, in the order of time."""
+        return sorted((one for week in self._weeks.values() for one in week.turns), key=lambda one: one.at)
+
+    def turn(self, moment: str) -> Turn:
+        """The moment that is meant: `now` (the last one), `first`, the last one at or before `2026-11-20T02:00` (UTC),
+        or before `90m` ago, counted from the last. Raises `QuestionError` for what is no moment, or before all."""
+        turns = self.turns
+        if not turns:
+            raise CaptureError(f"{self.folder}: nothing was captured yet")
+        if moment in (NOW, "", FIRST):
+            return turns[0 if moment == FIRST else -1]
+        until = _until(moment, turns[-1].at)
+        found = [one for one in turns if one.at <= until]
+        if not found:
+            raise QuestionError(
+                f"{self.folder}@{moment}: the history begins later, at {turns[0].at.isoformat(timespec='minutes')}"
+            )
+        return found[-1]
+
+    def texts(self, turn: Turn) -> tuple[bytes, Where]:
+        """The manifest of a moment, and where its answers are."""
+        pack = self._weeks[turn.pack].pack
+        manifest = pack.text(turn.manifest)
+        if digest_in(manifest) != turn.digest:
+            raise CaptureError(f"{pack.path}: damaged: the manifest of {turn.at.isoformat()} is another")
+        return manifest, self._where(self._weeks[turn.pack], turn)
+
+    def _where(self, week: _Week, turn: Turn) -> Where:
+        try:
+            contents = json.loads(week.pack.text(turn.contents))
+            return {name: (digest, Place.of(place)) for name, (digest, *place) in contents.items()}
+        except (ValueError, TypeError, AttributeError) as error:
+            raise CaptureError(f"{week.pack.path}: damaged: {error}") from None
+
+    def answer(self, turn: Turn, digest: str, place: Place) -> bytes:
+        """The text of an answer; `CaptureError` where it is not the one that was stored."""
+        pack = self._weeks[turn.pack].pack
+        text = pack.text(place)
+        if digest_in(text) != digest:
+            raise CaptureError(f"{pack.path}: damaged at octet {place.offset}: the text is another")
+        return text
+
+    def changes(self, turn: Turn) -> list[Any]:
+        """What changed in the records with this moment, as it was stored."""
+        found = json.loads(self._weeks[turn.pack].pack.text(turn.changes))
+        return found if isinstance(found, list) else []
+
+    def laid_out(self, turn: Turn, folder: Path) -> None:
+        """Writes a moment into a folder, as the capture that it was. An answer that is damaged is left out, and the
+        capture says of it that it is not what was captured."""
+        manifest, where = self.texts(turn)
+        folder.mkdir(inside.mode(folder=True), parents=True, exist_ok=True)
+        for device, command, _ in answers_of(Manifest.parse(manifest.decode(), str(self.folder))):
+            name = _path(device, command)  # and not what the contents say: that would lead anywhere
+            inside.directory((folder / ANSWERS / name).parent, folder)
+            with contextlib.suppress(CaptureError, KeyError):
+                octets = self.answer(turn, *where[name])
+                with inside.anew(folder / ANSWERS / name) as file:
+                    file.write(octets)
+        replace_octets(folder / MANIFEST, manifest)
+
+    def check(self) -> Iterator[str]:
+        """What is damaged: every text is read and held against its digest."""
+        yield from self.damage
+        for turn in self.turns:
+            try:
+                _, where = self.texts(turn)
+                self.changes(turn)
+            except (CaptureError, ValueError) as error:
+                yield f"{turn.at.isoformat(timespec='seconds')}: cannot be opened: {error}"
+                continue
+            for name, (digest, place) in where.items():
+                try:
+                    self.answer(turn, digest, place)
+                except CaptureError as error:
+                    yield f"{turn.at.isoformat(timespec='seconds')}: {name}: {error}"
+
+    @property
+    def octets(self) -> int:
+        """How much it takes on the disk, without the turn that is laid out."""
+        return sum(one.stat().st_size for one in self.folder.iterdir() if one.is_file())
+
+    # -- writing ----------------------------------------------------------------------------------------------------
+
+    def __enter__(self) -> History:
+        try:
+            self._lock = inside.locked(self.folder)
+        except BlockingIOError:
+            raise CaptureError(f"{self.folder}: somebody else is writing this history") from None
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
+        if self._lock is not None:
+            os.close(self._lock)
+            self._lock = None
+
+    def add(self, manifest: Manifest, folder: Path, changes: list[Any], missed: int = 0) -> Turn:
+        """Stores a moment: its manifest, and those of its answers in `folder` that are not known. What the manifest
+        tells of and the folder does not have is as it was the moment before."""
+        last = self._last()
+        where = self.texts(last)[1] if last else {}
+
+        def text(name: str, digest: str) -> bytes:
+            if where.get(name, ("",))[0] == digest and last is not None:
+                return self.answer(last, *where[name])
+            try:
+                octets = inside.octets(folder / ANSWERS / name, folder)
+            except OSError as error:
+                raise CaptureError(f"{folder / ANSWERS / name}: cannot be read: {error.strerror}") from None
+            if digest_in(octets) != digest:
+                raise CaptureError(f"{folder / ANSWERS / name}: was changed since it was captured")
+            return octets
+
+        at = datetime.fromisoformat(manifest.ended).astimezone(UTC)
+        week = self._open_week(at)
+        digests = {_path(device, command): one.digest for device, command, one in answers_of(manifest)}
+        turn = self._append(week, at, manifest.text().encode(), digests, text, changes, missed)
+        with (self.folder / f"{week.name}{TURNS}").open("ab") as file:
+            file.write(turn.line().encode())
+            file.flush()
+            os.fsync(file.fileno())
+        week.turns.append(turn)
+        return turn
+
+    def _last(self) -> Turn | None:
+        """The moment that was stored last, whatever the clock says of it."""
+        weeks = [week for week in self._weeks.values() if week.turns]
+        return weeks[-1].turns[-1] if weeks else None
+
+    def _append(
+        self,
+        week: _Week,
+        at: datetime,
+        manifest: bytes,
+        digests: Mapping[str, str],
+        text: Callable[[str, str], bytes],
+        changes: list[Any],
+        missed: int,
+    ) -> Turn:
+        """Puts the texts of a moment into the pack of a week: those that it does not have, each held against the one of
+        the same name that the moment before had."""
+        last = week.turns[-1] if week.turns else None
+        before = self._where(week, last) if last else {}
+        known = dict(before.values())
+        new = {digest: name for name, digest in digests.items() if digest not in known}
+        texts = [(text(name, digest), before[name][1] if name in before else None) for digest, name in new.items()]
+        known.update(zip(new, week.pack.add(texts), strict=True))
+        where = {name: (digest, known[digest]) for name, digest in digests.items()}
+        contents = json.dumps({name: [digest, *place.told()] for name, (digest, place) in where.items()})
+        ends = week.pack.add(
+            [
+                (manifest, last.manifest if last else None),
+                (contents.encode(), last.contents if last else None),
+                (json.dumps(changes).encode(), None),
+            ]
+        )
+        own, held, changed = ends
+        return Turn(at, week.name, own, held, changed, digest_in(manifest), changed.offset + changed.length, missed)
+
+    def _open_week(self, at: datetime) -> _Week:
+        year, number, _ = at.isocalendar()
+        name = f"{year}-W{number:02}"
+        week = self._weeks.get(name)
+        if week is None:
+            week = self._weeks[name] = _Week(name, Pack(self.folder / f"{name}{PACK}"))
+            week.pack.begin(0)
+            replace_text(self.folder / f"{name}{TURNS}", _head(week.pack))
+        else:
+            week.pack.begin(max((one.end for one in week.turns), default=0))
+            _without_a_torn_end(self.folder / f"{name}{TURNS}")
+        return week
+
+    def last_manifest(self) -> Manifest | None:
+        """What the moment that was stored last tells; None where nothing was stored yet."""
+        last = self._last()
+        return Manifest.parse(self.texts(last)[0].decode(), str(self.folder)) if last else None
+
+    def stored(self, turn: Turn) -> int:
+        """How many octets a moment took."""
+        ends = [one.end for one in self._weeks[turn.pack].turns if one.end < turn.end]
+        return turn.end - max(ends, default=0)
+
+    def thin(self, now: datetime) -> int:
+        """Lets go of moments by the rules of the history; how many. A week is written anew, beside what is there, and
+        takes its place at once."""
+        kept = set(left(self.rules, [one.at for one in self.turns], now))
+        gone = 0
+        for week in list(self._weeks.values()):
+            staying = [one for one in week.turns if one.at in kept]
+            if len(staying) == len(week.turns) or not _worth_it(week, staying, now):
+                continue
+            gone += len(week.turns) - len(staying)
+            self._rewritten(week, staying)
+        return gone
+
+    def _rewritten(self, week: _Week, staying: list[Turn]) -> None:
+        path = self.folder / f"{week.name}{TURNS}"
+        if not staying:
+            path.unlink()
+            week.pack.path.unlink(missing_ok=True)
+            del self._weeks[week.name]
+            return
+        number = int(found[1]) + 1 if (found := re.search(r"\.(\d+)\.pack$", week.pack.path.name)) else 2
+        fresh = _Week(week.name, Pack(self.folder / f"{week.name}.{number}{PACK}"))
+        fresh.pack.begin(0)
+        lines = [_head(fresh.pack)]
+        changes: list[Any] = []
+        for turn in week.turns:
+            changes += self.changes(turn)  # what is let go changed something as well
+            if turn not in staying:
+                continue
+            manifest, where = self.texts(turn)
+
+            def text(name: str, digest: str, turn: Turn = turn, where: Where = where) -> bytes:
+                return self.answer(turn, digest, where[name][1])
+
+            digests = {name: digest for name, (digest, _) in where.items()}
+            fresh.turns.append(self._append(fresh, turn.at, manifest, digests, text, changes, turn.missed))
+            lines.append(fresh.turns[-1].line())
+            changes = []
+        replace_text(path, "".join(lines))
+        self._weeks[week.name] = fresh
+        week.pack.path.unlink(missing_ok=True)
+
+
+def begun(folder: str | Path, rules: Rules | None = None) -> History:
+    """The history in a folder, made where there is none; `rules`, where given, are its rules from now on."""
+    folder = Path(folder)
+    try:
+        folder.mkdir(inside.mode(folder=True), parents=True, exist_ok=True)
+        if not is_history(folder):
+            if any(folder.iterdir()):
+                raise CaptureError(f"{folder}: there is something in it, and it is no history; name an empty folder")
+            replace_text(folder / HISTORY, json.dumps({"format": FORMAT, "keep": (rules or Rules()).told()}) + "\n")
+        elif rules is not None:
+            replace_text(folder / HISTORY, json.dumps({"format": FORMAT, "keep": rules.told()}) + "\n")
+    except OSError as error:
+        raise CaptureError(f"{folder}: a history cannot be written here: {error.strerror}") from None
+    return History(folder)
+
+
+def _path(device: str, command: str) -> str:
+    return f"{folder_name(device)}/{file_name(command)}"
+
+
+def answers_of(manifest: Manifest) -> Iterator[tuple[str, str, CommandEntry]]:
+    """Each answer with a text: its device, its command, and what the manifest tells of it."""
+    for device, entry in manifest.devices.items():
+        for command, one in entry.commands.items():
+            if one.has_text:
+                yield device, command, one
+
+
+def _head(pack: Pack) -> str:
+    return json.dumps({"pack": pack.path.name}) + "\n"
+
+
+def _without_a_torn_end(path: Path) -> None:
+    """Takes away the beginning of a line that a run did not come to end."""
+    octets = path.read_bytes()
+    whole = octets.rfind(b"\n") + 1
+    if whole < len(octets):
+        os.truncate(path, whole)
+
+
+def _until(text: str, last: datetime) -> datetime:
+    ago = re.fullmatch(r"(\d{1,6})([mhdw])", text, re.ASCII)
+    if ago:
+        return last - timedelta(**{_UNITS[ago[2]]: int(ago[1])})
+    try:
+        moment = datetime.fromisoformat(text)
+    except ValueError:
+        raise QuestionError(
+            f"'{text}' is no moment of a history; write @{NOW}, @{FIRST}, @2026-11-20T02:00 (UTC), "
+            "or @90m, @2d for that long before the last one"
+        ) from None
+    return moment.replace(tzinfo=UTC) if moment.tzinfo is None else moment.astimezone(UTC)
+
+
+def _worth_it(week: _Week, staying: Iterable[Turn], now: datetime) -> bool:
+    """Whether a week is written anew: half of it goes, or it will not grow any more."""
+    staying = list(staying)
+    over = all(one.at < now - timedelta(days=8) for one in week.turns)
+    return over or len(staying) * 2 <= len(week.turns)

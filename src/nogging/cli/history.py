@@ -1,0 +1,56 @@
+"""`nogging history`"""
+
+from __future__ import annotations
+
+from datetime import datetime
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from nogging.captures.history import History
+from nogging.cli import FAIL, PASS
+from nogging.cli.run import Format, FormatOption, print_csv, print_json
+from nogging.judging.verdict import many
+
+
+def command(
+    folder: Annotated[Path, typer.Argument(help="A history that 'nogging keep' made.", metavar="DIR")],
+    moments: Annotated[bool, typer.Option("--moments", help="List every moment, not only how many there are.")] = False,
+    verify: Annotated[bool, typer.Option("--verify", help="Read every text of it, and tell what is damaged.")] = False,
+    format: FormatOption = Format.TEXT,
+) -> int:
+    """What a history holds: from when to when, how many moments, what it takes. Exit status 1 where it is damaged."""
+    history = History(folder)
+    damage = list(history.check() if verify else history.damage)
+    turns = history.turns
+    rows = [{"at": one.at, "missed": one.missed, "octets": history.stored(one)} for one in turns]
+    if format is Format.JSON:
+        print_json({"moments": rows, "octets": history.octets, "damage": damage})
+    elif format is Format.CSV:
+        print_csv(rows, ("at", "missed", "octets"))
+    else:
+        print("\n".join(_lines(history, rows if moments else [], verify)))
+        for one in damage:
+            print(f"damaged: {one}")
+    return FAIL if damage else PASS
+
+
+def _lines(history: History, rows: list[dict[str, object]], verified: bool) -> list[str]:
+    turns = history.turns
+    if not turns:
+        return [f"{history.folder}: nothing was captured yet"]
+    missed = sum(one.missed for one in turns)
+    kept = ", ".join(f"{step} up to a {age}" for age, step in history.rules.steps) or "all of them stay"
+    told = [
+        f"{history.folder}: {many(len(turns), 'moment')} from {_short(turns[0].at)} to {_short(turns[-1].at)}",
+        f"  on the disk   {history.octets / 1e6:.2f} MB, {history.octets / len(turns) / 1e3:.1f} kB a moment",
+        f"  as they age   {kept}",
+    ]
+    told += [f"  missed        {many(missed, 'turn')}"] * bool(missed)
+    told += ["  every text was read and is as it was written"] * (verified and not history.damage)
+    return told + [f"  @{one['at']:%Y-%m-%dT%H:%M:%S}  {one['octets']:>9} octets" for one in rows]
+
+
+def _short(moment: datetime) -> str:
+    return f"{moment:%Y-%m-%d %H:%M:%S}"

@@ -1,0 +1,66 @@
+"""`nogging keep`"""
+
+from __future__ import annotations
+
+import signal
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from nogging.captures.thinning import Rules
+from nogging.cli import PASS
+from nogging.cli.capture import secret
+from nogging.cli.run import ProgramsOption, willing
+from nogging.collecting.collect import AT_ONCE, Limits
+from nogging.collecting.keeping import Told, keep
+from nogging.collecting.schedule import entry
+from nogging.inventory import load_inventory
+from nogging.judging.verdict import many
+
+
+def command(
+    inventory: Annotated[Path, typer.Argument(help="The inventory, YAML or CSV; read anew before each turn.")],
+    to: Annotated[Path, typer.Option(help="The directory of the history; it goes on where it ended.")],
+    every: Annotated[
+        list[str] | None,
+        typer.Option(help="How often: 5m, 02:30 (UTC), or some kinds only: neighbor,interface=1m. Several times."),
+    ] = None,
+    on: Annotated[str | None, typer.Option(help="Only devices for which this predicate holds.")] = None,
+    thin: Annotated[
+        str | None, typer.Option(help="Which moments stay as they grow old: hour=all,month=hourly,year=daily.")
+    ] = None,
+    a_minute: Annotated[float | None, typer.Option(min=1, help="How many commands a device is asked a minute.")] = None,
+    at_once: Annotated[int, typer.Option(min=1, help="How many devices at a time.")] = AT_ONCE,
+    turns: Annotated[int | None, typer.Option(min=1, help="So many turns, and no more.")] = None,
+    programs: ProgramsOption = False,
+) -> int:
+    """Captures again and again, and keeps it as one history.
+
+    Every moment of it opens as a capture: nogging compare DIR@first DIR@now, DIR@2026-11-20T02:00, DIR@90m.
+    """
+    signal.signal(signal.SIGTERM, signal.default_int_handler)  # as Ctrl-C: what is under way is left, the rest stays
+    entries = [entry(one) for one in every or ["5m"]]
+    keep(
+        lambda: willing(load_inventory(inventory)).on(on),
+        to,
+        entries,
+        rules=Rules.parse(thin) if thin else None,
+        limits=Limits(at_once=at_once, a_minute=a_minute),
+        turns=turns,
+        tell=lambda told: print(line(told), flush=True),
+        ask=secret(),
+    )
+    return PASS
+
+
+def line(told: Told) -> str:
+    """A turn in one line, and below it what a person should know."""
+    kinds = f" of {', '.join(told.kinds)}" * bool(told.kinds)
+    lost = f", {many(told.missed, 'turn')} missed before it" * bool(told.missed)
+    head = (
+        f"{told.at:%Y-%m-%d %H:%M:%S}  {told.captured} of {many(told.devices, 'device')}, "
+        f"{many(told.answers, 'answer')}{kinds}, {told.new} of them new, {told.octets / 1000:.1f} kB, "
+        f"{told.seconds:.1f} s{lost}"
+    )
+    return "\n".join([head, *(f"    {one}" for one in told.remarks)])

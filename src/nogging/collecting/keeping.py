@@ -1,0 +1,262 @@
+"""Captures again and again: a network under watch.
+
+One turn after the other, never two at once: those that fall into a turn that takes too long are missed, and counted. A
+turn is a capture into the folder `turn` of the history, like any other; then it becomes a moment of the history.
+Whatever a turn meets (a file with a mistake, a device that does not answer, a full disk) is told, and the next turn
+comes; only what was wrong from the beginning, and a person or the system that stops it, ends the watch.
+
+A turn of some kinds only asks for those; of all else the moment has what was last known, with the time at which it was
+asked. A device that refused the login is left alone for a while: one refusal in each turn would lock its account.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import random
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+from nogging.captures.capture import Capture
+from nogging.captures.history import TURN, History, Turn, begun
+from nogging.captures.manifest import CAPTURED, DeviceEntry, Manifest
+from nogging.captures.masking import known_key
+from nogging.captures.sealing import sealed
+from nogging.captures.thinning import Rules
+from nogging.collecting.collect import Ask, Limits, collect
+from nogging.collecting.credentials import NotTried, Secrets
+from nogging.collecting.schedule import Due, Entry, delayed, following, missed
+from nogging.dialects.places import LIBRARY, places
+from nogging.errors import LoginRefused, NoggingError
+from nogging.inventory import Inventory
+from nogging.reading.asking import forget
+
+REFUSED = frozenset({LoginRefused.outcome, NotTried.outcome})
+LEFT_ALONE = timedelta(hours=1)
+"""How long a device that refused the login is not asked again, unless its entry in the inventory changes."""
+THINNED = timedelta(hours=1)
+"""How often what grew old is let go."""
+SET_BACK = timedelta(seconds=2)
+
+
+@dataclass(frozen=True)
+class Told:
+    """What came of a turn. `new` counts the answers that were not known, `octets` what the moment takes on the disk;
+    `remarks` are what a person should know of it."""
+
+    at: datetime
+    kinds: tuple[str, ...]
+    devices: int
+    captured: int
+    answers: int
+    new: int
+    octets: int
+    seconds: float
+    missed: int
+    remarks: tuple[str, ...] = ()
+
+
+class Clock:
+    """The time, and waiting for one; another one in its place makes days of seconds."""
+
+    def now(self) -> datetime:
+        return datetime.now(UTC)
+
+    def wait(self, until: datetime) -> None:
+        """Waits; a clock that is set meanwhile makes it look up again, not wait for hours."""
+        end = time.monotonic() + max(0.0, (until - self.now()).total_seconds())
+        while (left := end - time.monotonic()) > 0 and self.now() < until:
+            time.sleep(min(left, 1.0))
+
+
+@dataclass
+class Keeper:
+    """A watch. `load` gives the inventory as it is now; it is asked before each turn."""
+
+    load: Callable[[], Inventory]
+    history: History
+    entries: Sequence[Entry]
+    tell: Callable[[Told], None]
+    limits: Limits = field(default_factory=Limits)
+    ask: Ask | None = None
+    clock: Clock = field(default_factory=Clock)
+
+    def __post_init__(self) -> None:
+        self.inventory: Inventory | None = None
+        self.readers: list[tuple[Path, int, int]] = []
+        self.refused: dict[str, tuple[datetime, object]] = {}
+        self.remarks: list[str] = []
+        self.thinned: datetime | None = None
+        self.secrets = Secrets(self.ask)
+
+    def turns(self, most: int | None = None) -> None:
+        """Turns until it is stopped, or so many; the first one at once, of all kinds. Raises what is wrong with the
+        inventory in the first one."""
+        self.inventory = self.load()
+        due, lost, done = Due(self.clock.now(), ()), 0, 0
+        while True:
+            self.turn(due, lost)
+            done += 1
+            if done == most:
+                return
+            last, now = due.at, self.clock.now()
+            if now < last - SET_BACK:
+                self.remarks.append(f"the clock was set back by {(last - now).total_seconds():.0f} s")
+                last = now
+            due = following(self.entries, now)
+            lost = missed(self.entries, last, due.at)
+            self.clock.wait(due.at)
+
+    def turn(self, due: Due, lost: int) -> None:
+        """One turn; what goes wrong in it is told."""
+        began, monotonic = self.clock.now(), time.monotonic()
+        inventory = self.present()
+        try:
+            turn, before, capture = self.moment(inventory, due, lost)
+            new = _new(before, capture.manifest)
+            stored = self.history.stored(turn)
+            self.care(inventory, capture, began)
+        except (NoggingError, OSError) as error:
+            self.remarks.append(f"this turn came to nothing: {error}")
+            self.told(Told(began, due.kinds, len(inventory), 0, 0, 0, 0, time.monotonic() - monotonic, lost))
+            return
+        entries = capture.manifest.devices
+        self.remarks += [
+            f"{name}: {entry.outcome.replace('_', ' ')}: {entry.reason}"
+            for name, entry in entries.items()
+            if entry.reason
+        ]
+        self.told(
+            Told(
+                turn.at,
+                due.kinds,
+                len(inventory),
+                sum(one.outcome == CAPTURED for one in entries.values()),
+                sum(one.commands_answered for one in entries.values()),
+                new,
+                stored,
+                time.monotonic() - monotonic,
+                lost,
+            )
+        )
+
+    def told(self, told: Told) -> None:
+        self.tell(replace(told, remarks=tuple(self.remarks)))
+        self.remarks = []
+
+    def present(self) -> Inventory:
+        """The inventory as it is now, without the devices that are left alone; what changed in it is told."""
+        before = self.inventory
+        assert before is not None, "it was loaded before the first turn"
+        try:
+            self.inventory = self.load()
+        except NoggingError as error:
+            self.remarks.append(f"the inventory cannot be taken as it is, and stays as it was: {error}")
+        now = self.inventory
+        assert now is not None
+        if (readers := _files_of(now)) != self.readers:
+            self.readers = readers
+            forget()
+        names, were = [one.name for one in now.devices], [one.name for one in before.devices]
+        for what, those in (
+            ("added", [name for name in names if name not in were]),
+            ("taken away", [name for name in were if name not in names]),
+        ):
+            self.remarks += [f"{what}: {', '.join(those)}"] * bool(those)
+        alone = {
+            one.name
+            for one in now.devices
+            if one.name in self.refused
+            and self.refused[one.name][1] == one
+            and self.clock.now() - self.refused[one.name][0] < LEFT_ALONE
+        }
+        return replace(now, devices=tuple(one for one in now.devices if one.name not in alone))
+
+    def moment(self, inventory: Inventory, due: Due, lost: int) -> tuple[Turn, Manifest | None, Capture]:
+        """Captures, and stores what came back as a moment of the history."""
+        folder = self.history.folder / TURN
+        before = self.history.last_manifest()
+        capture = collect(
+            inventory, folder, kinds=due.kinds or None, limits=self.limits, secrets=self.secrets, ask=self.ask
+        )
+        whole = _whole(before, capture.manifest, due.kinds, self.inventory or inventory)
+        turn = self.history.add(whole, folder, [], lost)
+        return turn, before, capture
+
+    def care(self, inventory: Inventory, capture: Capture, now: datetime) -> None:
+        """Remembers who refused the login, and lets go of what grew old."""
+        for one in inventory.devices:
+            if capture.manifest.devices[one.name].outcome in REFUSED:
+                self.refused[one.name] = (now, one)
+            else:
+                self.refused.pop(one.name, None)
+        if self.thinned is None or now - self.thinned >= THINNED:
+            self.thinned = now
+            gone = self.history.thin(now)
+            self.remarks += [f"{gone} older moments were let go"] * bool(gone)
+
+
+def keep(
+    load: Callable[[], Inventory],
+    to: str | Path,
+    entries: Sequence[Entry],
+    *,
+    rules: Rules | None = None,
+    limits: Limits | None = None,
+    turns: int | None = None,
+    tell: Callable[[Told], None] = lambda _: None,
+    ask: Ask | None = None,
+    clock: Clock | None = None,
+) -> History:
+    """Captures again and again into a history, until it is stopped or for so many `turns`.
+
+    `load` gives the inventory, before each turn; `entries` say what is asked when; `rules`, where given, which moments
+    stay as they grow old. `tell` is told of each turn. Raises `CaptureError` where somebody else keeps this history,
+    and whatever is wrong with the inventory at the beginning.
+    """
+    with begun(to, rules) as history:
+        shift = random.Random(str(history.folder.resolve())).random()
+        keeper = Keeper(load, history, delayed(entries, shift), tell, limits or Limits(), ask, clock or Clock())
+        with contextlib.suppress(KeyboardInterrupt):
+            keeper.turns(turns)
+    return history
+
+
+def _whole(before: Manifest | None, now: Manifest, kinds: tuple[str, ...], inventory: Inventory) -> Manifest:
+    """The manifest of a moment: what this turn brought, and what is known of all else from the one before."""
+    whole = replace(now, devices=dict(now.devices))
+    if before is None or before.masking_key != now.masking_key:
+        return now
+    for device in inventory.devices:
+        old, new = before.devices.get(device.name), whole.devices.get(device.name)
+        if old is not None and new is None:  # left alone
+            whole.devices[device.name] = DeviceEntry(
+                old.dialect, dict(device.labels), old.outcome, old.reason, old.skew
+            )
+        elif old is not None and new is not None and kinds and old.dialect == new.dialect:
+            whole.devices[device.name] = replace(new, commands={**old.commands, **new.commands})
+    return sealed(whole, known_key())
+
+
+def _files_of(inventory: Inventory) -> list[tuple[Path, int, int]]:
+    """The user's own readers, as they stand on the disk."""
+    own = (inventory.readers,) if inventory.readers is not None else ()
+    paths = [path for place in places(own) if place != LIBRARY for path in sorted(place.glob("*/*.yaml"))]
+    return [(path, (state := path.stat()).st_mtime_ns, state.st_size) for path in paths]
+
+
+def _new(before: Manifest | None, now: Manifest) -> int:
+    """How many answers are not as they were."""
+    known = {
+        (name, command): one.digest
+        for name, entry in (before.devices.items() if before else ())
+        for command, one in entry.commands.items()
+    }
+    return sum(
+        known.get((name, command)) != one.digest
+        for name, entry in now.devices.items()
+        for command, one in entry.commands.items()
+        if one.has_text
+    )
