@@ -8,7 +8,9 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from nogging.asking.over_time import tables_over_time
 from nogging.captures.capture import Capture
+from nogging.captures.history import History, is_history
 from nogging.captures.kept import UNREAD
 from nogging.captures.saved import opened
 from nogging.errors import QuestionError
@@ -29,15 +31,19 @@ LINK = ("device", "interface", "peer_device", "peer_interface", "source")
 def query(sql: str, capture: Capture | str | Path, *more: Capture | str | Path) -> pa.Table:
     """The answer to a query as an Arrow table; `QuestionError` for one that cannot be answered.
 
-    The functions of predicates may be used; nothing outside the captures can be reached. Where there are several, each
-    table has a column `capture` with their names (`names_of`).
+    Of a history (`DIR`, without a moment) each table is over all time, with `valid_from` and `valid_to`. The functions
+    of predicates may be used; nothing outside the captures can be reached. Where there are several, each table has a
+    column `capture` with their names (`names_of`).
     """
     import duckdb
 
     database = closed_database()
     register(database)
-    captures = [opened(one) for one in (capture, *more)]
-    _register(database, captures)
+    if not more and not isinstance(capture, Capture) and is_history(Path(capture)):
+        for name, rows in over_all_time(Path(capture)).items():
+            database.register(name, rows)
+    else:
+        _register(database, [opened(one) for one in (capture, *more)])
     try:
         answer = database.sql(sql)
         if answer is None:
@@ -70,6 +76,13 @@ def _register(database: duckdb.DuckDBPyConnection, captures: Sequence[Capture]) 
                 of_one[table] = rows.add_column(0, CAPTURE, pa.array([name] * rows.num_rows, pa.string()))
     for table in several[0]:
         database.register(table, pa.concat_tables([one[table] for one in several], promote_options="default"))
+
+
+def over_all_time(folder: Path) -> dict[str, pa.Table]:
+    """Every table that a query over a history may name."""
+    history = History(folder)
+    found = tables_over_time(history)
+    return {**found, "device": tables(opened(f"{folder}@now"))["device"]} if history.turns else found
 
 
 def tables(capture: Capture) -> dict[str, pa.Table]:

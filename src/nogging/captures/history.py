@@ -312,10 +312,14 @@ class History:
             _without_a_torn_end(self.folder / f"{name}{TURNS}")
         return week
 
+    def manifest(self, turn: Turn) -> Manifest:
+        """What a moment tells of each command."""
+        return Manifest.parse(self.texts(turn)[0].decode(), str(self.folder))
+
     def last_manifest(self) -> Manifest | None:
         """What the moment that was stored last tells; None where nothing was stored yet."""
         last = self._last()
-        return Manifest.parse(self.texts(last)[0].decode(), str(self.folder)) if last else None
+        return self.manifest(last) if last else None
 
     def stored(self, turn: Turn) -> int:
         """How many octets a moment took."""

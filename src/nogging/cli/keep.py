@@ -39,18 +39,24 @@ def command(
 
     Every moment of it opens as a capture: nogging compare DIR@first DIR@now, DIR@2026-11-20T02:00, DIR@90m.
     """
-    signal.signal(signal.SIGTERM, signal.default_int_handler)  # as Ctrl-C: what is under way is left, the rest stays
     entries = [entry(one) for one in every or ["5m"]]
-    keep(
-        lambda: willing(load_inventory(inventory)).on(on),
-        to,
-        entries,
-        rules=Rules.parse(thin) if thin else None,
-        limits=Limits(at_once=at_once, a_minute=a_minute),
-        turns=turns,
-        tell=lambda told: print(line(told), flush=True),
-        ask=secret(),
-    )
+    rules = Rules.parse(thin) if thin else None
+    was = signal.signal(
+        signal.SIGTERM, signal.default_int_handler
+    )  # as Ctrl-C: what is under way is left, the rest stays
+    try:
+        keep(
+            lambda: willing(load_inventory(inventory)).on(on),
+            to,
+            entries,
+            rules=rules,
+            limits=Limits(at_once=at_once, a_minute=a_minute),
+            turns=turns,
+            tell=lambda told: print(line(told), flush=True),
+            ask=secret(),
+        )
+    finally:
+        signal.signal(signal.SIGTERM, was)
     return PASS
 
 

@@ -13,29 +13,39 @@ from __future__ import annotations
 
 import contextlib
 import random
+import shutil
+import tempfile
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from nogging.captures.capture import Capture
 from nogging.captures.history import TURN, History, Turn, begun
-from nogging.captures.manifest import CAPTURED, DeviceEntry, Manifest
+from nogging.captures.manifest import CAPTURED, MANIFEST, DeviceEntry, Manifest, is_capture, manifest_of
 from nogging.captures.masking import known_key
 from nogging.captures.sealing import sealed
 from nogging.captures.thinning import Rules
-from nogging.collecting.collect import Ask, Limits, collect
+from nogging.captures.writing import digest_in
+from nogging.collecting.collect import PARTLY, Ask, Limits, collect
 from nogging.collecting.credentials import NotTried, Secrets
 from nogging.collecting.schedule import Due, Entry, delayed, following, missed
 from nogging.dialects.places import LIBRARY, places
-from nogging.errors import LoginRefused, NoggingError
+from nogging.errors import CaptureError, LoginRefused, NoggingError
 from nogging.inventory import Inventory
+from nogging.judging.changed import Change, changed, first, left
 from nogging.reading.asking import forget
 
 REFUSED = frozenset({LoginRefused.outcome, NotTried.outcome})
 LEFT_ALONE = timedelta(hours=1)
 """How long a device that refused the login is not asked again, unless its entry in the inventory changes."""
+BEFORE = "before"
+"""The folder of the turn before the last one, with which it was compared."""
+TOLD = frozenset({CAPTURED, PARTLY})
+"""What becomes of a device that told something."""
+FAR = 2000
+"""How many moments are looked back for a device that did not answer when the watch went on."""
 THINNED = timedelta(hours=1)
 """How often what grew old is let go."""
 SET_BACK = timedelta(seconds=2)
@@ -90,6 +100,8 @@ class Keeper:
         self.remarks: list[str] = []
         self.thinned: datetime | None = None
         self.secrets = Secrets(self.ask)
+        self.last_told: dict[str, Turn] = {}
+        self.looked_back = False
 
     def turns(self, most: int | None = None) -> None:
         """Turns until it is stopped, or so many; the first one at once, of all kinds. Raises what is wrong with the
@@ -178,12 +190,75 @@ class Keeper:
         """Captures, and stores what came back as a moment of the history."""
         folder = self.history.folder / TURN
         before = self.history.last_manifest()
+        self.put_aside(folder, before)
         capture = collect(
             inventory, folder, kinds=due.kinds or None, limits=self.limits, secrets=self.secrets, ask=self.ask
         )
         whole = _whole(before, capture.manifest, due.kinds, self.inventory or inventory)
-        turn = self.history.add(whole, folder, [], lost)
+        at = datetime.fromisoformat(whole.ended)
+        turn = self.history.add(whole, folder, self.changes(before, capture, at), lost)
+        told = {name for name, one in capture.manifest.devices.items() if one.outcome in TOLD}
+        self.last_told.update(dict.fromkeys(told, turn))
         return turn, before, capture
+
+    def put_aside(self, folder: Path, last: Manifest | None) -> None:
+        """The capture of the turn before, where it is the moment before as it stands: this one is compared with it."""
+        aside = self.history.folder / BEFORE
+        with contextlib.suppress(FileNotFoundError):
+            shutil.rmtree(aside)
+        if is_capture(folder) and last is not None:
+            with contextlib.suppress(CaptureError):
+                known = manifest_of(folder)
+                if known.run == last.run and known.text() == last.text():
+                    folder.rename(aside)
+
+    def changes(self, before: Manifest | None, capture: Capture, at: datetime) -> list[Change]:
+        """What changed since each device was last heard, which mostly was the moment before."""
+        heard = {name for name, one in capture.manifest.devices.items() if one.outcome in TOLD}
+        known = self.last_heard(before)
+        groups: dict[Turn | None, set[str]] = {}
+        for name in heard:
+            groups.setdefault(known.get(name), set()).add(name)
+        found: list[Change] = []
+        for turn, devices in groups.items():
+            if turn is None:
+                found += first(capture, devices, at)
+                continue
+            with self.laid_out(turn) as then:
+                found += changed(then, capture, devices, at)
+        gone = set(before.devices if before else ()) - self.names()
+        for name in gone:
+            self.last_told.pop(name, None)
+        return found + left(gone, at)
+
+    def names(self) -> set[str]:
+        return {one.name for one in self.inventory.devices} if self.inventory else set()
+
+    def last_heard(self, before: Manifest | None) -> dict[str, Turn]:
+        """The last moment at which each device that is known was heard; looked up once, for a watch that goes on."""
+        missing = set(before.devices if before else ()) - set(self.last_told)
+        if missing and not self.looked_back:
+            for turn in reversed(self.history.turns[-FAR:]):
+                manifest = self.history.manifest(turn)
+                for name in [one for one in missing if one in manifest.devices]:
+                    if manifest.devices[name].outcome in TOLD:
+                        self.last_told[name] = turn
+                        missing.discard(name)
+                if not missing:
+                    break
+        self.looked_back = True
+        return self.last_told
+
+    @contextlib.contextmanager
+    def laid_out(self, turn: Turn) -> Iterator[Capture]:
+        """A moment as a capture: the turn before as it stands, where it is that one."""
+        aside = self.history.folder / BEFORE
+        if is_capture(aside) and digest_in((aside / MANIFEST).read_bytes()) == turn.digest:
+            yield Capture(aside)
+            return
+        with tempfile.TemporaryDirectory(prefix="nogging-") as place:
+            self.history.laid_out(turn, Path(place))
+            yield Capture(place)
 
     def care(self, inventory: Inventory, capture: Capture, now: datetime) -> None:
         """Remembers who refused the login, and lets go of what grew old."""

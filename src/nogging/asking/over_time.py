@@ -1,0 +1,104 @@
+"""A history asked as one: a table for each kind, over all time.
+
+A row is a record for as long as it was as it was: from `valid_from` to `valid_to`, which is null where it still is.
+`what` says how that began: `first` seen, `new`, `moved`, `restarted`, or `gone`: a row that says for how long nothing
+was there, and has the key alone. The moments are those of the captures: what happened between two of them is told with
+the later.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from datetime import datetime
+from typing import TYPE_CHECKING, Any
+
+from nogging.captures.history import History
+from nogging.judging.changed import FIRST, GONE, LASTING, LEFT, Change
+from nogging.predicates.database import naive
+from nogging.records import Kind
+from nogging.records.field import EVIDENCE, REMAINDER, Type
+from nogging.records.tables import table
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+WHAT, FROM, TO = "what", "valid_from", "valid_to"
+Row = dict[str, Any]
+
+
+class _Lasting:
+    """The records of one kind, each while it is as it is."""
+
+    def __init__(self, kind: Kind) -> None:
+        self.kind = kind
+        self.moments = [one.name for one in kind.fields.values() if one.type is Type.MOMENT]
+        self.open: dict[tuple[Any, ...], list[Row]] = {}
+        self.of_device: dict[str, set[tuple[Any, ...]]] = defaultdict(set)
+        self.rows: list[Row] = []
+
+    def begin(self, what: str, at: datetime, key: tuple[Any, ...], rows: list[Row]) -> None:
+        """The records of a key as they are from now on."""
+        self.end(at, key)
+        told = [
+            {**row, **{n: datetime.fromisoformat(row[n]) for n in self.moments if n in row}, WHAT: what, FROM: at}
+            for row in rows
+        ]
+        self.rows += told
+        self.open[key] = told
+        self.of_device[key[0]].add(key)
+
+    def end(self, at: datetime, key: tuple[Any, ...]) -> None:
+        for row in self.open.pop(key, ()):
+            row[TO] = at
+
+    def leave(self, at: datetime, device: str) -> None:
+        for key in self.of_device.pop(device, ()):
+            self.end(at, key)
+
+    def take(self, change: Change, at: datetime) -> None:
+        names, what = self.kind.keys, str(change["what"])
+        if what != FIRST:
+            key = change["key"]
+            rows = (
+                [{name: value for name, value in key.items() if value is not None}] if what == GONE else change["rows"]
+            )
+            self.begin(what, at, tuple(key.get(name) for name in names), rows)
+            return
+        self.leave(at, change["device"])
+        found: dict[tuple[Any, ...], list[Row]] = defaultdict(list)
+        for row in change["rows"]:
+            found[tuple(row.get(name) for name in names)].append(row)
+        for key, rows in found.items():
+            self.begin(what, at, key, rows)
+
+    def as_table(self) -> pa.Table:
+        import pyarrow as pa
+
+        left_out = [REMAINDER.name, *(one.name for one in EVIDENCE)]
+        made = table(self.kind, self.rows)
+        made = made.drop_columns([name for name in left_out if name in made.column_names])
+        moment = pa.timestamp("us", "UTC")
+        for name, type_ in ((WHAT, pa.string()), (FROM, moment), (TO, moment)):
+            made = made.append_column(name, pa.array([row.get(name) for row in self.rows], type_))
+        return naive(made)
+
+
+def tables_over_time(history: History) -> dict[str, pa.Table]:
+    """A table for each kind over all time, and `moment`: when was captured, and how many turns were missed before."""
+    import pyarrow as pa
+
+    lasting = {kind.name: _Lasting(kind) for kind in LASTING}
+    turns = history.turns
+    for turn in turns:
+        for change in history.changes(turn):
+            at = datetime.fromisoformat(change["at"])
+            if change["what"] == LEFT:
+                for one in lasting.values():
+                    one.leave(at, change["device"])
+            elif change["kind"] in lasting:
+                lasting[change["kind"]].take(change, at)
+    found = {name: one.as_table() for name, one in lasting.items()}
+    moments = {"at": pa.array([one.at for one in turns], pa.timestamp("us", "UTC"))}
+    moments["missed"] = pa.array([one.missed for one in turns], pa.int64())
+    found["moment"] = naive(pa.table(moments))
+    return found

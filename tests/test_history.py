@@ -1,0 +1,342 @@
+"""A network under watch: turns that are kept as one history, of which every moment opens as a capture."""
+
+from __future__ import annotations
+
+import json
+import os
+import random
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from itertools import pairwise
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+import nogging
+from conftest import Build, Sound, here
+from nogging.captures.history import PACK, TURN, TURNS, History, begun
+from nogging.captures.manifest import ALTERED, MANIFEST
+from nogging.captures.masking import user_key
+from nogging.captures.sealing import Standing, sealed
+from nogging.captures.thinning import Rules, left
+from nogging.captures.writing import ANSWERS
+from nogging.collecting.collect import Limits
+from nogging.collecting.keeping import Clock, Told, keep
+from nogging.collecting.schedule import Entry, entry, following, missed
+from nogging.errors import CaptureError, QuestionError
+from nogging.inventory import Inventory, load_inventory
+from nogging.standin import served
+
+MONDAY = datetime(2026, 11, 23, 2, tzinfo=UTC)
+
+
+class Script(Clock):
+    """A clock that does something before each turn instead of waiting."""
+
+    def __init__(self, *steps: Any) -> None:
+        self.steps = iter(steps)
+
+    def wait(self, until: datetime) -> None:
+        next(self.steps)()
+
+
+def nothing() -> None:
+    pass
+
+
+def test_a_cable_is_pulled_and_put_back(tmp_path: Path) -> None:
+    """Four turns of the stand-in network; one of them asks for some kinds only."""
+    told: list[Told] = []
+    with served(tmp_path / "sound") as sound:
+        network = sound.network
+
+        def pulled() -> None:
+            network.unplug("heron-r1", "GigabitEthernet0/0")
+
+        def back() -> None:
+            network.plug("heron-r1", "GigabitEthernet0/0")
+
+        history = keep(
+            lambda: load_inventory(sound.inventory),
+            tmp_path / "watched",
+            [Entry((), timedelta(days=1), timedelta(hours=1)), Entry(("neighbor", "interface"), timedelta(seconds=1))],
+            turns=4,
+            tell=told.append,
+            clock=Script(pulled, back, nothing),
+        )
+    assert [one.kinds for one in told] == [(), *3 * [("neighbor", "interface")]]
+    assert all(one.captured == 8 and not one.remarks for one in told)
+    assert told[0].new == told[0].answers and 0 < told[1].new < 40 and told[3].octets < told[0].octets / 5
+    folder = history.folder
+    assert list(history.check()) == [] and not here("history", folder, "--verify")[0]
+    last = nogging.open_capture(folder / TURN)
+    for moment in ("first", "now"):
+        capture = nogging.query("SELECT count(DISTINCT device) AS n FROM route", f"{folder}@{moment}").to_pylist()
+        assert capture == [{"n": 8}]  # of what a turn does not ask for, the moment has what was last known
+    back_again = nogging.compare(f"{folder}@first", f"{folder}@now").differences
+    assert back_again == ()  # the moment between them tells of it, and so does the table over all time, below
+    status, out, _ = here(
+        "compare", f"{folder}@first", f"{folder}@{history.turns[1].at.isoformat()}", "--format", "json"
+    )
+    assert status == 1 and {one["key"]["device"] for one in json.loads(out)} >= {"heron-r1"}
+    rows = nogging.query(
+        "SELECT what, valid_from, valid_to FROM interface "
+        "WHERE device = 'heron-r1' AND name = 'GigabitEthernet0/0' ORDER BY valid_from",
+        folder,
+    ).to_pylist()
+    ats = [one.at.replace(tzinfo=None) for one in history.turns]
+    assert [one["valid_from"] for one in rows][:3] == ats[:3] and rows[0]["valid_to"] == ats[1]
+    assert rows[0]["what"] == "first" and rows[-1]["valid_to"] is None
+    assert last.devices.keys() == network.devices.keys()
+
+
+def test_what_changes_meanwhile_is_told_and_taken(sound: Sound, tmp_path: Path) -> None:
+    """Devices come and go, the file has a mistake in it, a login is refused: each is told, and the watch goes on."""
+    text = (sound.folder / "inventory.yaml").read_text()
+    file = sound.folder / "watched.yaml"
+    told: list[Told] = []
+
+    def load() -> Inventory:
+        return load_inventory(file).on("name in ('mole-r1', 'otter-r1', 'heron-r1')")
+
+    def without(name: str) -> Any:
+        return lambda: file.write_text("\n".join(one for one in text.splitlines() if f"name: {name}," not in one))
+
+    file.write_text(text)
+    steps = (without("heron-r1"), lambda: file.write_text("devices: ["), lambda: file.write_text(text), nothing)
+    history = keep(load, tmp_path / "w", [entry("1s")], turns=5, tell=told.append, clock=Script(*steps))
+    file.unlink()
+    assert [one.captured for one in told] == [3, 2, 2, 3, 3]
+    assert told[1].remarks == ("taken away: heron-r1",) and told[3].remarks == ("added: heron-r1",)
+    assert "watched.yaml:2:1" in told[2].remarks[0] and "stays as it was" in told[2].remarks[0]
+    whats = nogging.query(
+        "SELECT what, valid_to IS NULL AS still FROM system WHERE device = 'heron-r1' ORDER BY valid_from",
+        history.folder,
+    ).to_pylist()
+    assert whats == [{"what": "first", "still": False}, {"what": "first", "still": True}]
+
+
+def test_a_refused_login_is_not_tried_in_each_turn(tmp_path: Path) -> None:
+    told: list[Told] = []
+    with served(tmp_path / "sound") as sound:
+        (sound.inventory.parent / "password").write_text("wrong\n")
+        inventory = load_inventory(sound.inventory).on("name = 'mole-r1'")
+        keep(
+            lambda: inventory, tmp_path / "w", [entry("1s")], turns=3, tell=told.append, clock=Script(nothing, nothing)
+        )
+    assert [one.devices for one in told] == [1, 0, 0] and "login refused" in told[0].remarks[0]
+    status, out, _ = here("about", f"{tmp_path / 'w'}@now")
+    assert status == 0 and "login refused" in out.replace("_", " ")  # it is there, and proves nothing
+
+
+def test_two_keepers_and_what_is_no_history(sound: Sound, tmp_path: Path) -> None:
+    folder = tmp_path / "w"
+    with begun(folder), pytest.raises(CaptureError, match="somebody else"):
+        keep(lambda: sound.inventory, folder, [entry("1s")], turns=1)
+    with pytest.raises(CaptureError, match="nothing was captured yet"):
+        nogging.compare(f"{folder}@first", f"{folder}@now")
+    (tmp_path / "other").mkdir()
+    (tmp_path / "other" / "file").touch()
+    with pytest.raises(CaptureError, match="no history"):
+        begun(tmp_path / "other")
+    status, _, said = here("compare", f"{tmp_path / 'nowhere'}@now", folder)
+    assert status == 2 and "no such directory" in said
+    for wrong in ("every", "5x", "25:00", "neigbor=5m", "0s"):
+        status, _, said = here("keep", sound.folder / "inventory.yaml", "--to", folder, "--every", wrong)
+        assert status == 2 and wrong.partition("=")[0] in said
+
+
+def added(history: History, capture: nogging.Capture, at: datetime, changes: Any = ()) -> None:
+    """The capture as a moment at another time."""
+    manifest = sealed(replace(capture.manifest, ended=at.isoformat()), user_key())
+    history.add(manifest, capture.folder, list(changes))
+
+
+def texts(n: int) -> dict[str, dict[str, str]]:
+    """Answers of two devices, one line of which changes with the moment."""
+    steady = "".join(f"line {n} of what never changes\n" for n in range(40))
+    return {name: {"show version": f"{steady}{name} {n}\n", "show ip route": steady} for name in ("a-r1", "b-r1")}
+
+
+@pytest.fixture
+def week(build: Build, tmp_path: Path) -> Iterator[tuple[Path, list[nogging.Capture]]]:
+    """A history of six moments over two weeks, and the captures that they are."""
+    captures = [build(f"c{n}", texts(n)) for n in range(6)]
+    with begun(tmp_path / "w") as history:
+        for n, one in enumerate(captures):
+            added(history, one, MONDAY + timedelta(days=2 * n), [{"at": MONDAY.isoformat(), "n": n}])
+    yield tmp_path / "w", captures
+
+
+def test_moments_are_the_captures_that_they_were(week: tuple[Path, list[nogging.Capture]], tmp_path: Path) -> None:
+    folder, captures = week
+    history = History(folder)
+    assert len(list(folder.glob(f"*{PACK}"))) == 2 and list(history.check()) == []
+    for n, (turn, was) in enumerate(zip(history.turns, captures, strict=True)):
+        history.laid_out(turn, tmp_path / f"o{n}")
+        opened = nogging.open_capture(tmp_path / f"o{n}")
+        assert opened.standing is Standing.WHOLE
+        assert opened.answer("a-r1", "show version") == was.answer("a-r1", "show version")
+    for text, n in (
+        ("first", 0),
+        ("now", 5),
+        ("2026-11-26", 1),
+        ("2d", 4),
+        ("2026-11-27T02:00:00+00:00", 2),
+        ("1w", 1),
+    ):
+        assert history.turn(text).at == MONDAY + timedelta(days=2 * n), text
+    for wrong in ("yesterday", "2026-11-22", "9999999d", "2026-13-01"):
+        with pytest.raises(QuestionError):
+            history.turn(wrong)
+    assert (folder / f"2026-W48{PACK}").stat().st_size < 4 * sum(len(one) for one in texts(0)["a-r1"].values())
+
+
+def test_thinning_keeps_what_it_says_and_every_change(week: tuple[Path, list[nogging.Capture]]) -> None:
+    folder, captures = week
+    now = MONDAY + timedelta(days=18)
+    with begun(folder, Rules.parse("week=all, year=weekly")) as history:
+        before = history.octets
+        assert history.thin(now) == 4 and history.thin(now) == 0
+        kept = [one.at for one in history.turns]
+        assert history.octets < before
+    again = History(folder)
+    assert [one.at for one in again.turns] == kept == left(again.rules, kept, now) and list(again.check()) == []
+    assert [one["n"] for turn in again.turns for one in again.changes(turn)] == list(range(6))
+    assert sorted(one.name for one in folder.glob("*.pack")) == ["2026-W48.2.pack", "2026-W49.2.pack"]
+    with again:
+        added(again, captures[0], now + timedelta(hours=1))
+    assert list(History(folder).check()) == []
+    for wrong in ("week", "fortnight=all", "week=often", ""):
+        with pytest.raises(QuestionError):
+            Rules.parse(wrong)
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(data=st.data())
+def test_a_write_that_was_cut_off_did_not_happen(
+    tmp_path_factory: pytest.TempPathFactory, kept: tuple[Path, Path], data: st.DataObject
+) -> None:
+    """Whatever a kill or a full disk leaves behind the last moment that was told: it opens, and goes on."""
+    source, more = kept
+    folder = tmp_path_factory.mktemp("cut") / "w"
+    shutil.copytree(source, folder)
+    turns, pack = (next(folder.glob(f"*{one}")) for one in (TURNS, PACK))
+    lines = turns.read_bytes().splitlines(keepends=True)
+    whole = data.draw(st.integers(1, len(lines)))
+    turns.write_bytes(b"".join(lines[:whole]) + data.draw(st.sampled_from(lines[1:]))[: data.draw(st.integers(0, 60))])
+    ends = [json.loads(one)["end"] for one in lines[1:whole]]
+    with pack.open("r+b") as file:
+        file.truncate(data.draw(st.integers(ends[-1] if ends else 0, pack.stat().st_size)))
+    with begun(folder) as history:
+        assert len(history.turns) == whole - 1 and list(history.check()) == []
+        added(history, nogging.open_capture(more), MONDAY + timedelta(days=1))
+    again = History(folder)
+    assert len(again.turns) == whole and list(again.check()) == []
+
+
+@pytest.fixture
+def kept(build: Build, tmp_path: Path) -> tuple[Path, Path]:
+    """A history of three moments, and the capture of a fourth."""
+    with begun(tmp_path / "k") as history:
+        for n in range(3):
+            added(history, build(f"k{n}", texts(n)), MONDAY + timedelta(hours=n))
+    return tmp_path / "k", build("k3", texts(3)).folder
+
+
+def test_damage_is_found_and_told(week: tuple[Path, list[nogging.Capture]]) -> None:
+    folder, _ = week
+    whole = {path: path.read_bytes() for path in folder.iterdir() if path.suffix in (PACK, TURNS)}
+    chance = random.Random(7)
+    for path, octets in whole.items():
+        for _ in range(12):
+            at = chance.randrange(len(octets))
+            path.write_bytes(octets[:at] + bytes([octets[at] ^ (1 << chance.randrange(7))]) + octets[at + 1 :])
+            status, out, said = here("history", folder, "--verify")
+            assert status in (1, 2) or octets[at : at + 1].isspace() or b'"missed"' in octets, (path, at, out)
+            assert "Traceback" not in said and "fault" not in said
+        path.write_bytes(octets)
+    history = History(folder)
+    place = history.texts(history.turns[0])[1]["a-r1/show_version.txt"][1]
+    pack = folder / f"2026-W48{PACK}"
+    octets = bytearray(pack.read_bytes())
+    octets[place.offset + place.length // 2] ^= 255
+    pack.write_bytes(octets)
+    capture = nogging.query("SELECT 1 AS one", f"{folder}@first").to_pylist()
+    assert capture == [{"one": 1}]
+    History(folder).laid_out(history.turns[0], folder / "opened")
+    opened = nogging.open_capture(folder / "opened")
+    assert opened.devices["a-r1"].commands["show version"].outcome == ALTERED
+    assert opened.devices["b-r1"].commands["show ip route"].outcome != ALTERED
+
+
+def test_a_history_from_elsewhere_leads_nowhere(week: tuple[Path, list[nogging.Capture]], tmp_path: Path) -> None:
+    """Names in the contents and in the manifest, the file of the texts, a link: none leads out of the folder."""
+    folder, _ = week
+    path = folder / f"2026-W48{TURNS}"
+    lines = path.read_text().splitlines(keepends=True)
+    for name in ("../secret.pack", "/etc/passwd", "a/b.pack"):
+        path.write_text(json.dumps({"pack": name}) + "\n" + "".join(lines[1:]))
+        assert any("is no file of texts" in one for one in History(folder).damage)
+    path.write_text("".join(lines))
+    pack = folder / f"2026-W48{PACK}"
+    pack.rename(tmp_path / "elsewhere")
+    pack.symlink_to(tmp_path / "elsewhere")
+    assert any("link" in one for one in History(folder).check())
+
+
+def test_killed_at_any_moment_it_goes_on(sound: Sound, tmp_path: Path) -> None:
+    folder = tmp_path / "w"
+    order = [sys.executable, "-m", "nogging", "keep", str(sound.folder / "inventory.yaml"), "--to", str(folder)]
+    order += ["--every", "1s", "--on", "name in ('mole-r1', 'heron-r1')", "--programs"]
+    chance, seen = random.Random(int(os.environ.get("NOGGING_SEED", "3"))), 0
+    for _ in range(int(os.environ.get("NOGGING_MOMENTS", "3"))):
+        watch = subprocess.Popen(order, stdout=subprocess.PIPE, text=True)
+        assert watch.stdout is not None and watch.stdout.readline()
+        time.sleep(chance.random() * 1.5)
+        watch.send_signal(signal.SIGKILL)
+        watch.communicate()
+        history = History(folder)
+        assert list(history.check()) == [] and len(history.turns) > seen
+        seen = len(history.turns)
+    watch = subprocess.Popen(order, stdout=subprocess.PIPE, text=True)
+    assert watch.stdout is not None and watch.stdout.readline()
+    watch.send_signal(signal.SIGTERM)
+    assert watch.wait(20) == 0 and not nogging.compare(f"{folder}@first", f"{folder}@now").differences
+
+
+@given(
+    every=st.integers(1, 90_000),
+    offset=st.integers(0, 86_399),
+    at=st.datetimes(datetime(2026, 1, 1), datetime(2030, 1, 1)),
+    later=st.integers(0, 200_000),
+)
+def test_turns_fall_where_they_should(every: int, offset: int, at: datetime, later: int) -> None:
+    one = Entry((), timedelta(seconds=every), timedelta(seconds=offset % every))
+    moment = at.replace(tzinfo=UTC)
+    due = following([one], moment)
+    assert moment < due.at <= moment + one.every and due.kinds == ()
+    assert one.after(due.at) == due.at + one.every
+    end = due.at + timedelta(seconds=later)
+    assert missed([one], due.at, following([one], end).at) == later // every
+    two = following([one, Entry(("neighbor",), one.every, one.offset)], moment)
+    assert two.kinds == () and following([Entry(("vlan",), one.every, one.offset)], moment).kinds == ("vlan",)
+    assert following([entry("02:30")], moment).at.strftime("%H:%M:%S") == "02:30:00"
+
+
+def test_a_device_is_not_asked_faster_than_it_may_be(sound: Sound, tmp_path: Path) -> None:
+    inventory = sound.inventory.on("name = 'heron-r1'")
+    capture = nogging.capture(inventory, to=tmp_path / "c", kinds=["interface", "arp"], limits=Limits(a_minute=600))
+    started = sorted(one.started for one in capture.devices["heron-r1"].commands.values())
+    gaps = [datetime.fromisoformat(b) - datetime.fromisoformat(a) for a, b in pairwise(started)]
+    assert gaps and min(gaps) >= timedelta(seconds=0.09)
+    assert (tmp_path / "c" / MANIFEST).is_file() and (tmp_path / "c" / ANSWERS).is_dir()
