@@ -97,6 +97,8 @@ class _Week:
     name: str
     pack: Pack
     turns: list[Turn] = field(default_factory=list)
+    where: Where = field(default_factory=dict)
+    """The answers of its last moment, where they are known."""
 
 
 class History:
@@ -165,14 +167,14 @@ class History:
         manifest = pack.text(turn.manifest)
         if digest_in(manifest) != turn.digest:
             raise CaptureError(f"{pack.path}: damaged: the manifest of {turn.at.isoformat()} is another")
-        return manifest, self._where(self._weeks[turn.pack], turn)
-
-    def _where(self, week: _Week, turn: Turn) -> Where:
         try:
-            contents = json.loads(week.pack.text(turn.contents))
-            return {name: (digest, Place.of(place)) for name, (digest, *place) in contents.items()}
-        except (ValueError, TypeError, AttributeError) as error:
-            raise CaptureError(f"{week.pack.path}: damaged: {error}") from None
+            digests = _digests(json.loads(manifest))
+            places = json.loads(pack.text(turn.contents))  # in the order in which the manifest tells of the answers
+            return manifest, {
+                name: (digest, Place.of(place)) for (name, digest), place in zip(digests.items(), places, strict=True)
+            }
+        except (ValueError, TypeError, AttributeError, KeyError) as error:
+            raise CaptureError(f"{pack.path}: damaged: {error}") from None
 
     def answer(self, turn: Turn, digest: str, place: Place) -> bytes:
         """The text of an answer; `CaptureError` where it is not the one that was stored."""
@@ -240,7 +242,7 @@ class History:
         """Stores a moment: its manifest, and those of its answers in `folder` that are not known. What the manifest
         tells of and the folder does not have is as it was the moment before."""
         last = self._last()
-        where = self.texts(last)[1] if last else {}
+        where = (self._weeks[last.pack].where or self.texts(last)[1]) if last else {}
 
         def text(name: str, digest: str) -> bytes:
             if where.get(name, ("",))[0] == digest and last is not None:
@@ -255,8 +257,9 @@ class History:
 
         at = datetime.fromisoformat(manifest.ended).astimezone(UTC)
         week = self._open_week(at)
-        digests = {_path(device, command): one.digest for device, command, one in answers_of(manifest)}
-        turn = self._append(week, at, manifest.text().encode(), digests, text, changes, missed)
+        whole = manifest.text().encode()
+        digests = _digests(json.loads(whole))
+        turn = self._append(week, at, whole, digests, text, changes, missed)
         with (self.folder / f"{week.name}{TURNS}").open("ab") as file:
             file.write(turn.line().encode())
             file.flush()
@@ -282,13 +285,13 @@ class History:
         """Puts the texts of a moment into the pack of a week: those that it does not have, each held against the one of
         the same name that the moment before had."""
         last = week.turns[-1] if week.turns else None
-        before = self._where(week, last) if last else {}
+        before = week.where or (self.texts(last)[1] if last else {})
         known = dict(before.values())
         new = {digest: name for name, digest in digests.items() if digest not in known}
         texts = [(text(name, digest), before[name][1] if name in before else None) for digest, name in new.items()]
         known.update(zip(new, week.pack.add(texts), strict=True))
-        where = {name: (digest, known[digest]) for name, digest in digests.items()}
-        contents = json.dumps({name: [digest, *place.told()] for name, (digest, place) in where.items()})
+        week.where = {name: (digest, known[digest]) for name, digest in digests.items()}
+        contents = json.dumps([place.told() for _, place in week.where.values()])
         ends = week.pack.add(
             [
                 (manifest, last.manifest if last else None),
@@ -395,6 +398,16 @@ def answers_of(manifest: Manifest) -> Iterator[tuple[str, str, CommandEntry]]:
         for command, one in entry.commands.items():
             if one.has_text:
                 yield device, command, one
+
+
+def _digests(manifest: Mapping[str, Any]) -> dict[str, str]:
+    """The digest of each answer that a manifest tells of, by the path of its file."""
+    return {
+        _path(device, command): one["digest"]
+        for device, entry in manifest["devices"].items()
+        for command, one in entry["commands"].items()
+        if one["digest"]
+    }
 
 
 def _head(pack: Pack) -> str:

@@ -117,7 +117,9 @@ class Pack:
 
 def _packed(text: bytes, base: bytes = b"") -> bytes:
     window = min(max((len(text) + len(base)).bit_length(), _SMALLEST_WINDOW), _LARGEST_WINDOW)
-    how = zstandard.ZstdCompressionParameters.from_level(LEVEL, window_log=window, write_content_size=True)
+    how = zstandard.ZstdCompressionParameters.from_level(
+        LEVEL, window_log=window, write_content_size=True, write_checksum=True
+    )
     return zstandard.ZstdCompressor(compression_params=how, dict_data=_dictionary(base)).compress(text)
 
 
