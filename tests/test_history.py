@@ -34,9 +34,17 @@ from nogging.collecting.keeping import Clock, Told, keep
 from nogging.collecting.schedule import Entry, entry, following, missed
 from nogging.errors import CaptureError, QuestionError
 from nogging.inventory import Inventory, load_inventory
+from nogging.judging.noticing import BEGAN, ENDED, GOES_ON, Notices
+from nogging.judging.verdict import Judgement, Result, Verdict
 from nogging.standin import served
 
 MONDAY = datetime(2026, 11, 23, 2, tzinfo=UTC)
+
+
+EXPECTED = """
+expect:
+  - {title: Ports stay up, every: interface, where: before.oper_status = 'up', must: oper_status = 'up'}
+"""
 
 
 class Script(Clock):
@@ -60,11 +68,12 @@ def test_a_cable_is_pulled_and_put_back(tmp_path: Path) -> None:
         network = sound.network
 
         def pulled() -> None:
-            network.unplug("heron-r1", "GigabitEthernet0/0")
+            network.unplug("mole-r1", "eth3")
 
         def back() -> None:
-            network.plug("heron-r1", "GigabitEthernet0/0")
+            network.plug("mole-r1", "eth3")
 
+        (tmp_path / "expected.yaml").write_text(EXPECTED)
         history = keep(
             lambda: load_inventory(sound.inventory),
             tmp_path / "watched",
@@ -72,9 +81,19 @@ def test_a_cable_is_pulled_and_put_back(tmp_path: Path) -> None:
             turns=4,
             tell=told.append,
             clock=Script(pulled, back, nothing),
+            expectations=tmp_path / "expected.yaml",
         )
     assert [one.kinds for one in told] == [(), *3 * [("neighbor", "interface")]]
     assert all(one.captured == 8 and not one.remarks for one in told)
+    assert [one.verdict for one in told] == ["pass", "fail", "pass", "pass"]
+    notices = [notice for one in told for notice in one.notices]
+    assert [(one.what, [about.title for about in one.about]) for one in notices] == [
+        ("began", ["Ports stay up"]),
+        ("ended", ["Ports stay up"]),
+    ]
+    assert notices[0].causes[0].startswith("gannet-r1: interface eth3 moved (oper_status up to down")
+    written = [json.loads(one) for one in (history.folder / "notices.jsonl").read_text().splitlines()]
+    assert written == [one.told() for one in notices] and not Notices(written).open and Notices(written[:1]).open
     assert told[0].new == told[0].answers and 0 < told[1].new < 40 and told[3].octets < told[0].octets / 5
     folder = history.folder
     assert list(history.check()) == [] and not here("history", folder, "--verify")[0]
@@ -83,14 +102,14 @@ def test_a_cable_is_pulled_and_put_back(tmp_path: Path) -> None:
         capture = nogging.query("SELECT count(DISTINCT device) AS n FROM route", f"{folder}@{moment}").to_pylist()
         assert capture == [{"n": 8}]  # of what a turn does not ask for, the moment has what was last known
     back_again = nogging.compare(f"{folder}@first", f"{folder}@now").differences
-    assert back_again == ()  # the moment between them tells of it, and so does the table over all time, below
+    assert {(one.kind, one.what) for one in back_again} >= {("interface", "restarted"), ("neighbor", "restarted")}
     status, out, _ = here(
         "compare", f"{folder}@first", f"{folder}@{history.turns[1].at.isoformat()}", "--format", "json"
     )
-    assert status == 1 and {one["key"]["device"] for one in json.loads(out)} >= {"heron-r1"}
+    assert status == 1 and {one["key"]["device"] for one in json.loads(out)} >= {"mole-r1", "gannet-r1"}
     rows = nogging.query(
         "SELECT what, valid_from, valid_to FROM interface "
-        "WHERE device = 'heron-r1' AND name = 'GigabitEthernet0/0' ORDER BY valid_from",
+        "WHERE device = 'mole-r1' AND name = 'eth3' ORDER BY valid_from",
         folder,
     ).to_pylist()
     ats = [one.at.replace(tzinfo=None) for one in history.turns]
@@ -136,6 +155,27 @@ def test_a_refused_login_is_not_tried_in_each_turn(tmp_path: Path) -> None:
     assert [one.devices for one in told] == [1, 0, 0] and "login refused" in told[0].remarks[0]
     status, out, _ = here("about", f"{tmp_path / 'w'}@now")
     assert status == 0 and "login refused" in out.replace("_", " ")  # it is there, and proves nothing
+
+
+@given(verdicts=st.lists(st.sampled_from(list(Verdict)), min_size=1, max_size=200), minutes=st.integers(1, 400))
+def test_a_person_is_told_of_what_changes(verdicts: list[Verdict], minutes: int) -> None:
+    """Each change once, also over an end of the watch in between; what goes on after an hour, four, and once a day."""
+    notices, told, last = Notices(), [], Verdict.PASS
+    for n, verdict in enumerate(verdicts):
+        at = MONDAY + n * timedelta(minutes=minutes)
+        result = Result("Ports stay up", "must", "interface", verdict, "", 1)
+        now = notices.of(Judgement(verdict, "", (result,)), at)
+        assert [one.what for one in now if one.what != GOES_ON] == (
+            [] if verdict is last else [ENDED if verdict is Verdict.PASS else BEGAN]
+        )
+        told += now
+        notices, last = Notices(json.loads(json.dumps([one.told() for one in told]))), verdict
+    again = [one for one in told if one.what == GOES_ON]
+    assert all(one.at - one.about[0].since >= timedelta(hours=1) for one in again)
+    if len(set(verdicts)) == 1 and verdicts[0] is not Verdict.PASS:
+        lasted = (len(verdicts) - 1) * timedelta(minutes=minutes)
+        steps = sum(lasted >= timedelta(hours=hours) for hours in (1, 4)) + lasted // timedelta(days=1)
+        assert 0 <= steps - len(again) <= (minutes > 60) + (minutes > 180)
 
 
 def test_two_keepers_and_what_is_no_history(sound: Sound, tmp_path: Path) -> None:

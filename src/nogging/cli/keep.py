@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import signal
+from datetime import datetime
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
+from nogging.captures.history import FIRST
 from nogging.captures.thinning import Rules
 from nogging.cli import PASS
 from nogging.cli.capture import secret
@@ -16,7 +18,8 @@ from nogging.collecting.collect import AT_ONCE, Limits
 from nogging.collecting.keeping import Told, keep
 from nogging.collecting.schedule import entry
 from nogging.inventory import load_inventory
-from nogging.judging.verdict import many
+from nogging.judging.noticing import ENDED, GOES_ON, About, Notice
+from nogging.judging.verdict import Verdict, many
 
 
 def command(
@@ -33,6 +36,12 @@ def command(
     a_minute: Annotated[float | None, typer.Option(min=1, help="How many commands a device is asked a minute.")] = None,
     at_once: Annotated[int, typer.Option(min=1, help="How many devices at a time.")] = AT_ONCE,
     turns: Annotated[int | None, typer.Option(min=1, help="So many turns, and no more.")] = None,
+    expectations: Annotated[
+        Path | None, typer.Option("--expect", help="Expectations to judge each moment by; what changes in it is told.")
+    ] = None,
+    against: Annotated[
+        str, typer.Option(help="The moment that 'before' means in them: first, or 2026-11-20T02:00.")
+    ] = FIRST,
     programs: ProgramsOption = False,
 ) -> int:
     """Captures again and again, and keeps it as one history.
@@ -54,6 +63,8 @@ def command(
             turns=turns,
             tell=lambda told: print(line(told), flush=True),
             ask=secret(),
+            expectations=expectations,
+            against=against,
         )
     finally:
         signal.signal(signal.SIGTERM, was)
@@ -69,4 +80,21 @@ def line(told: Told) -> str:
         f"{many(told.answers, 'answer')}{kinds}, {told.new} of them new, {told.octets / 1000:.1f} kB, "
         f"{told.seconds:.1f} s{lost}"
     )
-    return "\n".join([head, *(f"    {one}" for one in told.remarks)])
+    head += f"; {told.verdict}" * bool(told.verdict)
+    notices = [text for one in told.notices for text in notice(one)]
+    return "\n".join([head, *(f"    {one}" for one in (*notices, *told.remarks))])
+
+
+def notice(one: Notice) -> list[str]:
+    """A notice in lines: each expectation with its verdict, and what it likely follows from."""
+    lines = [f"{_told(one.what, about, one.at)}" for about in one.about]
+    return [*lines, *(f"  likely from {cause}" for cause in one.causes)]
+
+
+def _told(what: str, about: About, at: datetime) -> str:
+    lasted = str(at - about.since).split(".")[0]
+    if what == ENDED:
+        return f"passes again, after {lasted}: {about.title}"
+    verdict = "fails" if about.verdict == Verdict.FAIL else "is unproven"
+    since = f" for {lasted}" * (what == GOES_ON)
+    return f"{verdict}{since}: {about.title}{f': {about.reason}' if about.reason else ''}"

@@ -12,6 +12,7 @@ asked. A device that refused the login is left alone for a while: one refusal in
 from __future__ import annotations
 
 import contextlib
+import json
 import random
 import shutil
 import tempfile
@@ -20,11 +21,13 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from typing import Any
 
 from nogging.captures.capture import Capture
-from nogging.captures.history import TURN, History, Turn, begun
+from nogging.captures.history import FIRST, NOW, TURN, History, Turn, begun
 from nogging.captures.manifest import CAPTURED, MANIFEST, DeviceEntry, Manifest, is_capture, manifest_of
 from nogging.captures.masking import known_key
+from nogging.captures.saved import opened
 from nogging.captures.sealing import sealed
 from nogging.captures.thinning import Rules
 from nogging.captures.writing import digest_in
@@ -35,11 +38,15 @@ from nogging.dialects.places import LIBRARY, places
 from nogging.errors import CaptureError, LoginRefused, NoggingError
 from nogging.inventory import Inventory
 from nogging.judging.changed import Change, changed, first, left
+from nogging.judging.check import check
+from nogging.judging.noticing import Notice, Notices
 from nogging.reading.asking import forget
 
 REFUSED = frozenset({LoginRefused.outcome, NotTried.outcome})
 LEFT_ALONE = timedelta(hours=1)
 """How long a device that refused the login is not asked again, unless its entry in the inventory changes."""
+NOTICES = "notices.jsonl"
+"""The file of the notices, beside the history."""
 BEFORE = "before"
 """The folder of the turn before the last one, with which it was compared."""
 TOLD = frozenset({CAPTURED, PARTLY})
@@ -66,6 +73,9 @@ class Told:
     seconds: float
     missed: int
     remarks: tuple[str, ...] = ()
+    verdict: str = ""
+    """What the expectations of the watch say of the moment."""
+    notices: tuple[Notice, ...] = ()
 
 
 class Clock:
@@ -92,8 +102,13 @@ class Keeper:
     limits: Limits = field(default_factory=Limits)
     ask: Ask | None = None
     clock: Clock = field(default_factory=Clock)
+    expectations: Path | None = None
+    against: str = FIRST
+    """The moment that `before` means to the expectations."""
 
     def __post_init__(self) -> None:
+        self.notices = Notices(_lines(self.history.folder / NOTICES))
+        self.then: Capture | None = None
         self.inventory: Inventory | None = None
         self.readers: list[tuple[Path, int, int]] = []
         self.refused: dict[str, tuple[datetime, object]] = {}
@@ -101,6 +116,7 @@ class Keeper:
         self.thinned: datetime | None = None
         self.secrets = Secrets(self.ask)
         self.last_told: dict[str, Turn] = {}
+        self.causes: list[str] = []
         self.looked_back = False
 
     def turns(self, most: int | None = None) -> None:
@@ -129,6 +145,7 @@ class Keeper:
             turn, before, capture = self.moment(inventory, due, lost)
             new = _new(before, capture.manifest)
             stored = self.history.stored(turn)
+            verdict, notices = self.judged(turn, capture, due)
             self.care(inventory, capture, began)
         except (NoggingError, OSError) as error:
             self.remarks.append(f"this turn came to nothing: {error}")
@@ -151,8 +168,26 @@ class Keeper:
                 stored,
                 time.monotonic() - monotonic,
                 lost,
+                verdict=verdict,
+                notices=tuple(notices),
             )
         )
+
+    def judged(self, turn: Turn, capture: Capture, due: Due) -> tuple[str, list[Notice]]:
+        """The verdict of the expectations, and what a person should be told of it; a mistake in the file is told."""
+        if self.expectations is None:
+            return "", []
+        try:
+            self.then = self.then or opened(f"{self.history.folder}@{self.against}")
+            now = opened(f"{self.history.folder}@{NOW}") if due.kinds else capture
+            judgement = check(self.expectations, after=now, before=self.then)
+        except NoggingError as error:
+            self.remarks.append(f"nothing was judged: {error}")
+            return "", []
+        notices = self.notices.of(judgement, turn.at, self.causes)
+        with (self.history.folder / NOTICES).open("a", encoding="utf-8") as file:
+            file.writelines(json.dumps(one.told(), ensure_ascii=False) + "\n" for one in notices)
+        return str(judgement.verdict), notices
 
     def told(self, told: Told) -> None:
         self.tell(replace(told, remarks=tuple(self.remarks)))
@@ -217,6 +252,7 @@ class Keeper:
         heard = {name for name, one in capture.manifest.devices.items() if one.outcome in TOLD}
         known = self.last_heard(before)
         groups: dict[Turn | None, set[str]] = {}
+        self.causes = []
         for name in heard:
             groups.setdefault(known.get(name), set()).add(name)
         found: list[Change] = []
@@ -225,7 +261,9 @@ class Keeper:
                 found += first(capture, devices, at)
                 continue
             with self.laid_out(turn) as then:
-                found += changed(then, capture, devices, at)
+                these, causes = changed(then, capture, devices, at)
+            found += these
+            self.causes += causes
         gone = set(before.devices if before else ()) - self.names()
         for name in gone:
             self.last_told.pop(name, None)
@@ -284,16 +322,29 @@ def keep(
     tell: Callable[[Told], None] = lambda _: None,
     ask: Ask | None = None,
     clock: Clock | None = None,
+    expectations: str | Path | None = None,
+    against: str = FIRST,
 ) -> History:
     """Captures again and again into a history, until it is stopped or for so many `turns`.
 
     `load` gives the inventory, before each turn; `entries` say what is asked when; `rules`, where given, which moments
-    stay as they grow old. `tell` is told of each turn. Raises `CaptureError` where somebody else keeps this history,
-    and whatever is wrong with the inventory at the beginning.
+    stay as they grow old. `tell` is told of each turn. `expectations` are judged at each moment, with the moment
+    `against` as what was before; what begins to fail, goes on and ends is told, and written to `notices.jsonl`. Raises
+    `CaptureError` where somebody else keeps this history, and whatever is wrong with the inventory at the beginning.
     """
     with begun(to, rules) as history:
         shift = random.Random(str(history.folder.resolve())).random()
-        keeper = Keeper(load, history, delayed(entries, shift), tell, limits or Limits(), ask, clock or Clock())
+        keeper = Keeper(
+            load,
+            history,
+            delayed(entries, shift),
+            tell,
+            limits or Limits(),
+            ask,
+            clock or Clock(),
+            Path(expectations) if expectations else None,
+            against,
+        )
         with contextlib.suppress(KeyboardInterrupt):
             keeper.turns(turns)
     return history
@@ -313,6 +364,17 @@ def _whole(before: Manifest | None, now: Manifest, kinds: tuple[str, ...], inven
         elif old is not None and new is not None and kinds and old.dialect == new.dialect:
             whole.devices[device.name] = replace(new, commands={**old.commands, **new.commands})
     return sealed(whole, known_key())
+
+
+def _lines(path: Path) -> list[dict[str, Any]]:
+    """The notices that were written down; a last one that was cut off does not count."""
+    try:
+        lines = path.read_text(encoding="utf-8").splitlines(keepends=True)
+        return [json.loads(one) for one in lines if one.endswith("\n")]
+    except FileNotFoundError:
+        return []
+    except (OSError, ValueError) as error:
+        raise CaptureError(f"{path}: cannot be read: {error}; put it away, and what fails is told anew") from None
 
 
 def _files_of(inventory: Inventory) -> list[tuple[Path, int, int]]:

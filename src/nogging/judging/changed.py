@@ -13,12 +13,14 @@ from typing import Any
 
 from nogging.captures.capture import Capture
 from nogging.judging.comparing import compare
+from nogging.judging.verdict import Cause, many
 from nogging.records import KINDS, Kind
 from nogging.records.answer import ANSWER
 from nogging.records.field import EVIDENCE, REMAINDER
 
-FIRST, GONE, LEFT = "first", "gone", "left"
-"""A device that is seen for the first time, a record that is not there any more, a device that nobody watches now."""
+FIRST, GONE, LEFT, RESTARTED = "first", "gone", "left", "restarted"
+"""A device that is seen for the first time, a record that is not there any more, a device that nobody watches now, a
+record of which something began again."""
 LASTING = tuple(kind for kind in KINDS.values() if kind.compared and kind is not ANSWER)
 """The kinds of which it is kept how long each record was as it was."""
 
@@ -40,11 +42,12 @@ def first(capture: Capture, devices: Collection[str], at: datetime) -> list[Chan
     return found
 
 
-def changed(before: Capture, after: Capture, devices: Collection[str], at: datetime) -> list[Change]:
-    """What changed of some devices, as far as both captures tell."""
-    found = []
+def changed(before: Capture, after: Capture, devices: Collection[str], at: datetime) -> tuple[list[Change], list[str]]:
+    """What changed of some devices, as far as both captures tell, and in a line each from what most of it follows."""
+    found: dict[tuple[Any, ...], Change] = {}
+    comparison = compare(before, after)
     rows: dict[str, dict[tuple[Any, ...], list[dict[str, Any]]]] = {}
-    for one in compare(before, after, caused=False).differences:
+    for one in comparison.differences:
         kind = KINDS[one.kind]
         if kind not in LASTING or one.device not in devices or set(one.fields) == {REMAINDER.name}:
             continue
@@ -54,8 +57,23 @@ def changed(before: Capture, after: Capture, devices: Collection[str], at: datet
                 by_key[tuple(row.get(name) for name in kind.keys)].append(row)
         key = {name: _plain(one.key.get(name)) for name in kind.keys}
         now = rows[kind.name].get(tuple(key.values()), [])
-        found.append({"at": at.isoformat(), "kind": kind.name, "what": one.what, "key": key, "rows": now})
-    return found
+        known = found.get((kind.name, *key.values()))
+        if known is None or one.what == RESTARTED:  # of what moved as well, the fields tell that
+            change = {"at": at.isoformat(), "kind": kind.name, "what": one.what, "key": key, "rows": now}
+            found[kind.name, *key.values()] = change
+    return list(found.values()), [_told(one) for one in comparison.causes if one.difference.device in devices]
+
+
+def _told(cause: Cause) -> str:
+    one = cause.difference
+    fields = ((name, *values) for name, values in one.fields.items() if name != REMAINDER.name)
+    moves = ", ".join(f"{name} {_word(was)} to {_word(now)}" for name, was, now in fields)
+    what = f"{one.device}: {KINDS[one.kind].called(one.key)} {one.what}{f' ({moves})' if moves else ''}"
+    return f"{what}; {many(len(cause.following), 'other difference')} from it"
+
+
+def _word(value: Any) -> str:
+    return "nothing" if value is None else f"{value:%Y-%m-%d %H:%M:%S}" if isinstance(value, datetime) else str(value)
 
 
 def left(devices: Collection[str], at: datetime) -> list[Change]:

@@ -1,0 +1,93 @@
+"""What is told of a watch: not each verdict, but each that changed.
+
+What begins to fail in one turn is one notice, with what it likely follows from; so is what ends. What goes on is told
+again after an hour, after four, and once a day.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+from nogging.judging.verdict import Judgement, Result, Verdict
+
+BEGAN, GOES_ON, ENDED = "began", "goes on", "ended"
+AGAIN = (timedelta(hours=1), timedelta(hours=4), timedelta(days=1))
+"""After how long what goes on is told again; after the last of them each time that long."""
+
+
+@dataclass(frozen=True)
+class About:
+    """One expectation in a notice: its verdict, since when, and why."""
+
+    title: str
+    verdict: str
+    since: datetime
+    reason: str = ""
+
+
+@dataclass(frozen=True)
+class Notice:
+    """What a person should know: what began, goes on or ended, and what it likely follows from."""
+
+    at: datetime
+    what: str
+    about: tuple[About, ...]
+    causes: tuple[str, ...] = ()
+
+    def told(self) -> dict[str, Any]:
+        """As it is written down."""
+        about = [{**vars(one), "since": one.since.isoformat()} for one in self.about]
+        return {"at": self.at.isoformat(), "what": self.what, "about": about, "causes": list(self.causes)}
+
+
+@dataclass
+class _Open:
+    """An expectation that does not pass."""
+
+    verdict: str
+    since: datetime
+    told: datetime
+
+
+class Notices:
+    """The notices of a watch; `earlier` are those that were told before, as they were written down."""
+
+    def __init__(self, earlier: Iterable[dict[str, Any]] = ()) -> None:
+        self.open: dict[str, _Open] = {}
+        for notice in earlier:
+            for one in notice["about"]:
+                self.open.pop(one["title"], None)
+                if notice["what"] != ENDED:
+                    since, at = datetime.fromisoformat(one["since"]), datetime.fromisoformat(notice["at"])
+                    self.open[one["title"]] = _Open(one["verdict"], since, at)
+
+    def of(self, judgement: Judgement, at: datetime, causes: Sequence[str] = ()) -> list[Notice]:
+        """What is to be told of a verdict."""
+        began, goes_on, ended = [], [], []
+        for result in judgement.results:
+            known = self.open.get(result.title)
+            if result.verdict is Verdict.PASS:
+                if known is not None:
+                    del self.open[result.title]
+                    ended.append(About(result.title, known.verdict, known.since))
+            elif known is None or known.verdict != result.verdict:
+                self.open[result.title] = _Open(str(result.verdict), at, at)
+                began.append(_about(result, at))
+            elif _due(known, at):
+                known.told = at
+                goes_on.append(_about(result, known.since))
+        told = ((BEGAN, began, tuple(causes)), (GOES_ON, goes_on, ()), (ENDED, ended, ()))
+        return [Notice(at, what, tuple(about), why) for what, about, why in told if about]
+
+
+def _about(result: Result, since: datetime) -> About:
+    return About(result.title, str(result.verdict), since, result.reason)
+
+
+def _due(known: _Open, at: datetime) -> bool:
+    """Whether what goes on is told again: a step lies between when it was told last and now."""
+    before, now = known.told - known.since, at - known.since
+    return any(before < step <= now for step in AGAIN) or now // AGAIN[-1] > before // AGAIN[-1]
