@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import signal
+import sys
+import textwrap
 from datetime import datetime
 from pathlib import Path
 from typing import Annotated
@@ -13,7 +15,7 @@ from nogging.captures.history import FIRST
 from nogging.captures.thinning import Rules
 from nogging.cli import PASS
 from nogging.cli.capture import secret
-from nogging.cli.run import ProgramsOption, willing
+from nogging.cli.run import ProgramsOption, width, willing
 from nogging.collecting.collect import AT_ONCE, Limits
 from nogging.collecting.keeping import Told, keep
 from nogging.collecting.schedule import entry
@@ -42,6 +44,7 @@ def command(
     against: Annotated[
         str, typer.Option(help="The moment that 'before' means in them: first, or 2026-11-20T02:00.")
     ] = FIRST,
+    store: Annotated[str, typer.Option("--send", help="A store for the numbers, as nogging metrics sends them.")] = "",
     programs: ProgramsOption = False,
 ) -> int:
     """Captures again and again, and keeps it as one history.
@@ -65,6 +68,7 @@ def command(
             ask=secret(),
             expectations=expectations,
             against=against,
+            store=store,
         )
     finally:
         signal.signal(signal.SIGTERM, was)
@@ -74,15 +78,23 @@ def command(
 def line(told: Told) -> str:
     """A turn in one line, and below it what a person should know."""
     kinds = f" of {', '.join(told.kinds)}" * bool(told.kinds)
-    lost = f", {many(told.missed, 'turn')} missed before it" * bool(told.missed)
+    lost = f", {many(told.missed, 'turn')} missed" * bool(told.missed)
+    verdict = f"{told.verdict:<10}" * bool(told.verdict)
     head = (
-        f"{told.at:%Y-%m-%d %H:%M:%S}  {told.captured} of {many(told.devices, 'device')}, "
-        f"{many(told.answers, 'answer')}{kinds}, {told.new} of them new, {told.octets / 1000:.1f} kB, "
+        f"{told.at:%Y-%m-%d %H:%M:%S}  {verdict}{told.captured} of {many(told.devices, 'device')}, "
+        f"{many(told.answers, 'answer')}{kinds}, {told.new} new, {told.octets / 1000:.1f} kB, "
         f"{told.seconds:.1f} s{lost}"
     )
-    head += f"; {told.verdict}" * bool(told.verdict)
-    notices = [text for one in told.notices for text in notice(one)]
-    return "\n".join([head, *(f"    {one}" for one in (*notices, *told.remarks))])
+    below = [text for one in told.notices for text in notice(one)] + list(told.remarks)
+    return "\n".join([head, *(_below(one) for one in below)])
+
+
+def _below(text: str) -> str:
+    """A line below that of the turn, in a terminal folded between its words."""
+    if not sys.stdout.isatty():
+        return f"    {text}"
+    indent = " " * (len(text) - len(text.lstrip()) + 4)
+    return textwrap.fill(text.strip(), width(), initial_indent=indent, subsequent_indent=f"{indent}  ")
 
 
 def notice(one: Notice) -> list[str]:

@@ -199,8 +199,6 @@ def captured(path: Path) -> Path:
     from nogging.captures.history import split
 
     if not path.exists() and split(path) is None:
-        raise CaptureError(
-            f"{path}: there is no such directory, and no history of which it would be a moment; "
-            "make one with 'nogging capture' or 'nogging keep'"
-        )
+        what = "no such directory, and no history before the @" if "@" in path.name else "no such directory"
+        raise CaptureError(f"{path}: there is {what}; make a capture with 'nogging capture'")
     return path

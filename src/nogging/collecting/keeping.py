@@ -40,11 +40,14 @@ from nogging.inventory import Inventory
 from nogging.judging.changed import Change, changed, first, left
 from nogging.judging.check import check
 from nogging.judging.noticing import Notice, Notices
+from nogging.metrics.store import send_new
 from nogging.reading.asking import forget
 
 REFUSED = frozenset({LoginRefused.outcome, NotTried.outcome})
 LEFT_ALONE = timedelta(hours=1)
 """How long a device that refused the login is not asked again, unless its entry in the inventory changes."""
+CAUSES = 3
+"""Of what a notice likely follows from, those from which most does."""
 NOTICES = "notices.jsonl"
 """The file of the notices, beside the history."""
 BEFORE = "before"
@@ -105,6 +108,8 @@ class Keeper:
     expectations: Path | None = None
     against: str = FIRST
     """The moment that `before` means to the expectations."""
+    store: str = ""
+    """The address of a store that gets the numbers of each moment."""
 
     def __post_init__(self) -> None:
         self.notices = Notices(_lines(self.history.folder / NOTICES))
@@ -146,6 +151,7 @@ class Keeper:
             new = _new(before, capture.manifest)
             stored = self.history.stored(turn)
             verdict, notices = self.judged(turn, capture, due)
+            self.sent()
             self.care(inventory, capture, began)
         except (NoggingError, OSError) as error:
             self.remarks.append(f"this turn came to nothing: {error}")
@@ -173,6 +179,15 @@ class Keeper:
             )
         )
 
+    def sent(self) -> None:
+        """Sends the store what it does not have yet; what it does not take now goes with a later turn."""
+        if self.store:
+            try:
+                _, left = send_new(self.history.folder, self.store)
+                self.remarks += [f"{left} moments are still to be sent"] * bool(left)
+            except NoggingError as error:
+                self.remarks.append(str(error))
+
     def judged(self, turn: Turn, capture: Capture, due: Due) -> tuple[str, list[Notice]]:
         """The verdict of the expectations, and what a person should be told of it; a mistake in the file is told."""
         if self.expectations is None:
@@ -184,7 +199,7 @@ class Keeper:
         except NoggingError as error:
             self.remarks.append(f"nothing was judged: {error}")
             return "", []
-        notices = self.notices.of(judgement, turn.at, self.causes)
+        notices = self.notices.of(judgement, turn.at, self.causes[:CAUSES])
         with (self.history.folder / NOTICES).open("a", encoding="utf-8") as file:
             file.writelines(json.dumps(one.told(), ensure_ascii=False) + "\n" for one in notices)
         return str(judgement.verdict), notices
@@ -324,13 +339,15 @@ def keep(
     clock: Clock | None = None,
     expectations: str | Path | None = None,
     against: str = FIRST,
+    store: str = "",
 ) -> History:
     """Captures again and again into a history, until it is stopped or for so many `turns`.
 
     `load` gives the inventory, before each turn; `entries` say what is asked when; `rules`, where given, which moments
     stay as they grow old. `tell` is told of each turn. `expectations` are judged at each moment, with the moment
-    `against` as what was before; what begins to fail, goes on and ends is told, and written to `notices.jsonl`. Raises
-    `CaptureError` where somebody else keeps this history, and whatever is wrong with the inventory at the beginning.
+    `against` as what was before; what begins to fail, goes on and ends is told, and written to `notices.jsonl`. The
+    numbers of each moment are sent to the `store`, an address that takes line protocol. Raises `CaptureError` where
+    somebody else keeps this history, and whatever is wrong with the inventory at the beginning.
     """
     with begun(to, rules) as history:
         shift = random.Random(str(history.folder.resolve())).random()
@@ -344,6 +361,7 @@ def keep(
             clock or Clock(),
             Path(expectations) if expectations else None,
             against,
+            store,
         )
         with contextlib.suppress(KeyboardInterrupt):
             keeper.turns(turns)

@@ -24,6 +24,9 @@ record of which something began again."""
 LASTING = tuple(kind for kind in KINDS.values() if kind.compared and kind is not ANSWER)
 """The kinds of which it is kept how long each record was as it was."""
 
+MOVES = 2
+"""Of a cause no more fields are told than these; all of them are in the comparison."""
+
 Change = dict[str, Any]
 
 
@@ -67,9 +70,10 @@ def changed(before: Capture, after: Capture, devices: Collection[str], at: datet
 def _told(cause: Cause) -> str:
     one = cause.difference
     fields = ((name, *values) for name, values in one.fields.items() if name != REMAINDER.name)
-    moves = ", ".join(f"{name} {_word(was)} to {_word(now)}" for name, was, now in fields)
-    what = f"{one.device}: {KINDS[one.kind].called(one.key)} {one.what}{f' ({moves})' if moves else ''}"
-    return f"{what}; {many(len(cause.following), 'other difference')} from it"
+    moves = [f"{name} {_word(was)} to {_word(now)}" for name, was, now in fields]
+    more = ", …" * (len(moves) > MOVES)
+    what = f"{one.device}: {KINDS[one.kind].called(one.key)} {one.what}"
+    return f"{what} ({', '.join(moves[:MOVES])}{more}); {many(len(cause.following), 'other')} with it"
 
 
 def _word(value: Any) -> str:

@@ -1,0 +1,70 @@
+"""`nogging metrics`"""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from nogging.captures.history import is_history
+from nogging.captures.saved import opened
+from nogging.cli import PASS
+from nogging.cli.run import captured
+from nogging.errors import QuestionError
+from nogging.judging.verdict import many
+from nogging.metrics.listening import PATH, server
+from nogging.metrics.points import points
+from nogging.metrics.store import send, send_new
+from nogging.metrics.written import ALERTS, line_protocol, openmetrics
+
+
+class Written(StrEnum):
+    OPENMETRICS = "openmetrics"
+    LINES = "line-protocol"
+
+
+def command(
+    folder: Annotated[Path | None, typer.Argument(help="A capture, a history, or a moment.", metavar="DIR")] = None,
+    format: Annotated[Written, typer.Option("--format", help="How to write the numbers.")] = Written.OPENMETRICS,
+    listen: Annotated[
+        str | None, typer.Option(help="Answer what scrapes, with the last moment: PORT, or ADDRESS:PORT.")
+    ] = None,
+    send_to: Annotated[
+        str | None,
+        typer.Option("--send", help="A store's address for line protocol; of a history, all that is not there yet."),
+    ] = None,
+    alerts: Annotated[bool, typer.Option("--alerts", help="Print rules for alerts, for Prometheus.")] = False,
+) -> int:
+    """The numbers of a capture for a store: counters, gauges, timers and states, with keys and labels.
+
+    Without more, they are printed. --listen serves them on loopback; --send writes them to a store over HTTP.
+    """
+    if alerts:
+        print(ALERTS.read_text(encoding="utf-8"), end="")
+        return PASS
+    if folder is None:
+        raise QuestionError("say of which capture or history: nogging metrics DIR")
+    if send_to is not None:
+        if is_history(folder):
+            sent, left = send_new(folder, send_to)
+            print(f"{many(sent, 'moment')} sent, {left} left")
+        else:
+            send(line_protocol(points(opened(captured(folder)))), send_to)
+        return PASS
+    if listen is not None:
+        _serve(folder, listen)
+    write = openmetrics if format is Written.OPENMETRICS else line_protocol
+    print(write(points(opened(captured(folder)))), end="")
+    return PASS
+
+
+def _serve(folder: Path, listen: str) -> None:
+    address, _, port = listen.rpartition(":")
+    if not (port.isascii() and port.isdigit() and int(port) < 65536):
+        raise QuestionError(f"--listen {listen}: write a port, or an address and a port: 127.0.0.1:9464")
+    found = server(address or "127.0.0.1", int(port), lambda: openmetrics(points(opened(captured(folder)))))
+    with found:
+        print(f"http://{found.server_address[0]!s}:{found.server_address[1]}{PATH}; Ctrl-C stops it", flush=True)
+        found.serve_forever()

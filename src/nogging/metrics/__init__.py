@@ -1,0 +1,1 @@
+"""Numbers into the stores that people have; which numbers, follows from the natures of the fields."""

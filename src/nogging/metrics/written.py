@@ -1,0 +1,83 @@
+"""Points as texts: OpenMetrics for what scrapes, line protocol for what is written to."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from pathlib import Path
+
+from nogging.metrics.points import COUNT, Point
+from nogging.records import KINDS, Nature
+
+PREFIX = "nogging"
+ALERTS = Path(__file__).with_name("alerts.yaml")
+
+
+def openmetrics(points: Iterable[Point]) -> str:
+    """As OpenMetrics 1.0: a family for each field of each kind. An enumeration is a 1 with its word as a label, a
+    moment is seconds since 1970. Of two records of one key only the first is there: a series has one value."""
+    families: dict[str, tuple[str, str, dict[str, str]]] = {}
+    for point in points:
+        for name, value in point.fields.items():
+            declared = KINDS[point.kind].fields.get(name) if point.kind in KINDS else None
+            labels = dict(point.labels)
+            family, sort = f"{PREFIX}_{point.kind}_{name}", "gauge"
+            sample = family
+            if declared is not None and declared.nature is Nature.COUNTER:
+                sort, sample = "counter", f"{family}_total"
+            elif declared is not None and declared.nature is Nature.TIMER:
+                family = sample = f"{family}_seconds"
+            if isinstance(value, str):
+                labels[f"{name}_is" if name in labels else name], value = value, 1
+            meaning = declared.meaning if declared else "how many there are" if name == COUNT else "how many came back"
+            series = f"{sample}{{{_told(labels)}}}"
+            families.setdefault(family, (sort, meaning, {}))[2].setdefault(series, f"{series} {_plain(value)}\n")
+    text = "".join(
+        f"# TYPE {family} {sort}\n# HELP {family} {meaning}\n{''.join(lines.values())}"
+        for family, (sort, meaning, lines) in sorted(families.items())
+    )
+    return f"{text}# EOF\n"
+
+
+def _told(labels: dict[str, str]) -> str:
+    return ",".join(f'{_name(name)}="{_quoted(value)}"' for name, value in sorted(labels.items()))
+
+
+def _name(text: str) -> str:
+    """A label's name: what may not stand in one is `_`."""
+    found = re.sub(r"[^A-Za-z0-9_]", "_", text)
+    return f"_{found}" if found[:1].isdigit() else found
+
+
+def _quoted(text: str) -> str:
+    return text.replace("\\", "\\\\").replace('"', '\\"').replace("\n", "\\n")
+
+
+def _plain(value: float | int | bool) -> str:
+    return str(int(value)) if isinstance(value, bool) else repr(value)
+
+
+def line_protocol(points: Iterable[Point]) -> str:
+    """As the line protocol of InfluxDB: a line for each point; the measurement is the kind, its moment in ns."""
+    return "".join(f"{_line(one)}\n" for one in points)
+
+
+def _line(point: Point) -> str:
+    tags = "".join(f",{_escaped(name)}={_escaped(value)}" for name, value in sorted(point.labels.items()) if value)
+    fields = ",".join(f"{_escaped(name)}={_field(value)}" for name, value in point.fields.items())
+    return f"{_escaped(point.kind)}{tags} {fields} {int(point.at.timestamp() * 1000) * 1_000_000}"
+
+
+def _escaped(text: str) -> str:
+    text = re.sub(r"[\r\n]+", " ", text)
+    text = text.rstrip("\\")  # one at the end would take away the meaning of what stands behind it
+    return re.sub(r"([,= ])", r"\\\1", text)
+
+
+def _field(value: float | int | bool | str) -> str:
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, str):
+        quoted = value.replace("\\", "\\\\").replace('"', '\\"')
+        return f'"{quoted}"'
+    return f"{value}i" if isinstance(value, int) else repr(value)
