@@ -334,6 +334,32 @@ def test_a_history_from_elsewhere_leads_nowhere(week: tuple[Path, list[nogging.C
     assert any("link" in one for one in History(folder).check())
 
 
+JSON = st.recursive(
+    st.one_of(st.none(), st.booleans(), st.integers(), st.text(max_size=5)),
+    lambda inner: st.one_of(
+        st.lists(inner, max_size=3),
+        st.dictionaries(st.sampled_from(["at", "what", "kind", "key", "rows", "device", "name"]), inner, max_size=6),
+    ),
+    max_leaves=12,
+)
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(changes=st.lists(JSON, max_size=3), told=st.booleans())
+def test_whatever_a_history_tells_is_no_fault(
+    tmp_path_factory: pytest.TempPathFactory, kept: tuple[Path, Path], changes: list[Any], told: bool
+) -> None:
+    """Changes that nobody wrote: they are read, or refused in a line."""
+    folder = tmp_path_factory.mktemp("odd") / "w"
+    shutil.copytree(kept[0], folder)
+    known = {"at": MONDAY.isoformat(), "what": "moved", "kind": "interface"}
+    with begun(folder) as history:
+        more = [{**known, **one} if told and isinstance(one, dict) else one for one in changes]
+        added(history, nogging.open_capture(kept[1]), MONDAY + timedelta(days=1), more)
+    status, _, said = here("query", "SELECT count(*) FROM interface", folder)
+    assert status in (0, 2) and "fault" not in said, said
+
+
 def test_killed_at_any_moment_it_goes_on(sound: Sound, tmp_path: Path) -> None:
     folder = tmp_path / "w"
     order = [sys.executable, "-m", "nogging", "keep", str(sound.folder / "inventory.yaml"), "--to", str(folder)]
@@ -380,3 +406,24 @@ def test_a_device_is_not_asked_faster_than_it_may_be(sound: Sound, tmp_path: Pat
     gaps = [datetime.fromisoformat(b) - datetime.fromisoformat(a) for a, b in pairwise(started)]
     assert gaps and min(gaps) >= timedelta(seconds=0.09)
     assert (tmp_path / "c" / MANIFEST).is_file() and (tmp_path / "c" / ANSWERS).is_dir()
+
+
+def test_a_reader_that_is_added_is_picked_up(sound: Sound, tmp_path: Path) -> None:
+    own = tmp_path / "own"
+    own.mkdir()
+    inventory = replace(sound.inventory.on("name = 'mole-r1'"), readers=own)
+    inventory = replace(inventory, devices=tuple(replace(one, own=(own,)) for one in inventory.devices))
+
+    def add() -> None:
+        (own / "frr").mkdir()
+        (own / "frr" / "version.yaml").write_text(
+            "dialect: frr\ncommands: [show version]\nmode: vtysh\nlines:\n"
+            "  - row: FRRouting <os_release> (<hostname>) <-...>\n    kind: system\n    set: {os_name: of our own}\n"
+            "  - skip: <-...>\n"
+        )
+
+    history = keep(lambda: inventory, tmp_path / "w", [entry("1s")], turns=2, clock=Script(add))
+    for moment in ("first", "now"):  # what was captured before is read by it as well: it is no change of the network
+        rows = nogging.query("SELECT os_name FROM system", f"{history.folder}@{moment}").to_pylist()
+        assert rows == [{"os_name": "of our own"}]
+    assert nogging.query("SELECT what FROM system", history.folder).to_pylist() == [{"what": "first"}]

@@ -13,6 +13,7 @@ from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
 from nogging.captures.history import History
+from nogging.errors import CaptureError
 from nogging.judging.changed import FIRST, GONE, LASTING, LEFT, Change
 from nogging.predicates.database import naive
 from nogging.records import Kind
@@ -89,15 +90,18 @@ def tables_over_time(history: History) -> dict[str, pa.Table]:
 
     lasting = {kind.name: _Lasting(kind) for kind in LASTING}
     turns = history.turns
-    for turn in turns:
-        for change in history.changes(turn):
-            at = datetime.fromisoformat(change["at"])
-            if change["what"] == LEFT:
-                for one in lasting.values():
-                    one.leave(at, change["device"])
-            elif change["kind"] in lasting:
-                lasting[change["kind"]].take(change, at)
-    found = {name: one.as_table() for name, one in lasting.items()}
+    try:
+        for turn in turns:
+            for change in history.changes(turn):
+                at = datetime.fromisoformat(change["at"])
+                if change["what"] == LEFT:
+                    for one in lasting.values():
+                        one.leave(at, change["device"])
+                elif change["kind"] in lasting:
+                    lasting[change["kind"]].take(change, at)
+        found = {name: one.as_table() for name, one in lasting.items()}
+    except (ValueError, TypeError, KeyError, AttributeError, IndexError, OverflowError) as error:
+        raise CaptureError(f"{history.folder}: what it tells of changes cannot be understood: {error}") from None
     moments = {"at": pa.array([one.at for one in turns], pa.timestamp("us", "UTC"))}
     moments["missed"] = pa.array([one.missed for one in turns], pa.int64())
     found["moment"] = naive(pa.table(moments))

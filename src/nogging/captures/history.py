@@ -113,7 +113,7 @@ class History:
             self.rules = Rules.of(told.get("keep", {}))
         except FileNotFoundError:
             raise CaptureError(f"{folder}: there is no history here; make one with 'nogging keep'") from None
-        except (OSError, ValueError, TypeError, AttributeError) as error:
+        except (OSError, ValueError, TypeError, AttributeError, RecursionError, QuestionError) as error:
             raise CaptureError(f"{self.folder / HISTORY}: cannot be read: {error}") from None
         self.damage: list[str] = []
         """What could not be understood when it was opened."""
@@ -128,14 +128,14 @@ class History:
             pack = str(json.loads(lines[0])["pack"])
             if not re.fullmatch(r"[\w-]+(\.\d+)?\.pack", pack, re.ASCII):
                 raise ValueError(f"'{pack}' is no file of texts")
-        except (IndexError, ValueError, TypeError, KeyError) as error:
+        except (IndexError, ValueError, TypeError, KeyError, RecursionError) as error:
             self.damage.append(f"{path}: cannot be understood ({error}); the moments of this week are lost")
             return _Week(path.stem, Pack(path.with_suffix(PACK)))
         found = _Week(path.stem, Pack(self.folder / pack))
         for number, line in enumerate(lines[1:], 2):
             try:
                 found.turns.append(Turn.of(line, path.stem))
-            except (ValueError, TypeError, KeyError, AttributeError) as error:
+            except (ValueError, TypeError, KeyError, AttributeError, OverflowError, RecursionError) as error:
                 if line.endswith("\n"):  # else it was cut off, and did not happen
                     self.damage.append(f"{path}:{number}: a moment cannot be understood ({error})")
         return found
@@ -173,7 +173,7 @@ class History:
             return manifest, {
                 name: (digest, Place.of(place)) for (name, digest), place in zip(digests.items(), places, strict=True)
             }
-        except (ValueError, TypeError, AttributeError, KeyError) as error:
+        except (ValueError, TypeError, AttributeError, KeyError, RecursionError) as error:
             raise CaptureError(f"{pack.path}: damaged: {error}") from None
 
     def answer(self, turn: Turn, digest: str, place: Place) -> bytes:
@@ -186,7 +186,11 @@ class History:
 
     def changes(self, turn: Turn) -> list[Any]:
         """What changed in the records with this moment, as it was stored."""
-        found = json.loads(self._weeks[turn.pack].pack.text(turn.changes))
+        pack = self._weeks[turn.pack].pack
+        try:
+            found = json.loads(pack.text(turn.changes))
+        except (ValueError, RecursionError) as error:
+            raise CaptureError(f"{pack.path}: damaged: {error}") from None
         return found if isinstance(found, list) else []
 
     def laid_out(self, turn: Turn, folder: Path) -> None:
