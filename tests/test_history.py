@@ -29,6 +29,7 @@ from nogging.captures.masking import user_key
 from nogging.captures.sealing import Standing, sealed
 from nogging.captures.thinning import Rules, left
 from nogging.captures.writing import ANSWERS
+from nogging.collecting import keeping
 from nogging.collecting.collect import Limits
 from nogging.collecting.keeping import Clock, Told, keep
 from nogging.collecting.schedule import Entry, entry, following, missed
@@ -427,3 +428,33 @@ def test_a_reader_that_is_added_is_picked_up(sound: Sound, tmp_path: Path) -> No
         rows = nogging.query("SELECT os_name FROM system", f"{history.folder}@{moment}").to_pylist()
         assert rows == [{"os_name": "of our own"}]
     assert nogging.query("SELECT what FROM system", history.folder).to_pylist() == [{"what": "first"}]
+
+
+def test_moments_are_let_go_while_it_is_kept(
+    sound: Sound, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest
+) -> None:
+    """The week is written anew after each turn, while a device is away: what it was and is stays in the tables."""
+    monkeypatch.setattr(keeping, "THINNED", timedelta())
+    inventory = sound.inventory.on("name in ('otter-r1', 'heron-r1')")
+    away = replace(
+        inventory, devices=tuple(replace(one, port=9) if one.name == "heron-r1" else one for one in inventory.devices)
+    )
+    now, told = [inventory], list[Told]()
+    port = sound.network.devices["heron-r1"].interfaces["GigabitEthernet0/0"]
+    request.addfinalizer(lambda: setattr(port, "mtu", 1500))
+
+    def left() -> None:
+        now[0] = away
+
+    def back() -> None:
+        port.mtu, now[0] = 1400, inventory
+
+    rules, steps = Rules.parse("year=monthly"), Script(left, nothing, back, nothing)
+    history = keep(lambda: now[0], tmp_path / "w", [entry("1s")], rules=rules, turns=5, tell=told.append, clock=steps)
+    assert [one.captured for one in told] == [2, 1, 1, 2, 2] and list(history.check()) == []
+    assert len(history.turns) == 1 and sum("let go" in remark for one in told for remark in one.remarks) == 4
+    rows = nogging.query(
+        "SELECT what, mtu FROM interface WHERE device = 'heron-r1' AND name = 'GigabitEthernet0/0' ORDER BY valid_from",
+        history.folder,
+    ).to_pylist()
+    assert rows == [{"what": "first", "mtu": 1500}, {"what": "first", "mtu": 1400}]  # when it was heard was let go

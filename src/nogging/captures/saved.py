@@ -9,6 +9,7 @@ several devices, and is named by its prompts.
 from __future__ import annotations
 
 import atexit
+import contextlib
 import shutil
 import tempfile
 from collections.abc import Iterator
@@ -18,7 +19,7 @@ from pathlib import Path
 
 from nogging.captures import inside
 from nogging.captures.capture import Capture
-from nogging.captures.history import History, split
+from nogging.captures.history import History, Turn, split
 from nogging.captures.logs import by_device, cut, spoken_by
 from nogging.captures.manifest import ANSWERED, CAPTURED, JOURNAL, MANIFEST, PARTIAL, CommandEntry
 from nogging.captures.masking import Masker, user_key
@@ -188,12 +189,31 @@ def opened(capture: Capture | str | Path) -> Capture:
 
 
 def _at(folder: Path, moment: str) -> Capture:
-    """A moment of a history, laid out where nobody else looks."""
+    """A moment of a history, laid out where nobody else looks, until the process ends."""
     history = History(folder)
     turn = history.turn(moment)
     place = _place() / f"{folder.name}@{turn.at.isoformat(timespec='seconds')}"
     history.laid_out(turn, place)
     return Capture(place)
+
+
+@contextlib.contextmanager
+def for_now(capture: str | Path) -> Iterator[Capture]:
+    """A capture as `opened` gives it; a moment of a history is there only meanwhile: for who opens many."""
+    if (meant := split(capture)) is None:
+        yield opened(capture)
+        return
+    history = History(meant[0])
+    with moment_of(history, history.turn(meant[1])) as found:
+        yield found
+
+
+@contextlib.contextmanager
+def moment_of(history: History, turn: Turn) -> Iterator[Capture]:
+    """A moment of an open history, as long as it is needed."""
+    with tempfile.TemporaryDirectory(prefix="nogging-") as place:
+        history.laid_out(turn, Path(place))
+        yield Capture(place)
 
 
 def _place() -> Path:

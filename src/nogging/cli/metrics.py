@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 
 from nogging.captures.history import is_history
-from nogging.captures.saved import opened
+from nogging.captures.saved import for_now, opened
 from nogging.cli import PASS
 from nogging.cli.run import captured
 from nogging.errors import QuestionError
@@ -64,7 +64,11 @@ def _serve(folder: Path, listen: str) -> None:
     address, _, port = listen.rpartition(":")
     if not (port.isascii() and port.isdigit() and int(port) < 65536):
         raise QuestionError(f"--listen {listen}: write a port, or an address and a port: 127.0.0.1:9464")
-    found = server(address or "127.0.0.1", int(port), lambda: openmetrics(points(opened(captured(folder)))))
-    with found:
+
+    def text() -> str:
+        with for_now(captured(folder)) as capture:
+            return openmetrics(points(capture))
+
+    with server(address or "127.0.0.1", int(port), text) as found:
         print(f"http://{found.server_address[0]!s}:{found.server_address[1]}{PATH}; Ctrl-C stops it", flush=True)
         found.serve_forever()

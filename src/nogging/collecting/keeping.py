@@ -11,11 +11,11 @@ asked. A device that refused the login is left alone for a while: one refusal in
 
 from __future__ import annotations
 
+import bisect
 import contextlib
 import json
 import random
 import shutil
-import tempfile
 import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
@@ -24,10 +24,10 @@ from pathlib import Path
 from typing import Any
 
 from nogging.captures.capture import Capture
-from nogging.captures.history import FIRST, NOW, TURN, History, Turn, begun
+from nogging.captures.history import FIRST, TURN, History, Turn, begun
 from nogging.captures.manifest import CAPTURED, MANIFEST, DeviceEntry, Manifest, is_capture, manifest_of
 from nogging.captures.masking import known_key
-from nogging.captures.saved import opened
+from nogging.captures.saved import moment_of, opened
 from nogging.captures.sealing import sealed
 from nogging.captures.thinning import Rules
 from nogging.captures.writing import digest_in
@@ -120,7 +120,7 @@ class Keeper:
         self.remarks: list[str] = []
         self.thinned: datetime | None = None
         self.secrets = Secrets(self.ask)
-        self.last_told: dict[str, Turn] = {}
+        self.last_told: dict[str, datetime] = {}
         self.causes: list[str] = []
         self.looked_back = False
 
@@ -148,15 +148,14 @@ class Keeper:
         inventory = self.present()
         try:
             turn, before, capture = self.moment(inventory, due, lost)
-            new = _new(before, capture.manifest)
-            stored = self.history.stored(turn)
-            verdict, notices = self.judged(turn, capture, due)
-            self.sent()
-            self.care(inventory, capture, began)
         except (NoggingError, OSError) as error:
             self.remarks.append(f"this turn came to nothing: {error}")
             self.told(Told(began, due.kinds, len(inventory), 0, 0, 0, 0, time.monotonic() - monotonic, lost))
             return
+        new, stored = _new(before, capture.manifest), self.history.stored(turn)
+        verdict, notices = self.judged(turn, capture, due)
+        self.sent()
+        self.care(inventory, capture, began)
         entries = capture.manifest.devices
         self.remarks += [
             f"{name}: {entry.outcome.replace('_', ' ')}: {entry.reason}"
@@ -194,14 +193,14 @@ class Keeper:
             return "", []
         try:
             self.then = self.then or opened(f"{self.history.folder}@{self.against}")
-            now = opened(f"{self.history.folder}@{NOW}") if due.kinds else capture
-            judgement = check(self.expectations, after=now, before=self.then)
-        except NoggingError as error:
+            with moment_of(self.history, turn) if due.kinds else contextlib.nullcontext(capture) as now:
+                judgement = check(self.expectations, after=now, before=self.then)
+            notices = self.notices.of(judgement, turn.at, self.causes[:CAUSES])
+            with (self.history.folder / NOTICES).open("a", encoding="utf-8") as file:
+                file.writelines(json.dumps(one.told(), ensure_ascii=False) + "\n" for one in notices)
+        except (NoggingError, OSError) as error:
             self.remarks.append(f"nothing was judged: {error}")
             return "", []
-        notices = self.notices.of(judgement, turn.at, self.causes[:CAUSES])
-        with (self.history.folder / NOTICES).open("a", encoding="utf-8") as file:
-            file.writelines(json.dumps(one.told(), ensure_ascii=False) + "\n" for one in notices)
         return str(judgement.verdict), notices
 
     def told(self, told: Told) -> None:
@@ -248,7 +247,7 @@ class Keeper:
         at = datetime.fromisoformat(whole.ended)
         turn = self.history.add(whole, folder, self.changes(before, capture, at), lost)
         told = {name for name, one in capture.manifest.devices.items() if one.outcome in TOLD}
-        self.last_told.update(dict.fromkeys(told, turn))
+        self.last_told.update(dict.fromkeys(told, turn.at))
         return turn, before, capture
 
     def put_aside(self, folder: Path, last: Manifest | None) -> None:
@@ -266,28 +265,37 @@ class Keeper:
         """What changed since each device was last heard, which mostly was the moment before."""
         heard = {name for name, one in capture.manifest.devices.items() if one.outcome in TOLD}
         known = self.last_heard(before)
-        groups: dict[Turn | None, set[str]] = {}
+        groups: dict[datetime | None, set[str]] = {}
         self.causes = []
         for name in heard:
             groups.setdefault(known.get(name), set()).add(name)
         found: list[Change] = []
-        for turn, devices in groups.items():
-            if turn is None:
+        for moment, devices in groups.items():
+            try:
+                found += self.since(moment, devices, capture, at)
+            except CaptureError as error:
+                self.remarks.append(f"what changed cannot be told of {', '.join(sorted(devices))}: {error}")
                 found += first(capture, devices, at)
-                continue
-            with self.laid_out(turn) as then:
-                these, causes = changed(then, capture, devices, at)
-            found += these
-            self.causes += causes
         gone = set(before.devices if before else ()) - self.names()
         for name in gone:
             self.last_told.pop(name, None)
         return found + left(gone, at)
 
+    def since(self, moment: datetime | None, devices: set[str], capture: Capture, at: datetime) -> list[Change]:
+        """What changed of some devices since a moment; one that was let go since is the one before it."""
+        turns = self.history.turns if moment else []
+        until = bisect.bisect_right(turns, moment, key=lambda one: one.at) if moment else 0
+        if not until:
+            return first(capture, devices, at)
+        with self.laid_out(turns[until - 1]) as then:
+            found, causes = changed(then, capture, devices, at)
+        self.causes += causes
+        return found
+
     def names(self) -> set[str]:
         return {one.name for one in self.inventory.devices} if self.inventory else set()
 
-    def last_heard(self, before: Manifest | None) -> dict[str, Turn]:
+    def last_heard(self, before: Manifest | None) -> dict[str, datetime]:
         """The last moment at which each device that is known was heard; looked up once, for a watch that goes on."""
         missing = set(before.devices if before else ()) - set(self.last_told)
         if missing and not self.looked_back:
@@ -295,7 +303,7 @@ class Keeper:
                 manifest = self.history.manifest(turn)
                 for name in [one for one in missing if one in manifest.devices]:
                     if manifest.devices[name].outcome in TOLD:
-                        self.last_told[name] = turn
+                        self.last_told[name] = turn.at
                         missing.discard(name)
                 if not missing:
                     break
@@ -309,9 +317,8 @@ class Keeper:
         if is_capture(aside) and digest_in((aside / MANIFEST).read_bytes()) == turn.digest:
             yield Capture(aside)
             return
-        with tempfile.TemporaryDirectory(prefix="nogging-") as place:
-            self.history.laid_out(turn, Path(place))
-            yield Capture(place)
+        with moment_of(self.history, turn) as found:
+            yield found
 
     def care(self, inventory: Inventory, capture: Capture, now: datetime) -> None:
         """Remembers who refused the login, and lets go of what grew old."""
@@ -322,8 +329,11 @@ class Keeper:
                 self.refused.pop(one.name, None)
         if self.thinned is None or now - self.thinned >= THINNED:
             self.thinned = now
-            gone = self.history.thin(now)
-            self.remarks += [f"{gone} older moments were let go"] * bool(gone)
+            try:
+                gone = self.history.thin(now)
+                self.remarks += [f"{gone} older moments were let go"] * bool(gone)
+            except (NoggingError, OSError) as error:
+                self.remarks.append(f"no moment was let go: {error}")
 
 
 def keep(

@@ -17,9 +17,8 @@ from pathlib import Path
 from urllib.parse import urlsplit
 
 from nogging.captures import inside
-from nogging.captures.capture import Capture
 from nogging.captures.history import History
-from nogging.captures.saved import opened
+from nogging.captures.saved import moment_of
 from nogging.captures.writing import replace_text
 from nogging.errors import CaptureError, QuestionError
 from nogging.metrics.points import points
@@ -77,8 +76,8 @@ def send_new(folder: Path, url: str, wait: Callable[[float], None] = time.sleep)
     since = datetime.fromisoformat(known[place]) if place in known else None
     left = [one for one in history.turns if since is None or one.at > since]
     for turn in left[:AT_A_TIME]:
-        capture: Capture = opened(f"{folder}@{turn.at.isoformat()}")
-        send(line_protocol(points(capture)), url, wait)
+        with moment_of(history, turn) as capture:
+            send(line_protocol(points(capture)), url, wait)
         known[place] = turn.at.isoformat()
         replace_text(folder / SENT, json.dumps(known) + "\n")
     return len(left[:AT_A_TIME]), len(left[AT_A_TIME:])
