@@ -9,10 +9,12 @@ import shutil
 import signal
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -29,13 +31,14 @@ from nogging.captures.masking import user_key
 from nogging.captures.sealing import Standing, sealed
 from nogging.captures.thinning import Rules, left
 from nogging.captures.writing import ANSWERS
+from nogging.changes.run.receivers import Receivers
 from nogging.collecting import keeping
 from nogging.collecting.collect import Limits
 from nogging.collecting.keeping import Clock, Told, keep
 from nogging.collecting.schedule import Entry, entry, following, missed
-from nogging.errors import CaptureError, QuestionError
+from nogging.errors import CaptureError, FileError, QuestionError
 from nogging.inventory import Inventory, load_inventory
-from nogging.judging.noticing import BEGAN, ENDED, GOES_ON, Notices
+from nogging.judging.noticing import BEGAN, ENDED, GOES_ON, About, Notice, Notices
 from nogging.judging.verdict import Judgement, Result, Verdict
 from nogging.standin import served
 
@@ -458,3 +461,53 @@ def test_moments_are_let_go_while_it_is_kept(
         history.folder,
     ).to_pylist()
     assert rows == [{"what": "first", "mtu": 1500}, {"what": "first", "mtu": 1400}]  # when it was heard was let go
+
+
+def told_of(what: str, title: str, at: datetime, verdict: str = "fail") -> Notice:
+    return Notice(at, what, (About(title, verdict, MONDAY, "1 of 8 fails"),), ("a-r1: interface eth1 gone",))
+
+
+def test_people_are_told_but_not_in_their_quiet_hours(tmp_path: Path) -> None:
+    got: list[dict[str, Any]] = []
+
+    class Hook(BaseHTTPRequestHandler):
+        def do_POST(self) -> None:
+            got.append(json.loads(self.rfile.read(int(self.headers["Content-Length"]))))
+            self.send_response(204)
+            self.end_headers()
+
+        def log_message(self, format: str, *arguments: object) -> None:
+            pass
+
+    with ThreadingHTTPServer(("127.0.0.1", 0), Hook) as hook:
+        threading.Thread(target=hook.serve_forever, daemon=True).start()
+        url = f"http://127.0.0.1:{hook.server_port}/"
+        (tmp_path / "to.yaml").write_text(
+            f"quiet: 22:00-06:00\nnotices:\n  - {{on: [fail, recovered], http: '{url}'}}\n"
+            "  - {on: [unproven], http: 'http://127.0.0.1:1/'}\n"
+        )
+        people = Receivers.load(tmp_path / "to.yaml", tmp_path / "w")
+        day, night, morning = (MONDAY.replace(hour=hour) for hour in (12, 23, 6))
+        assert people.tell([told_of(BEGAN, "Ports stay up", day)], day) == []
+        problems = people.tell([told_of(BEGAN, "Routes stay", day, "unproven")], day)
+        assert len(problems) == 1 and "not delivered" in problems[0]
+        for notice in (
+            told_of(BEGAN, "Short", night),
+            told_of(ENDED, "Short", night),
+            told_of(BEGAN, "Long", night),
+            told_of(GOES_ON, "Long", night),
+            told_of(ENDED, "Ports stay up", night),
+        ):
+            assert people.tell([notice], night) == []
+        assert len(got) == 1
+        people.tell([], morning + timedelta(days=1))
+        hook.shutdown()
+    assert [(one["state"], one["title"]) for one in got] == [
+        ("fail", "Ports stay up"),
+        ("fail", "Long"),
+        ("recovered", "Ports stay up"),
+    ]
+    assert got[0]["reasons"] == ["Ports stay up: 1 of 8 fails", "likely from a-r1: interface eth1 gone"]
+    (tmp_path / "to.yaml").write_text("quiet: at night\nnotices: []\n")
+    with pytest.raises(FileError, match="22:00-06:00"):
+        Receivers.load(tmp_path / "to.yaml", tmp_path)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import signal
 import sys
 import textwrap
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 from typing import Annotated
@@ -13,13 +14,14 @@ import typer
 
 from nogging.captures.history import FIRST
 from nogging.captures.thinning import Rules
+from nogging.changes.run.receivers import Receivers
 from nogging.cli import PASS
 from nogging.cli.capture import secret
 from nogging.cli.run import ProgramsOption, width, willing
 from nogging.collecting.collect import AT_ONCE, Limits
 from nogging.collecting.keeping import Told, keep
 from nogging.collecting.schedule import entry
-from nogging.inventory import load_inventory
+from nogging.inventory import Inventory, load_inventory
 from nogging.judging.noticing import ENDED, GOES_ON, About, Notice
 from nogging.judging.verdict import Verdict, many
 
@@ -45,6 +47,9 @@ def command(
         str, typer.Option(help="The moment that 'before' means in them: first, or 2026-11-20T02:00.")
     ] = FIRST,
     store: Annotated[str, typer.Option("--send", help="A store for the numbers, as nogging metrics sends them.")] = "",
+    notify: Annotated[
+        Path | None, typer.Option(help="Who is told of what changes in the verdicts: a file of receivers.")
+    ] = None,
     programs: ProgramsOption = False,
 ) -> int:
     """Captures again and again, and keeps it as one history.
@@ -53,18 +58,26 @@ def command(
     """
     entries = [entry(one) for one in every or ["5m"]]
     rules = Rules.parse(thin) if thin else None
-    was = signal.signal(
-        signal.SIGTERM, signal.default_int_handler
-    )  # as Ctrl-C: what is under way is left, the rest stays
+    receivers = Receivers.load(notify, to, secret()) if notify else None
+
+    def tell(told: Told) -> None:
+        problems = receivers.tell(told.notices, told.at) if receivers else []
+        print(line(replace(told, remarks=(*told.remarks, *problems))), flush=True)
+
+    def load() -> Inventory:
+        others = (receivers.model,) if receivers else ()
+        return willing(load_inventory(inventory), *others).on(on)
+
+    was = signal.signal(signal.SIGTERM, signal.default_int_handler)  # as Ctrl-C: what is under way is left
     try:
         keep(
-            lambda: willing(load_inventory(inventory)).on(on),
+            load,
             to,
             entries,
             rules=rules,
             limits=Limits(at_once=at_once, a_minute=a_minute),
             turns=turns,
-            tell=lambda told: print(line(told), flush=True),
+            tell=tell,
             ask=secret(),
             expectations=expectations,
             against=against,

@@ -71,6 +71,7 @@ class LineModel(Strict):
     wrapped: bool = False
     cut: bool = False
     continues: bool = False
+    nested: str = ""
     indent: int | None = None
     carries: tuple[str, ...] = ()
     inside: bool = False
@@ -92,11 +93,11 @@ class LineModel(Strict):
         if (
             ((self.frame or self.inside) and self.open is None)
             or (self.alone and not self.frame)
-            or ((self.wrapped or self.cut or self.continues) and self.under is None)
+            or ((self.wrapped or self.cut or self.continues or self.nested) and self.under is None)
         ):
             raise ValueError(
                 "'frame' and 'inside' go with 'open', 'alone' with 'frame', "
-                "and 'wrapped', 'cut' and 'continues' with 'under'"
+                "and 'wrapped', 'cut', 'continues' and 'nested' with 'under'"
             )
         if self.also and (self.frame or not (self.row or self.open)):
             raise ValueError("'also' goes with 'row' and 'open', and not with 'frame'")
@@ -307,6 +308,8 @@ class Heading:
     several: int | None = None
     continues: bool = False
     """Whether its rows are the rest of those of the table above it, which was too wide."""
+    nested: str = ""
+    """The field that names what a row is a part of: the first cells of the rows above it that stand less far in."""
 
     @property
     def values(self) -> tuple[Value, ...]:
@@ -451,7 +454,7 @@ class Reader:
         named |= {value.field for heading in self.headings for value in heading.values}
         named |= {name for form in self.forms for name in form.set}
         named |= {name for form in self.forms for several in form.parts.values() for one in several for name in one.set}
-        named |= {name for heading in self.headings for name in heading.set}
+        named |= {name for heading in self.headings for name in (*heading.set, *filter(None, [heading.nested]))}
         named |= {name for entry in self.entries for name in entry.named()}
         return frozenset(named)
 

@@ -582,10 +582,7 @@ class Lines:
         try:
             cells = self.columns.cells(line)
             begins = self.take_first(cells)
-            texts = tuple(cells.get(title) for title, _ in heading.columns)
-            others_ = (text for title, text in cells.items() if self.stays(heading, title, text))
-            self.rest = " ".join(filter(None, (self.words.of(text, ()) for text in others_)))
-            *others, values = self.each(heading, kind, texts)
+            *others, values = self.under(heading, kind, cells, line)
             if heading.continues:
                 self.columns.rest.append((number, values, self.rest))
                 return True
@@ -602,6 +599,16 @@ class Lines:
         elif begins is not None:
             self.reading.unread.append(Unread(begins, self.texts[begins - 1], self.reason))
         return kept
+
+    def under(self, heading: Heading, kind: Kind, cells: dict[str, str], line: str) -> list[dict[str, Any]]:
+        """The fields of each record that a row of a table makes; the first of them last."""
+        assert self.columns is not None
+        left = (text for title, text in cells.items() if self.stays(heading, title, text))
+        self.rest = " ".join(filter(None, (self.words.of(text, ()) for text in left)))
+        made = self.each(heading, kind, tuple(cells.get(title) for title, _ in heading.columns))
+        if heading.nested and (outer := self.columns.part_of(line, cells.get(heading.titles[0], ""))):
+            made[-1][heading.nested] = outer
+        return made
 
     def end_table(self) -> None:
         self.drop_first()

@@ -257,6 +257,8 @@ class _Compiler:
                 value = self.pattern(f"<{field}>", ("lines", n, "columns", title)).values[0]
                 self.known(value.field, kinds, ("lines", n, "columns", title))
                 columns.append((title, value))
+        if line.nested:
+            self.known(line.nested, kinds, ("lines", n, "nested"))
         several = self.several(n, line, [value for _, value in columns])
         if several is not None and kind is None:
             raise self.source.error(
@@ -272,6 +274,7 @@ class _Compiler:
             line.cut,
             several,
             line.continues,
+            line.nested,
         )
 
     def fixed(self, given: Mapping[str, Scalar], where: Path_, kinds: Iterable[Kind]) -> dict[str, Any]:

@@ -43,6 +43,8 @@ class Columns:
         """Rows that are the rest of others, until it is known whether there is one for each: line, values, words."""
         self.is_whole = True
         """Whether each of its rows was read."""
+        self.around: list[tuple[int, str]] = []
+        """The first cells that the last row stands in, each with how far in it stands."""
 
     def cells(self, line: str) -> dict[str, str]:
         """The cells of a row by heading; `ValueError` where a cell cannot be told."""
@@ -57,6 +59,14 @@ class Columns:
                 raise
             return {title: word[0] for title, word in zip(labelled, words, strict=True)}
         return {title: " ".join(several) for title, several in found.items()}
+
+    def part_of(self, line: str, first: str) -> str | None:
+        """What a row is a part of, by how far in its first cell stands."""
+        indent = len(line) - len(line.lstrip())
+        self.around = [one for one in self.around if one[0] < indent]
+        found = " ".join(name for _, name in self.around) or None
+        self.around.append((indent, first))
+        return found
 
     def apart(self, line: str) -> str:
         """The line with a space after a first cell that was cut, taken from behind the second."""

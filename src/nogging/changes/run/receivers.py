@@ -1,0 +1,123 @@
+"""The notices of a watch on their way to people: the receivers are those of a change file, in a file of their own.
+
+quiet: 22:00-06:00        # UTC; what began and ended meanwhile is told to nobody, what still is so afterwards
+notices:
+  - {on: [fail, recovered], http: https://hooks.example/network}
+  - {mail: noc@teal-sound.example, server: "mail.teal-sound.example:25"}
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Sequence
+from datetime import datetime, time
+from pathlib import Path
+from typing import Any
+
+from pydantic import field_validator
+
+from nogging.changes.file.declared import NoticeModel, Text
+from nogging.changes.run.notices import deliver, wanted
+from nogging.files import Strict, load
+from nogging.judging.noticing import ENDED, About, Notice
+from nogging.judging.verdict import Verdict, many
+
+_QUIET = re.compile(r"([01]\d|2[0-3]):([0-5]\d)-([01]\d|2[0-3]):([0-5]\d)", re.ASCII)
+RECOVERED = "recovered"
+
+
+class ReceiversModel(Strict):
+    """A file of receivers."""
+
+    quiet: str = ""
+    notices: tuple[NoticeModel, ...]
+
+    @field_validator("quiet")
+    @classmethod
+    def hours(cls, value: str) -> str:
+        if value and not _QUIET.fullmatch(value):
+            raise ValueError("hours of quiet are written 22:00-06:00 (UTC)")
+        return value
+
+
+class Receivers:
+    """Who is told of a watch. `load` raises `FileError` for a mistake in the file."""
+
+    def __init__(self, model: ReceiversModel, folder: Path, history: Path, ask: Callable[[str], str] | None) -> None:
+        self.model, self.folder, self.history, self.ask = model, folder, history, ask
+        self.held: list[Notice] = []
+
+    @classmethod
+    def load(cls, path: Path, history: Path, ask: Callable[[str], str] | None = None) -> Receivers:
+        model, _ = load(path, ReceiversModel)
+        return cls(model, path.parent, history, ask)
+
+    def tell(self, notices: Sequence[Notice], now: datetime) -> list[str]:
+        """Delivers the notices of a turn, or holds them back; what could not be delivered."""
+        if self.is_quiet(now):
+            self.held += notices
+            return []
+        told, self.held = [*_still_so(self.held), *notices], []
+        return [problem for notice in told for problem in self.delivered(notice)]
+
+    def is_quiet(self, now: datetime) -> bool:
+        found = _QUIET.fullmatch(self.model.quiet)
+        if found is None:
+            return False
+        begin, end = time(int(found[1]), int(found[2])), time(int(found[3]), int(found[4]))
+        at = now.time().replace(tzinfo=None)
+        return begin <= at < end if begin <= end else at >= begin or at < end
+
+    def delivered(self, notice: Notice) -> list[str]:
+        ended = notice.what == ENDED
+        verdicts = {str(Verdict.PASS)} if ended else {one.verdict for one in notice.about}
+        known, problems = self.known(notice), []
+        for model in self.model.notices:
+            if any(wanted(model, one, ended) for one in verdicts):
+                told, good = deliver(model, known, self.fetch)
+                problems += [f"the notice to {model.told} was {told}"] * (not good)
+        return problems
+
+    def known(self, notice: Notice) -> dict[str, Any]:
+        """What a template may name: the words of a change's notice, and the notice itself."""
+        state = RECOVERED if notice.what == ENDED else min((one.verdict for one in notice.about), key=_WORST.index)
+        titles = [one.title for one in notice.about]
+        told = notice.told()
+        return {
+            "state": state,
+            "title": titles[0] if len(titles) == 1 else many(len(titles), "expectation"),
+            "reasons": [_reason(one) for one in notice.about] + [f"likely from {one}" for one in notice.causes],
+            "todo": [],
+            "folder": str(self.history),
+            "at": told["at"],
+            "what": told["what"],
+            "about": told["about"],
+        }
+
+    def fetch(self, text: Text) -> str:
+        """A text as it is sent."""
+        return text if isinstance(text, str) else text.fetch(self.folder, "what a notice is sent with", self.ask)
+
+
+_WORST = [str(one) for one in (Verdict.FAIL, Verdict.UNPROVEN, Verdict.PASS)]
+
+
+def _reason(one: About) -> str:
+    return f"{one.title}: {one.reason}" if one.reason else one.title
+
+
+def _still_so(held: Sequence[Notice]) -> list[Notice]:
+    """Of what was held back, that which is still so: not what began and ended meanwhile, nor anything twice."""
+    last: dict[str, tuple[Notice, About]] = {}
+    began = {one.title for notice in held if notice.what != ENDED for one in notice.about}
+    for notice in held:
+        for one in notice.about:
+            if notice.what == ENDED and one.title in began:
+                last.pop(one.title, None)
+            else:
+                last[one.title] = (notice, one)
+    return [
+        Notice(notice.at, notice.what, about, notice.causes)
+        for notice in held
+        if (about := tuple(one for of, one in last.values() if of is notice))
+    ]
