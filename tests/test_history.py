@@ -511,3 +511,81 @@ def test_people_are_told_but_not_in_their_quiet_hours(tmp_path: Path) -> None:
     (tmp_path / "to.yaml").write_text("quiet: at night\nnotices: []\n")
     with pytest.raises(FileError, match="22:00-06:00"):
         Receivers.load(tmp_path / "to.yaml", tmp_path)
+
+
+OVER_TIME = """
+over_time:
+  - {title: Few restarts, each: neighbor, where: protocol = 'bgp', within: 1d, must: restarts <= 2}
+  - {title: Mostly there, each: neighbor, where: protocol = 'bgp', within: 1d, that: settled, must: held >= 0.9}
+"""
+
+
+def session(name: str, hour: float, what: str, state: str | None = "established") -> dict[str, Any]:
+    """A change of one BGP session, so many hours into the day; without a state nobody knows it."""
+    key = {"device": "a-r1", "vrf": "default", "protocol": "bgp", "family": "ipv4_unicast", "level": None}
+    key |= {"interface": None, "neighbor": name}
+    row = {name: value for name, value in key.items() if value is not None}
+    row |= {} if state is None else {"state": state, "settled": state == "established"}
+    at = (MONDAY + timedelta(hours=hour)).isoformat()
+    return {"at": at, "kind": "neighbor", "what": what, "key": key, "rows": [] if what == "gone" else [row]}
+
+
+@pytest.mark.parametrize(
+    ("changes", "hours", "verdicts"),
+    [
+        ([session("x", 0, "new")], 30, ["pass", "pass"]),
+        ([session("x", 0, "new")], 20, ["unproven", "unproven"]),  # the history is shorter than a day
+        ([], 30, ["unproven", "unproven"]),
+        ([session("x", 0, "new"), *(session("x", 8 + n, "restarted") for n in range(3))], 30, ["fail", "pass"]),
+        (
+            [session("x", 0, "new"), *(session("x", 1 + n, "restarted") for n in range(3))],
+            30,
+            ["pass", "pass"],
+        ),  # before
+        ([session("x", 0, "new"), session("x", 10, "gone"), session("x", 13, "new")], 30, ["pass", "fail"]),
+        ([session("x", 0, "new"), session("x", 10, "gone"), session("x", 12, "new")], 30, ["pass", "pass"]),
+        ([session("x", 0, "new"), session("x", 29, "moved", "active")], 30, ["pass", "pass"]),
+        ([session("x", 0, "new"), session("x", 20, "moved", None)], 30, ["pass", "unproven"]),
+        ([session("x", 0, "new"), session("x", 29, "moved", None)], 30, ["pass", "pass"]),
+        ([session("x", 0, "new"), session("y", 0, "new", "idle")], 30, ["pass", "fail"]),
+    ],
+)
+def test_expectations_over_windows_of_time(
+    kept: tuple[Path, Path], tmp_path: Path, changes: list[Any], hours: int, verdicts: list[str]
+) -> None:
+    (tmp_path / "over.yaml").write_text(OVER_TIME)
+    with begun(tmp_path / "o") as history:
+        capture = nogging.open_capture(kept[1])
+        added(history, capture, MONDAY, [one for one in changes if one["at"] <= MONDAY.isoformat()])
+        added(
+            history,
+            capture,
+            MONDAY + timedelta(hours=hours),
+            [one for one in changes if one["at"] > MONDAY.isoformat()],
+        )
+    status, out, said = here("check", tmp_path / "over.yaml", "--over", tmp_path / "o", "--format", "json")
+    found = json.loads(out)
+    assert [one["verdict"] for one in found["expectations"]] == verdicts, found
+    assert status == {"pass": 0, "fail": 1, "unproven": 3}[found["verdict"]] and not said
+    for wrong in (
+        "must: restarts <= 'a'",
+        "within: 1y",
+        "each: routes",
+        "must: held > 0, that: sted",
+        "must: held > 0",
+    ):
+        (tmp_path / "wrong.yaml").write_text(
+            "over_time:\n  - {title: t, "
+            + ", ".join(
+                [
+                    wrong,
+                    *(
+                        one
+                        for one in ("each: neighbor", "within: 1d", "must: changes = 0")
+                        if one.split(":")[0] not in wrong
+                    ),
+                ]
+            )
+            + "}\n"
+        )
+        assert here("check", tmp_path / "wrong.yaml", "--over", tmp_path / "o")[0] == 2

@@ -12,7 +12,7 @@ from collections import defaultdict
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
-from nogging.captures.history import History
+from nogging.captures.history import History, Turn
 from nogging.errors import CaptureError
 from nogging.judging.changed import FIRST, GONE, LASTING, LEFT, Change
 from nogging.predicates.database import naive
@@ -84,25 +84,42 @@ class _Lasting:
         return naive(made)
 
 
-def tables_over_time(history: History) -> dict[str, pa.Table]:
-    """A table for each kind over all time, and `moment`: when was captured, and how many turns were missed before."""
-    import pyarrow as pa
+class OverTime:
+    """A history over all time; what came since it was last looked at is taken in when it is looked at again."""
 
-    lasting = {kind.name: _Lasting(kind) for kind in LASTING}
-    turns = history.turns
-    try:
-        for turn in turns:
-            for change in history.changes(turn):
-                at = datetime.fromisoformat(change["at"])
-                if change["what"] == LEFT:
-                    for one in lasting.values():
-                        one.leave(at, change["device"])
-                elif change["kind"] in lasting:
-                    lasting[change["kind"]].take(change, at)
-        found = {name: one.as_table() for name, one in lasting.items()}
-    except (ValueError, TypeError, KeyError, AttributeError, IndexError, OverflowError) as error:
-        raise CaptureError(f"{history.folder}: what it tells of changes cannot be understood: {error}") from None
-    moments = {"at": pa.array([one.at for one in turns], pa.timestamp("us", "UTC"))}
-    moments["missed"] = pa.array([one.missed for one in turns], pa.int64())
-    found["moment"] = naive(pa.table(moments))
-    return found
+    def __init__(self, history: History) -> None:
+        self.history = history
+        self.lasting = {kind.name: _Lasting(kind) for kind in LASTING}
+        self.until: datetime | None = None
+
+    def tables(self) -> dict[str, pa.Table]:
+        """A table for each kind over all time, and `moment`: when was captured, and how many turns were missed before.
+        Raises `CaptureError` for what nobody can have written."""
+        import pyarrow as pa
+
+        turns = self.history.turns
+        try:
+            for turn in turns:
+                self.take_in(turn)
+            found = {name: one.as_table() for name, one in self.lasting.items()}
+        except (ValueError, TypeError, KeyError, AttributeError, IndexError, OverflowError) as error:
+            raise CaptureError(
+                f"{self.history.folder}: what it tells of changes cannot be understood: {error}"
+            ) from None
+        moments = {"at": pa.array([one.at for one in turns], pa.timestamp("us", "UTC"))}
+        moments["missed"] = pa.array([one.missed for one in turns], pa.int64())
+        return {**found, "moment": naive(pa.table(moments))}
+
+    def take_in(self, turn: Turn) -> None:
+        if self.until is not None and turn.at <= self.until:
+            return
+        for change in self.history.changes(turn):
+            at = datetime.fromisoformat(change["at"])
+            if self.until is not None and at <= self.until:
+                continue
+            if change["what"] == LEFT:
+                for one in self.lasting.values():
+                    one.leave(at, change["device"])
+            elif change["kind"] in self.lasting:
+                self.lasting[change["kind"]].take(change, at)
+        self.until = turn.at

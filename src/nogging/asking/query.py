@@ -8,7 +8,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nogging.asking.over_time import tables_over_time
+from nogging.asking.over_time import OverTime
 from nogging.captures.capture import Capture
 from nogging.captures.history import History, is_history
 from nogging.captures.kept import UNREAD
@@ -81,7 +81,7 @@ def _register(database: duckdb.DuckDBPyConnection, captures: Sequence[Capture]) 
 def over_all_time(folder: Path) -> dict[str, pa.Table]:
     """Every table that a query over a history may name."""
     history = History(folder)
-    found = tables_over_time(history)
+    found = OverTime(history).tables()
     return {**found, "device": tables(opened(f"{folder}@now"))["device"]} if history.turns else found
 
 

@@ -8,6 +8,7 @@ from typing import Annotated
 
 import typer
 
+from nogging.asking.windows import check_over
 from nogging.captures.saved import opened
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.run import (
@@ -40,6 +41,7 @@ def command(
         typer.Option("--list", help="Only tell what would be checked, on which devices."),
     ] = False,
     inventory: Annotated[Path | None, typer.Option(help="With --list: the devices.")] = None,
+    over: Annotated[Path | None, typer.Option(help="A history: judges expectations over windows of time.")] = None,
     quiet: QuietOption = None,
     format: PageFormatOption = PageFormat.TEXT,
     outside: OutsideOption = False,
@@ -47,14 +49,17 @@ def command(
     """Judges expectations over a capture: pass, fail or unproven, with the evidence."""
     if list_:
         return _list(expectations, after, inventory, format)
-    if after is None:
+    if over is not None:
+        found = check_over(expectations, over)
+    elif after is None:
         raise QuestionError("which capture is to be judged? Give it with --after.")
-    found = check(
-        expectations,
-        after=captured(after),
-        before=captured(before) if before else None,
-        quiet=[captured(one) for one in quiet or ()],
-    )
+    else:
+        found = check(
+            expectations,
+            after=captured(after),
+            before=captured(before) if before else None,
+            quiet=[captured(one) for one in quiet or ()],
+        )
     if format is PageFormat.JSON:
         print_json(plain.judgement(found))
     elif format is PageFormat.CSV:

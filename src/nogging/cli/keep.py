@@ -46,6 +46,9 @@ def command(
     against: Annotated[
         str, typer.Option(help="The moment that 'before' means in them: first, or 2026-11-20T02:00.")
     ] = FIRST,
+    windows: Annotated[
+        Path | None, typer.Option("--expect-over", help="Expectations over windows of time, judged as well.")
+    ] = None,
     store: Annotated[str, typer.Option("--send", help="A store for the numbers, as nogging metrics sends them.")] = "",
     notify: Annotated[
         Path | None, typer.Option(help="Who is told of what changes in the verdicts: a file of receivers.")
@@ -81,6 +84,7 @@ def command(
             ask=secret(),
             expectations=expectations,
             against=against,
+            windows=windows,
             store=store,
         )
     finally:

@@ -23,6 +23,8 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+from nogging.asking.over_time import OverTime
+from nogging.asking.windows import Windows
 from nogging.captures.capture import Capture
 from nogging.captures.history import FIRST, TURN, History, Turn, begun
 from nogging.captures.manifest import CAPTURED, MANIFEST, DeviceEntry, Manifest, is_capture, manifest_of
@@ -40,6 +42,7 @@ from nogging.inventory import Inventory
 from nogging.judging.changed import Change, changed, first, left
 from nogging.judging.check import check
 from nogging.judging.noticing import Notice, Notices
+from nogging.judging.verdict import Judgement, worst
 from nogging.metrics.store import send_new
 from nogging.reading.asking import forget
 
@@ -108,11 +111,14 @@ class Keeper:
     expectations: Path | None = None
     against: str = FIRST
     """The moment that `before` means to the expectations."""
+    windows: Path | None = None
+    """Expectations over windows of time."""
     store: str = ""
     """The address of a store that gets the numbers of each moment."""
 
     def __post_init__(self) -> None:
         self.notices = Notices(_lines(self.history.folder / NOTICES))
+        self.over = OverTime(self.history)
         self.then: Capture | None = None
         self.inventory: Inventory | None = None
         self.readers: list[tuple[Path, int, int]] = []
@@ -189,12 +195,18 @@ class Keeper:
 
     def judged(self, turn: Turn, capture: Capture, due: Due) -> tuple[str, list[Notice]]:
         """The verdict of the expectations, and what a person should be told of it; a mistake in the file is told."""
-        if self.expectations is None:
-            return "", []
+        judgements = []
         try:
-            self.then = self.then or opened(f"{self.history.folder}@{self.against}")
-            with moment_of(self.history, turn) if due.kinds else contextlib.nullcontext(capture) as now:
-                judgement = check(self.expectations, after=now, before=self.then)
+            if self.expectations is not None:
+                self.then = self.then or opened(f"{self.history.folder}@{self.against}")
+                with moment_of(self.history, turn) if due.kinds else contextlib.nullcontext(capture) as now:
+                    judgements.append(check(self.expectations, after=now, before=self.then))
+            if self.windows is not None:
+                judgements.append(Windows(self.windows).judge(self.over))
+            if not judgements:
+                return "", []
+            results = tuple(result for one in judgements for result in one.results)
+            judgement = Judgement(worst([one.verdict for one in judgements]), "", results)
             notices = self.notices.of(judgement, turn.at, self.causes[:CAUSES])
             with (self.history.folder / NOTICES).open("a", encoding="utf-8") as file:
                 file.writelines(json.dumps(one.told(), ensure_ascii=False) + "\n" for one in notices)
@@ -349,13 +361,15 @@ def keep(
     clock: Clock | None = None,
     expectations: str | Path | None = None,
     against: str = FIRST,
+    windows: str | Path | None = None,
     store: str = "",
 ) -> History:
     """Captures again and again into a history, until it is stopped or for so many `turns`.
 
     `load` gives the inventory, before each turn; `entries` say what is asked when; `rules`, where given, which moments
     stay as they grow old. `tell` is told of each turn. `expectations` are judged at each moment, with the moment
-    `against` as what was before; what begins to fail, goes on and ends is told, and written to `notices.jsonl`. The
+    `against` as what was before, and `windows` are expectations over windows of time; what begins to fail, goes on and
+    ends is told, and written to `notices.jsonl`. The
     numbers of each moment are sent to the `store`, an address that takes line protocol. Raises `CaptureError` where
     somebody else keeps this history, and whatever is wrong with the inventory at the beginning.
     """
@@ -371,6 +385,7 @@ def keep(
             clock or Clock(),
             Path(expectations) if expectations else None,
             against,
+            Path(windows) if windows else None,
             store,
         )
         with contextlib.suppress(KeyboardInterrupt):
