@@ -40,7 +40,7 @@ from nogging.predicates import Predicate, Schema, identifier
 from nogging.predicates.addresses import register
 from nogging.predicates.database import closed_database
 from nogging.records import Field as RecordField
-from nogging.records import Kind, Nature, Type
+from nogging.records import Nature, Type
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -155,8 +155,7 @@ def _judged(window: Window, rows: pa.Table, moments: pa.Table) -> Result:
             unproven.append(_failure(window, record))
     n = len(told)
     if failures:
-        reason = f"{len(failures)} of {n} fail: {failures[0].reason}"
-        return _result(window, Verdict.FAIL, reason, n, failures, unproven)
+        return _result(window, Verdict.FAIL, f"{len(failures)} of {n} fail", n, failures, unproven)
     if unproven:
         reason = f"of {len(unproven)} of {n} it was unknown for a part of the time"
         return _result(window, Verdict.UNPROVEN, reason, n, [], unproven)
@@ -181,7 +180,8 @@ def _result(
 def _failure(window: Window, record: Mapping[str, Any]) -> Failure:
     key = {name: record[name] for name in window.kind.keys if record[name] is not None}
     measures = {name: record[name] for name in MEASURES if name in window.must.fields and record[name] is not None}
-    return Failure(str(record["device"]), {**key, **measures}, _said(window.kind, record, measures))
+    reason = ", ".join(f"{name} {value:.6g}" for name, value in measures.items())
+    return Failure(str(record["device"]), {**key, **measures}, reason)
 
 
 def _measures(window: Window, rows: pa.Table, until: datetime) -> list[dict[str, Any]]:
@@ -191,11 +191,6 @@ def _measures(window: Window, rows: pa.Table, until: datetime) -> list[dict[str,
     database.register("spans", rows)
     found = database.execute(_measured(window), {"since": until - window.model.length, "until": until}).fetchall()
     return [dict(zip((*window.kind.keys, *MEASURES, MOST), row, strict=True)) for row in found]
-
-
-def _said(kind: Kind, record: Mapping[str, Any], measures: Mapping[str, Any]) -> str:
-    told = ", ".join(f"{name} {value:g}" for name, value in measures.items() if value is not None)
-    return f"{record['device']}: {kind.called(record)}: {told}"
 
 
 def _column(path: tuple[str, ...]) -> str:
