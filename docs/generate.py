@@ -9,7 +9,9 @@ from pathlib import Path
 
 import yaml
 
+from nogging.asking.windows import WindowsModel
 from nogging.changes.file.declared import ChangeModel
+from nogging.changes.run.receivers import ReceiversModel
 from nogging.dialects.declared import Dialect, dialects, load_dialect
 from nogging.dialects.places import LIBRARY
 from nogging.inventory import InventoryModel
@@ -147,6 +149,8 @@ SCHEMAS = {
     "inventory": InventoryModel,
     "reader": ReaderModel,
     "dialect": Dialect,
+    "over_time": WindowsModel,
+    "receivers": ReceiversModel,
 }
 
 
