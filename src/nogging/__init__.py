@@ -28,8 +28,10 @@ if TYPE_CHECKING:
     from nogging.asking.questions import Question as Question
     from nogging.asking.questions import ask as ask
     from nogging.asking.telling import tell as tell
+    from nogging.asking.windows import check_over as check_over
     from nogging.captures.capture import Capture as Capture
     from nogging.captures.capture import Capture as open_capture
+    from nogging.captures.history import History as History
     from nogging.captures.saved import ingest as ingest
     from nogging.changes.file.declared import load_change as load_change
     from nogging.changes.plan.conforming import conform as conform
@@ -38,6 +40,7 @@ if TYPE_CHECKING:
     from nogging.changes.run.performing import perform as perform
     from nogging.changes.run.performing import resume as resume
     from nogging.collecting.collect import collect as capture
+    from nogging.collecting.keeping import keep as keep
     from nogging.drawing.draw import draw as draw
     from nogging.errors import NoggingError as NoggingError
     from nogging.inventory import load_inventory as load_inventory
@@ -64,6 +67,7 @@ _WHERE = {
     "capture": ("nogging.collecting.collect", "collect"),
     "challenge": ("nogging.judging.challenge", "challenge"),
     "check": ("nogging.judging.check", "check"),
+    "check_over": ("nogging.asking.windows", "check_over"),
     "compare": ("nogging.judging.comparing", "compare"),
     "Comparison": ("nogging.judging.compare", "Comparison"),
     "conform": ("nogging.changes.plan.conforming", "conform"),
@@ -73,8 +77,10 @@ _WHERE = {
     "draw": ("nogging.drawing.draw", "draw"),
     "findings": ("nogging.asking.findings", "findings"),
     "follow": ("nogging.routing.follow", "follow"),
+    "History": ("nogging.captures.history", "History"),
     "ingest": ("nogging.captures.saved", "ingest"),
     "Judgement": ("nogging.judging.verdict", "Judgement"),
+    "keep": ("nogging.collecting.keeping", "keep"),
     "KINDS": ("nogging.records", "KINDS"),
     "load_change": ("nogging.changes.file.declared", "load_change"),
     "load_inventory": ("nogging.inventory", "load_inventory"),
@@ -100,6 +106,7 @@ __all__ = [
     "Comparison",
     "Difference",
     "Failure",
+    "History",
     "Judgement",
     "NoggingError",
     "Performance",
@@ -111,6 +118,7 @@ __all__ = [
     "capture",
     "challenge",
     "check",
+    "check_over",
     "compare",
     "conform",
     "draft",
@@ -118,6 +126,7 @@ __all__ = [
     "findings",
     "follow",
     "ingest",
+    "keep",
     "load_change",
     "load_inventory",
     "lookup",
