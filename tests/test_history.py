@@ -328,9 +328,16 @@ def test_a_history_from_elsewhere_leads_nowhere(week: tuple[Path, list[nogging.C
     folder, _ = week
     path = folder / f"2026-W48{TURNS}"
     lines = path.read_text().splitlines(keepends=True)
+    with History(folder) as history:  # it goes on beside what it does not understand, and takes nothing away
+        assert len(history.turns) == 6
     for name in ("../secret.pack", "/etc/passwd", "a/b.pack"):
         path.write_text(json.dumps({"pack": name}) + "\n" + "".join(lines[1:]))
         assert any("is no file of texts" in one for one in History(folder).damage)
+    octets = (folder / f"2026-W48{PACK}").read_bytes()
+    with begun(folder) as history:
+        added(history, nogging.open_capture(tmp_path / "c5"), MONDAY + timedelta(days=5))
+    assert (folder / f"2026-W48{PACK}").read_bytes() == octets and (folder / f"2026-W48{TURNS}.damaged").exists()
+    assert len(History(folder).turns) == 3 and list(History(folder).check()) == []
     path.write_text("".join(lines))
     pack = folder / f"2026-W48{PACK}"
     pack.rename(tmp_path / "elsewhere")

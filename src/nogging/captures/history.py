@@ -95,10 +95,16 @@ class _Week:
     """The moments of one week, and the file of their texts."""
 
     name: str
-    pack: Pack
+    known: Pack | None
+    """None where it cannot be told which file it is."""
     turns: list[Turn] = field(default_factory=list)
     where: Where = field(default_factory=dict)
     """The answers of its last moment, where they are known."""
+
+    @property
+    def pack(self) -> Pack:
+        assert self.known is not None, "it has moments"
+        return self.known
 
 
 class History:
@@ -130,7 +136,7 @@ class History:
                 raise ValueError(f"'{pack}' is no file of texts")
         except (IndexError, ValueError, TypeError, KeyError, RecursionError) as error:
             self.damage.append(f"{path}: cannot be understood ({error}); the moments of this week are lost")
-            return _Week(path.stem, Pack(path.with_suffix(PACK)))
+            return _Week(path.stem, None)
         found = _Week(path.stem, Pack(self.folder / pack))
         for number, line in enumerate(lines[1:], 2):
             try:
@@ -235,6 +241,10 @@ class History:
             self._lock = inside.locked(self.folder)
         except BlockingIOError:
             raise CaptureError(f"{self.folder}: somebody else is writing this history") from None
+        named = {week.known.path for week in self._weeks.values() if week.known is not None}
+        for path in self.folder.glob(f"*{PACK}") if not self.damage else ():
+            if path not in named:
+                path.unlink()  # what was killed while it wrote a week anew left it
         return self
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
@@ -272,9 +282,10 @@ class History:
         return turn
 
     def _last(self) -> Turn | None:
-        """The moment that was stored last, whatever the clock says of it."""
-        weeks = [week for week in self._weeks.values() if week.turns]
-        return weeks[-1].turns[-1] if weeks else None
+        """The moment that was stored last."""
+        return max(
+            (week.turns[-1] for week in self._weeks.values() if week.turns), key=lambda one: one.at, default=None
+        )
 
     def _append(
         self,
@@ -309,15 +320,23 @@ class History:
     def _open_week(self, at: datetime) -> _Week:
         year, number, _ = at.isocalendar()
         name = f"{year}-W{number:02}"
-        week = self._weeks.get(name)
-        if week is None:
-            week = self._weeks[name] = _Week(name, Pack(self.folder / f"{name}{PACK}"))
-            week.pack.begin(0)
-            replace_text(self.folder / f"{name}{TURNS}", _head(week.pack))
+        week, path = self._weeks.get(name), self.folder / f"{name}{TURNS}"
+        if week is None or week.known is None:
+            if path.exists():
+                path.rename(path.with_suffix(f"{TURNS}.damaged"))  # whoever can may still find out what it says
+            week = self._weeks[name] = _Week(name, self._fresh(name))
+            replace_text(path, _head(week.pack))
         else:
-            week.pack.begin(max((one.end for one in week.turns), default=0))
-            _without_a_torn_end(self.folder / f"{name}{TURNS}")
+            _without_a_torn_end(path)
         return week
+
+    def _fresh(self, name: str) -> Pack:
+        """An empty pack of a week, beside those that there are."""
+        numbers = ("", *(f".{n}" for n in range(2, 10_000)))
+        paths = (self.folder / f"{name}{number}{PACK}" for number in numbers)
+        found = Pack(next(path for path in paths if not path.exists()))
+        found.begin()
+        return found
 
     def manifest(self, turn: Turn) -> Manifest:
         """What a moment tells of each command."""
@@ -353,9 +372,7 @@ class History:
             week.pack.path.unlink(missing_ok=True)
             del self._weeks[week.name]
             return
-        number = int(found[1]) + 1 if (found := re.search(r"\.(\d+)\.pack$", week.pack.path.name)) else 2
-        fresh = _Week(week.name, Pack(self.folder / f"{week.name}.{number}{PACK}"))
-        fresh.pack.begin(0)
+        fresh = _Week(week.name, self._fresh(week.name))
         lines = [_head(fresh.pack)]
         changes: list[Any] = []
         for turn in week.turns:

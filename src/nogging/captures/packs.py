@@ -56,13 +56,10 @@ class Pack:
         self.path = path
         self._alone: dict[Place, bytes] = {}
 
-    def begin(self, end: int) -> None:
-        """Makes the file, or takes away what stands behind `end`: it was written by a run that did not come to tell of
-        it."""
+    def begin(self) -> None:
+        """Makes the file, where there is none. What a run that was killed left at its end does no harm there."""
         if not self.path.exists():
             inside.anew(self.path).close()
-        if self.path.stat().st_size > end:
-            os.truncate(self.path, end)
 
     def add(self, texts: list[tuple[bytes, Place | None]]) -> list[Place]:
         """Stores texts, each held against one that is there, and gives their places; they are on the disk then."""
@@ -72,10 +69,7 @@ class Pack:
             for text, base in texts:
                 stored, used = self._made(text, base.by_itself if base else None)
                 file.write(stored)
-                place = Place(at, len(stored), (used.offset, used.length) if used else None)
-                if used is None:
-                    self._alone[place] = text
-                places.append(place)
+                places.append(Place(at, len(stored), (used.offset, used.length) if used else None))
                 at += len(stored)
             file.flush()
             os.fsync(file.fileno())
@@ -84,7 +78,7 @@ class Pack:
     def _made(self, text: bytes, base: Place | None) -> tuple[bytes, Place | None]:
         alone = None
         if base is not None:
-            known = self.text(base)
+            known = self.alone(base)
             differs = _packed(text, known)
             if len(differs) < 256:  # it would take as much to see whether it takes less by itself
                 return differs, base
@@ -95,9 +89,7 @@ class Pack:
 
     def text(self, place: Place) -> bytes:
         """The text at a place."""
-        if place in self._alone:
-            return self._alone[place]
-        base = self.text(place.by_itself) if place.base else b""
+        base = self.alone(place.by_itself) if place.base else b""
         try:
             with inside.opened(self.path, self.path.parent, LARGEST) as file:
                 file.seek(place.offset)
@@ -105,14 +97,16 @@ class Pack:
             size = zstandard.get_frame_parameters(stored).content_size
             if size > inside.MOST:
                 raise ValueError(f"a text of {size} octets")
-            text = zstandard.ZstdDecompressor(
-                dict_data=_dictionary(base), max_window_size=2**_LARGEST_WINDOW
-            ).decompress(stored, max_output_size=size)
+            reader = zstandard.ZstdDecompressor(dict_data=_dictionary(base), max_window_size=2**_LARGEST_WINDOW)
+            return reader.decompress(stored, max_output_size=size)
         except (OSError, ValueError, zstandard.ZstdError) as error:
             raise CaptureError(f"{self.path}: damaged at octet {place.offset}: {error}") from None
-        if place.base is None:
-            self._alone[place] = text
-        return text
+
+    def alone(self, place: Place) -> bytes:
+        """A text that others are held against; it is kept at hand, since many are."""
+        if place not in self._alone:
+            self._alone[place] = self.text(place)
+        return self._alone[place]
 
 
 def _packed(text: bytes, base: bytes = b"") -> bytes:
