@@ -55,7 +55,7 @@ def _introduced(found: About, after: Capture, before: Capture | None) -> Sentenc
     dialects = ", ".join(f"{n} {name}" for name, n in last.dialects.most_common())
     were = "was asked how it stands" if len(last.devices) == 1 else "were asked how they stand"
     asked = f"{many(len(last.devices), 'device')} ({dialects}) {were}"
-    places = tuple(str(capture.folder) for capture in (before, after) if capture is not None and not capture.taken)
+    places = tuple(capture.called for capture in (before, after) if capture is not None and not capture.taken)
     if before is None:
         return Sentence(f"{asked}, on {after.began:{_WHEN}}.", places)
     return Sentence(f"{asked}, before it on {before.began:{_WHEN}}, after it on {after.began:{_WHEN}}.", places)

@@ -68,6 +68,8 @@ class Capture:
 
     taken: tuple[str, ...] = ()
     """What saved answers were taken for, where it was made of some."""
+    moment: str = ""
+    """The moment of a history that it is, as a person names it."""
 
     def __init__(self, folder: str | Path) -> None:
         self.folder = Path(folder)
@@ -135,10 +137,10 @@ class Capture:
     def remarks(self) -> tuple[str, ...]:
         """What is to be known of the capture as a whole before it is believed."""
         found = [*self.taken]
-        found += [f"{self.folder}: {self.standing}"] if self.standing is not Standing.WHOLE else []
+        found += [f"{self.called}: {self.standing}"] if self.standing is not Standing.WHOLE else []
         if self.manifest.readers and not self.own:
             found.append(
-                f"{self.folder}: readers of {self.manifest.readers} were not used: a capture brings none of its own"
+                f"{self.called}: readers of {self.manifest.readers} were not used: a capture brings none of its own"
             )
         return tuple(found)
 
@@ -188,8 +190,13 @@ class Capture:
         except (OSError, UnicodeDecodeError) as error:
             raise CaptureError(f"{self.path_of(device, command)}: cannot be read: {error}") from None
 
+    @property
+    def called(self) -> str:
+        """What a person calls it, and where a command finds it."""
+        return self.moment or str(self.folder)
+
     def __repr__(self) -> str:
-        return f"<Capture {self.folder}: {len(self.manifest.devices)} devices>"  # reads nothing: debuggers ask for it
+        return f"<Capture {self.called}: {len(self.manifest.devices)} devices>"  # reads nothing: debuggers ask for it
 
     def _repr_html_(self) -> str:
         rows = [{"kind": kind, "records": self.count(kind), "meaning": KINDS[kind].meaning} for kind in self.kinds]

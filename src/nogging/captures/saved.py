@@ -194,7 +194,9 @@ def _at(folder: Path, moment: str) -> Capture:
     turn = history.turn(moment)
     place = _place() / f"{folder.name}@{turn.at.isoformat(timespec='seconds')}"
     history.laid_out(turn, place)
-    return Capture(place)
+    found = Capture(place)
+    found.moment = f"{folder}@{turn.at.isoformat(timespec='milliseconds')}"
+    return found
 
 
 @contextlib.contextmanager
@@ -213,7 +215,9 @@ def moment_of(history: History, turn: Turn) -> Iterator[Capture]:
     """A moment of an open history, as long as it is needed."""
     with tempfile.TemporaryDirectory(prefix="nogging-") as place:
         history.laid_out(turn, Path(place))
-        yield Capture(place)
+        found = Capture(place)
+        found.moment = f"{history.folder}@{turn.at.isoformat(timespec='milliseconds')}"
+        yield found
 
 
 def _place() -> Path:

@@ -119,7 +119,7 @@ def swapped(pairs: Pairs) -> list[str]:
     told_by_files = pairs.before.taken and pairs.after.taken  # when these were written says nothing of the answers
     if told_by_files or early - late <= timedelta(seconds=SKEW):
         return []
-    return [f"the capture from before ({pairs.before.folder}) was made after the one from after: are they swapped?"]
+    return [f"the capture from before ({pairs.before.called}) was made after the one from after: are they swapped?"]
 
 
 Doubts = set[tuple[str, str, int]]

@@ -62,7 +62,7 @@ def draft(captures: Sequence[Capture | str | Path]) -> str:
     """
     good = [opened(one) for one in captures]
     kept, left = _tried(list(_Drafter(good[0]).all()), good)
-    told = ", ".join(str(one.folder) for one in good)
+    told = ", ".join(one.called for one in good)
     head = [
         f"# Drafted from {told}: read it, and take out what does not have to hold.",
         "title: Everything is as it should be",

@@ -137,7 +137,7 @@ def _listed(page: Page, title: str, lines: list[str]) -> None:
 def plain_about(found: About) -> list[dict[str, Any]]:
     """A row for each capture and part: what `--format json` prints."""
     return [
-        {"capture": str(capture.folder), "by": found.by, "value": name, **_plain(part)}
+        {"capture": capture.called, "by": found.by, "value": name, **_plain(part)}
         for capture, parts in zip(found.captures, found.parts, strict=True)
         for name, part in parts.items()
     ]
@@ -161,7 +161,7 @@ def _plain(part: Part) -> dict[str, Any]:
 def rows(found: About) -> list[dict[str, Any]]:
     """A row for each capture, part and kind: what `--format csv` prints."""
     return [
-        {"capture": str(capture.folder), "value": name, "kind": kind, "records": n, "not_well": part.badly(kind)}
+        {"capture": capture.called, "value": name, "kind": kind, "records": n, "not_well": part.badly(kind)}
         for capture, parts in zip(found.captures, found.parts, strict=True)
         for name, part in parts.items()
         for kind, n in part.records.items()

@@ -274,10 +274,10 @@ def address_of(capture: Capture, target: str) -> Address:
             return parsed(target)
         except QuestionError:
             hint = nearest(target, capture.devices)
-            raise QuestionError(f"'{target}' is neither a device of {capture.folder} nor an address{hint}") from None
+            raise QuestionError(f"'{target}' is neither a device of {capture.called} nor an address{hint}") from None
     mine = [row for row in capture.records("address").to_pylist() if row["device"] == target]
     mine = [row for row in mine if not row["ip"].startswith("fe80:")]
     if not mine:
-        raise QuestionError(f"{target}: no address of it is in {capture.folder}; name one")
+        raise QuestionError(f"{target}: no address of it is in {capture.called}; name one")
     whole = [row for row in mine if row["prefix_length"] == (128 if ":" in row["ip"] else 32)]
     return min((parsed(row["ip"]) for row in whole or mine), key=lambda one: (one.version, int(one)))

@@ -273,4 +273,4 @@ def lookup_many(capture: Capture | str, addresses: Sequence[str], device: str, v
 
 def require_device(capture: Capture, device: str | None) -> None:
     if device is not None and device not in capture.devices:
-        raise QuestionError(f"no device '{device}' in {capture.folder}{nearest(device, capture.devices)}")
+        raise QuestionError(f"no device '{device}' in {capture.called}{nearest(device, capture.devices)}")
