@@ -596,3 +596,25 @@ def test_expectations_over_windows_of_time(
             + "}\n"
         )
         assert here("check", tmp_path / "wrong.yaml", "--over", tmp_path / "o")[0] == 2
+
+
+def test_a_clock_that_is_set_back_neither_waits_for_hours_nor_loses_a_turn(sound: Sound, tmp_path: Path) -> None:
+    told: list[Told] = []
+
+    class SetBack(Clock):
+        """Three hours back after the first turn, as somebody sets it by hand; then it goes on."""
+
+        def __init__(self) -> None:
+            self.waited: list[timedelta] = []
+
+        def now(self) -> datetime:
+            return datetime.now(UTC) - (timedelta(hours=3) if told else timedelta())
+
+        def wait(self, until: datetime) -> None:
+            self.waited.append(until - self.now())
+
+    inventory, clock = sound.inventory.on("name = 'heron-r1'"), SetBack()
+    history = keep(lambda: inventory, tmp_path / "w", [entry("5m")], turns=3, tell=told.append, clock=clock)
+    assert [one.captured for one in told] == [1, 1, 1] and list(history.check()) == []
+    assert told[1].remarks[0].startswith("the clock was set back by 10") and not told[2].missed
+    assert max(clock.waited) <= timedelta(minutes=10)
