@@ -143,7 +143,7 @@ def test_a_store_that_is_down_loses_nothing(build: Build, tmp_path: Path) -> Non
     waited: list[float] = []
     url = f"http://127.0.0.1:{free_port()}/write?db=n&p=secret"
     with pytest.raises(StoreError) as raised:
-        send_new(tmp_path / "w", url, waited.append)
+        send_new(history, url, waited.append)
     assert "refused" in str(raised.value).lower() and "secret" not in str(raised.value) and waited == [1, 2]
     assert not (tmp_path / "w" / "sent.json").exists()
     status, _, said = here("metrics", tmp_path / "w", "--send", "file:///etc/passwd")

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nogging.asking.over_time import OverTime
 from nogging.captures.capture import Capture
-from nogging.captures.history import History, is_history
+from nogging.captures.history import NOW, History, is_history
 from nogging.captures.kept import UNREAD
+from nogging.captures.manifest import DeviceEntry
 from nogging.captures.saved import opened
 from nogging.errors import QuestionError
 from nogging.predicates.addresses import register
@@ -81,8 +82,8 @@ def _register(database: duckdb.DuckDBPyConnection, captures: Sequence[Capture]) 
 def over_all_time(folder: Path) -> dict[str, pa.Table]:
     """Every table that a query over a history may name."""
     history = History(folder)
-    found = OverTime(history).tables()
-    return {**found, "device": tables(opened(f"{folder}@now"))["device"]} if history.turns else found
+    last = history.manifest(history.turn(NOW)).devices if history.turns else {}
+    return {**OverTime(history).tables(), "device": _devices(last)}
 
 
 def tables(capture: Capture) -> dict[str, pa.Table]:
@@ -92,8 +93,15 @@ def tables(capture: Capture) -> dict[str, pa.Table]:
     tables = {kind: naive(capture.records(kind)) for kind in (*KINDS, UNREAD)}
     joined = [asdict(one) for one in links(capture)]
     tables["link"] = pa.table({name: pa.array([one[name] for one in joined], pa.string()) for name in LINK})
-    labels = sorted({label for one in capture.devices.values() for label in one.labels} - {"device", "dialect"})
-    columns = {name: [one.labels.get(name, "") for one in capture.devices.values()] for name in labels}
-    known = {"device": list(capture.devices), "dialect": [one.dialect for one in capture.devices.values()]}
-    tables["device"] = pa.table({**known, **columns})
+    tables["device"] = _devices(capture.devices)
     return tables
+
+
+def _devices(devices: Mapping[str, DeviceEntry]) -> pa.Table:
+    """The devices with what they speak, and their labels."""
+    import pyarrow as pa
+
+    labels = sorted({label for one in devices.values() for label in one.labels} - {"device", "dialect"})
+    columns = {name: [one.labels.get(name, "") for one in devices.values()] for name in labels}
+    known = {"device": list(devices), "dialect": [one.dialect for one in devices.values()]}
+    return pa.table({name: pa.array(values, pa.string()) for name, values in {**known, **columns}.items()})

@@ -21,7 +21,6 @@ expectation is only proven if it does not matter. A history that is shorter than
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -41,12 +40,12 @@ from nogging.predicates.addresses import register
 from nogging.predicates.database import closed_database
 from nogging.records import Field as RecordField
 from nogging.records import Nature, Type
+from nogging.records.values import short_span
 
 if TYPE_CHECKING:
     import pyarrow as pa
 
-_WITHIN = re.compile(r"(\d{1,5})([mhdw])", re.ASCII)
-_UNITS = {"m": "minutes", "h": "hours", "d": "days", "w": "weeks"}
+_WITHIN = ("mhdw", 5)
 _KINDS = {kind.name: kind for kind in LASTING}
 MEASURES, MOST = ("restarts", "changes", "held"), "most"
 """What is known of a record; `held` is the least that it can be, and beside it is the most."""
@@ -76,7 +75,7 @@ class WindowModel(Strict):
     @field_validator("within")
     @classmethod
     def window(cls, value: str) -> str:
-        if not _WITHIN.fullmatch(value) or not int(value[:-1]):
+        if not short_span(value, *_WITHIN):
             raise ValueError("a window is written 90m, 12h, 1d or 1w")
         return value
 
@@ -88,7 +87,9 @@ class WindowModel(Strict):
 
     @property
     def length(self) -> timedelta:
-        return timedelta(**{_UNITS[self.within[-1]]: int(self.within[:-1])})
+        found = short_span(self.within, *_WITHIN)
+        assert found is not None, "it was checked when it was loaded"
+        return found
 
 
 class WindowsModel(Strict):

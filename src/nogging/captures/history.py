@@ -17,7 +17,7 @@ import contextlib
 import json
 import os
 import re
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -25,18 +25,19 @@ from types import TracebackType
 from typing import Any
 
 from nogging.captures import inside
-from nogging.captures.manifest import MANIFEST, CommandEntry, Manifest
+from nogging.captures.manifest import MANIFEST, Manifest
 from nogging.captures.names import file_name, folder_name
 from nogging.captures.packs import Pack, Place
 from nogging.captures.thinning import Rules, left
 from nogging.captures.writing import ANSWERS, digest_in, replace_octets, replace_text
 from nogging.errors import CaptureError, QuestionError
+from nogging.records.values import short_span
 
 FORMAT = 1
 HISTORY, TURN = "history.json", "turn"
 TURNS, PACK = ".turns", ".pack"
 NOW, FIRST = "now", "first"
-_UNITS = {"m": "minutes", "h": "hours", "d": "days", "w": "weeks"}
+_BEGINNING = datetime(1, 1, 2, tzinfo=UTC)
 
 Where = dict[str, tuple[str, Place]]
 """The answers of a moment, by the path of their file: the digest of each and its place."""
@@ -174,7 +175,7 @@ class History:
         if digest_in(manifest) != turn.digest:
             raise CaptureError(f"{pack.path}: damaged: the manifest of {turn.at.isoformat()} is another")
         try:
-            digests = _digests(json.loads(manifest))
+            digests = _digests(Manifest.parse(manifest.decode(), str(pack.path)))
             places = json.loads(pack.text(turn.contents))  # in the order in which the manifest tells of the answers
             return manifest, {
                 name: (digest, Place.of(place)) for (name, digest), place in zip(digests.items(), places, strict=True)
@@ -204,11 +205,10 @@ class History:
         capture says of it that it is not what was captured."""
         manifest, where = self.texts(turn)
         folder.mkdir(inside.mode(folder=True), parents=True, exist_ok=True)
-        for device, command, _ in answers_of(Manifest.parse(manifest.decode(), str(self.folder))):
-            name = _path(device, command)  # and not what the contents say: that would lead anywhere
+        for name, of_answer in where.items():
             inside.directory((folder / ANSWERS / name).parent, folder)
-            with contextlib.suppress(CaptureError, KeyError):
-                octets = self.answer(turn, *where[name])
+            with contextlib.suppress(CaptureError):
+                octets = self.answer(turn, *of_answer)
                 with inside.anew(folder / ANSWERS / name) as file:
                     file.write(octets)
         replace_octets(folder / MANIFEST, manifest)
@@ -271,9 +271,7 @@ class History:
 
         at = datetime.fromisoformat(manifest.ended).astimezone(UTC)
         week = self._open_week(at)
-        whole = manifest.text().encode()
-        digests = _digests(json.loads(whole))
-        turn = self._append(week, at, whole, digests, text, changes, missed)
+        turn = self._append(week, at, manifest.text().encode(), _digests(manifest), text, changes, missed)
         with (self.folder / f"{week.name}{TURNS}").open("ab") as file:
             file.write(turn.line().encode())
             file.flush()
@@ -347,10 +345,13 @@ class History:
         last = self._last()
         return self.manifest(last) if last else None
 
-    def stored(self, turn: Turn) -> int:
-        """How many octets a moment took."""
-        ends = [one.end for one in self._weeks[turn.pack].turns if one.end < turn.end]
-        return turn.end - max(ends, default=0)
+    def sizes(self) -> dict[Turn, int]:
+        """How many octets each moment took, in the order of time."""
+        found = {}
+        for week in self._weeks.values():
+            for before, turn in zip([0, *(one.end for one in week.turns)], week.turns, strict=False):
+                found[turn] = turn.end - before
+        return {turn: found[turn] for turn in self.turns}
 
     def thin(self, now: datetime) -> int:
         """Lets go of moments by the rules of the history; how many. A week is written anew, beside what is there, and
@@ -409,25 +410,14 @@ def begun(folder: str | Path, rules: Rules | None = None) -> History:
     return History(folder)
 
 
-def _path(device: str, command: str) -> str:
-    return f"{folder_name(device)}/{file_name(command)}"
-
-
-def answers_of(manifest: Manifest) -> Iterator[tuple[str, str, CommandEntry]]:
-    """Each answer with a text: its device, its command, and what the manifest tells of it."""
-    for device, entry in manifest.devices.items():
-        for command, one in entry.commands.items():
-            if one.has_text:
-                yield device, command, one
-
-
-def _digests(manifest: Mapping[str, Any]) -> dict[str, str]:
-    """The digest of each answer that a manifest tells of, by the path of its file."""
+def _digests(manifest: Manifest) -> dict[str, str]:
+    """The digest of each answer that a manifest tells of, by the path of its file: made of the names of the device and
+    the command, it leads nowhere else."""
     return {
-        _path(device, command): one["digest"]
-        for device, entry in manifest["devices"].items()
-        for command, one in entry["commands"].items()
-        if one["digest"]
+        f"{folder_name(device)}/{file_name(command)}": one.digest
+        for device, entry in manifest.devices.items()
+        for command, one in entry.commands.items()
+        if one.has_text
     }
 
 
@@ -444,9 +434,9 @@ def _without_a_torn_end(path: Path) -> None:
 
 
 def _until(text: str, last: datetime) -> datetime:
-    ago = re.fullmatch(r"(\d{1,6})([mhdw])", text, re.ASCII)
-    if ago:
-        return last - timedelta(**{_UNITS[ago[2]]: int(ago[1])})
+    ago = short_span(text, "mhdw", 6)
+    if ago is not None:
+        return last - min(ago, last - _BEGINNING)
     try:
         moment = datetime.fromisoformat(text)
     except ValueError:
@@ -457,8 +447,7 @@ def _until(text: str, last: datetime) -> datetime:
     return moment.replace(tzinfo=UTC) if moment.tzinfo is None else moment.astimezone(UTC)
 
 
-def _worth_it(week: _Week, staying: Iterable[Turn], now: datetime) -> bool:
+def _worth_it(week: _Week, staying: list[Turn], now: datetime) -> bool:
     """Whether a week is written anew: half of it goes, or it will not grow any more."""
-    staying = list(staying)
     over = all(one.at < now - timedelta(days=8) for one in week.turns)
     return over or len(staying) * 2 <= len(week.turns)

@@ -193,31 +193,21 @@ def _at(folder: Path, moment: str) -> Capture:
     history = History(folder)
     turn = history.turn(moment)
     place = _place() / f"{folder.name}@{turn.at.isoformat(timespec='seconds')}"
-    history.laid_out(turn, place)
-    found = Capture(place)
-    found.moment = f"{folder}@{turn.at.isoformat(timespec='milliseconds')}"
-    return found
-
-
-@contextlib.contextmanager
-def for_now(capture: str | Path) -> Iterator[Capture]:
-    """A capture as `opened` gives it; a moment of a history is there only meanwhile: for who opens many."""
-    if (meant := split(capture)) is None:
-        yield opened(capture)
-        return
-    history = History(meant[0])
-    with moment_of(history, history.turn(meant[1])) as found:
-        yield found
+    return _laid_out(history, turn, place)
 
 
 @contextlib.contextmanager
 def moment_of(history: History, turn: Turn) -> Iterator[Capture]:
-    """A moment of an open history, as long as it is needed."""
+    """A moment of an open history, only as long as it is needed: for who opens many."""
     with tempfile.TemporaryDirectory(prefix="nogging-") as place:
-        history.laid_out(turn, Path(place))
-        found = Capture(place)
-        found.moment = f"{history.folder}@{turn.at.isoformat(timespec='milliseconds')}"
-        yield found
+        yield _laid_out(history, turn, Path(place))
+
+
+def _laid_out(history: History, turn: Turn, place: Path) -> Capture:
+    history.laid_out(turn, place)
+    found = Capture(place)
+    found.moment = f"{history.folder}@{turn.at.isoformat(timespec='milliseconds')}"
+    return found
 
 
 def _place() -> Path:

@@ -23,8 +23,7 @@ def command(
     """What a history holds: from when to when, how many moments, what it takes. Exit status 1 where it is damaged."""
     history = History(folder)
     damage = list(history.check() if verify else history.damage)
-    turns = history.turns
-    rows = [{"at": one.at, "missed": one.missed, "octets": history.stored(one)} for one in turns]
+    rows = [{"at": one.at, "missed": one.missed, "octets": octets} for one, octets in history.sizes().items()]
     if format is Format.JSON:
         print_json({"moments": rows, "octets": history.octets, "damage": damage})
     elif format is Format.CSV:

@@ -8,13 +8,13 @@ from typing import Annotated
 
 import typer
 
-from nogging.captures.history import is_history
-from nogging.captures.saved import for_now, opened
+from nogging.captures.history import History, is_history
+from nogging.captures.saved import opened
 from nogging.cli import PASS
 from nogging.cli.run import captured
 from nogging.errors import QuestionError
 from nogging.judging.verdict import many
-from nogging.metrics.listening import PATH, server
+from nogging.metrics.listening import PATH, Latest, server
 from nogging.metrics.points import points
 from nogging.metrics.store import send, send_new
 from nogging.metrics.written import ALERTS, line_protocol, openmetrics
@@ -48,7 +48,7 @@ def command(
         raise QuestionError("say of which capture or history: nogging metrics DIR")
     if send_to is not None:
         if is_history(folder):
-            sent, left = send_new(folder, send_to)
+            sent, left = send_new(History(folder), send_to)
             print(f"{many(sent, 'moment')} sent, {left} left")
         else:
             send(line_protocol(points(opened(captured(folder)))), send_to)
@@ -64,11 +64,6 @@ def _serve(folder: Path, listen: str) -> None:
     address, _, port = listen.rpartition(":")
     if not (port.isascii() and port.isdigit() and int(port) < 65536):
         raise QuestionError(f"--listen {listen}: write a port, or an address and a port: 127.0.0.1:9464")
-
-    def text() -> str:
-        with for_now(captured(folder)) as capture:
-            return openmetrics(points(capture))
-
-    with server(address or "127.0.0.1", int(port), text) as found:
+    with server(address or "127.0.0.1", int(port), Latest(captured(folder)).text) as found:
         print(f"http://{found.server_address[0]!s}:{found.server_address[1]}{PATH}; Ctrl-C stops it", flush=True)
         found.serve_forever()

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import re
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated
 
@@ -16,9 +15,8 @@ from nogging.changes.told.reporting import events_of, is_performance, moments_of
 from nogging.cli import PASS
 from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines
 from nogging.errors import QuestionError
+from nogging.records.values import short_span
 from nogging.report import order
-
-_UNITS = {"s": 1, "m": 60, "h": 3600, "d": 86400}
 
 
 def command(
@@ -53,9 +51,9 @@ def command(
 def _moment(text: str | None, folders: list[Path]) -> datetime | None:
     if text is None:
         return None
-    ago = re.fullmatch(r"(\d{1,9})([smhd])", text)
-    if ago:
-        return max(opened(one).ended for one in folders) - timedelta(seconds=int(ago[1]) * _UNITS[ago[2]])
+    ago = short_span(text, "smhd", 9)
+    if ago is not None:
+        return max(opened(one).ended for one in folders) - ago
     try:
         moment = datetime.fromisoformat(text)
     except ValueError:

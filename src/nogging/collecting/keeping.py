@@ -158,7 +158,7 @@ class Keeper:
             self.remarks.append(f"this turn came to nothing: {error}")
             self.told(Told(began, due.kinds, len(inventory), 0, 0, 0, 0, time.monotonic() - monotonic, lost))
             return
-        new, stored = _new(before, capture.manifest), self.history.stored(turn)
+        new, stored = _new(before, capture.manifest), self.history.sizes()[turn]
         verdict, notices = self.judged(turn, capture, due)
         self.sent()
         self.care(inventory, capture, began)
@@ -188,7 +188,7 @@ class Keeper:
         """Sends the store what it does not have yet; what it does not take now goes with a later turn."""
         if self.store:
             try:
-                _, left = send_new(self.history.folder, self.store)
+                _, left = send_new(self.history, self.store)
                 self.remarks += [f"{left} moments are still to be sent"] * bool(left)
             except NoggingError as error:
                 self.remarks.append(str(error))

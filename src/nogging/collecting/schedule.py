@@ -13,10 +13,10 @@ from datetime import UTC, datetime, timedelta
 
 from nogging.errors import QuestionError, nearest
 from nogging.records import KINDS
+from nogging.records.values import short_span
 
 EPOCH = datetime(2026, 1, 1, tzinfo=UTC)
 DAY = timedelta(days=1)
-_UNITS = {"s": "seconds", "m": "minutes", "h": "hours", "d": "days"}
 LEAST = timedelta(seconds=1)
 DELAYED = 0.1
 """The largest part of an interval by which its turns are delayed."""
@@ -46,11 +46,11 @@ def entry(text: str) -> Entry:
     unknown = [kind for kind in kinds if kind not in KINDS]
     if unknown:
         raise QuestionError(f"unknown kind '{unknown[0]}'{nearest(unknown[0], KINDS)}")
-    often = re.fullmatch(r"(\d{1,6})([smhd])", when.strip(), re.ASCII)
+    every = short_span(when.strip(), "smhd", 6)
     daily = re.fullmatch(r"([01]\d|2[0-3]):([0-5]\d)", when.strip(), re.ASCII)
     if daily:
         return Entry(kinds, DAY, timedelta(hours=int(daily[1]), minutes=int(daily[2])))
-    if not often or (every := timedelta(**{_UNITS[often[2]]: int(often[1])})) < LEAST:
+    if every is None or every < LEAST:
         raise QuestionError(f"'{text}': write how often like this: 5m, or 02:30 (UTC), or neighbor,interface=1m")
     return Entry(kinds, every)
 

@@ -8,7 +8,6 @@ device are the labels; a label that is called like a key of the kind gets `label
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
@@ -59,17 +58,15 @@ def points(capture: Capture) -> Iterator[Point]:
     for kind in KINDS.values():
         if kind.of_answers or not kind.compared:
             continue
-        fields = numbers(kind)
-        counts: Counter[tuple[str, ...]] = Counter()
-        names = tuple(dict.fromkeys([*kind.keys, *(kind.counted or ()), *(field.name for field in fields)]))
-        for row in capture.records(kind.name).select(names).to_pylist():
-            counts[tuple(_word(row[name]) for name in ("device", *(kind.counted or ())))] += 1
+        table, fields, counted = capture.records(kind.name), numbers(kind), kind.counted or ()
+        names = dict.fromkeys([*kind.keys, *(field.name for field in fields)])
+        for row in table.select(list(names)).to_pylist() if fields else ():
             told = {field.name: _number(row[field.name]) for field in fields if row[field.name] is not None}
             if told:
                 yield Point(kind.name, _labels({n: row[n] for n in kind.keys}, of_device[row["device"]]), told, at)
-        for key, n in counts.items():
-            named = dict(zip(kind.counted or (), key[1:], strict=True))
-            yield Point(kind.name, _labels(named, of_device[key[0]]), {COUNT: n}, at)
+        for group in table.group_by(["device", *counted]).aggregate([([], "count_all")]).to_pylist():
+            labels = _labels({name: group[name] for name in counted}, of_device[group["device"]])
+            yield Point(kind.name, labels, {COUNT: group["count_all"]}, at)
 
 
 def _labels(keys: dict[str, Any], device: dict[str, str]) -> dict[str, str]:

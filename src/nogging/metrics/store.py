@@ -10,7 +10,6 @@ import hashlib
 import json
 import time
 import urllib.error
-import urllib.request
 from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
@@ -23,10 +22,13 @@ from nogging.captures.writing import replace_text
 from nogging.errors import CaptureError, QuestionError
 from nogging.metrics.points import points
 from nogging.metrics.written import line_protocol
+from nogging.web import exchange
 
 TRIES = 3
 WITHIN = 10.0
 """Seconds that one try may take."""
+MOST_TOLD = 500
+"""Octets of what a store answers."""
 PIECE = 5000
 """Lines that are sent at once."""
 AT_A_TIME = 50
@@ -54,10 +56,10 @@ def _sent(octets: bytes, url: str, wait: Callable[[float], None]) -> None:
         if attempt:
             wait(2.0 ** (attempt - 1))
         try:
-            with urllib.request.urlopen(urllib.request.Request(url, octets, method="POST"), timeout=WITHIN):
-                return
+            exchange(url, octets, {}, within=WITHIN, most=MOST_TOLD)
+            return
         except urllib.error.HTTPError as error:
-            said = error.read(500).decode("utf-8", "replace").strip()
+            said = error.read(MOST_TOLD).decode("utf-8", "replace").strip()
             reason = f"it answered {error.code} {error.reason}: {said}"
             if 400 <= error.code < 500 and error.code != 429:
                 break  # the same again would be refused again
@@ -67,10 +69,10 @@ def _sent(octets: bytes, url: str, wait: Callable[[float], None]) -> None:
     raise StoreError(f"{shown}: the store did not take what it was sent: {reason}")
 
 
-def send_new(folder: Path, url: str, wait: Callable[[float], None] = time.sleep) -> tuple[int, int]:
+def send_new(history: History, url: str, wait: Callable[[float], None] = time.sleep) -> tuple[int, int]:
     """Sends the moments of a history that the store does not have yet, the oldest first; how many, and how many are
     left. A store that is down loses nothing: raises `StoreError`, and the next time goes on where it ended."""
-    history = History(folder)
+    folder = history.folder
     known = _known(folder)
     place = hashlib.sha256(url.encode()).hexdigest()[:16]  # not the address itself: it may have a password in it
     since = datetime.fromisoformat(known[place]) if place in known else None

@@ -150,6 +150,16 @@ def prefix(text: str) -> str:
         raise ValueError(f"'{text}' is not a prefix") from None
 
 
+_SHORT = {"s": "seconds", "m": "minutes", "h": "hours", "d": "days", "w": "weeks"}
+
+
+def short_span(text: str, units: str, digits: int) -> timedelta | None:
+    """A length of time in one word, as people write it (`90m`): a whole number of so many digits, at most, and one of
+    these units; None for what is none."""
+    found = re.fullmatch(rf"(\d{{1,{digits}}})([{units}])", text, re.ASCII)
+    return timedelta(**{_SHORT[found[2]]: int(found[1])}) if found else None
+
+
 def mask_length(text: str) -> int:
     """The length of a prefix that a mask stands for (RFC 950), with dots or in hexadecimal digits."""
     dotted = str(ipaddress.IPv4Address(int(text, 16))) if re.fullmatch(r"0x[0-9a-f]{8}", text) else text

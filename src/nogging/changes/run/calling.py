@@ -9,13 +9,12 @@ import signal
 import subprocess
 import threading
 import urllib.error
-import urllib.parse
-import urllib.request
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import IO, Any
+from typing import IO
 
 from nogging.changes.file.declared import CallModel, Text
+from nogging.web import exchange
 
 MOST_TOLD = 2000
 Fetch = Callable[[Text], str]
@@ -91,27 +90,11 @@ def requested(
     return found[0] if found else (f"no whole answer within {within:g} s", False)
 
 
-class _WithinOrigin(urllib.request.HTTPRedirectHandler):
-    """Another origin gets nothing of what was meant for this one, a secret in a header least of all."""
-
-    def redirect_request(self, req: Any, fp: Any, code: int, msg: str, headers: Any, newurl: str) -> Any:
-        if _origin(newurl) != _origin(req.full_url):
-            raise urllib.error.HTTPError(
-                req.full_url, code, f"it sends us on to {newurl}, and that is another origin", headers, fp
-            )
-        return super().redirect_request(req, fp, code, msg, headers, newurl)
-
-
-def _origin(url: str) -> tuple[str, str | None, int | None]:
-    parts = urllib.parse.urlsplit(url)
-    return parts.scheme, parts.hostname, parts.port or {"http": 80, "https": 443}.get(parts.scheme)
-
-
 def _exchanged(to: str, data: bytes | None, fields: dict[str, str], method: str, within: float) -> tuple[str, bool]:
     try:
-        request = urllib.request.Request(to, data, {"Content-Type": "application/json", **fields}, method=method)
-        with urllib.request.build_opener(_WithinOrigin).open(request, timeout=within) as answer:
-            return f"{answer.status} {answer.read(MOST_TOLD).decode(errors='replace')}".strip(), True
+        headers = {"Content-Type": "application/json", **fields}
+        status, said = exchange(to, data, headers, method=method, within=within, most=MOST_TOLD)
+        return f"{status} {said.decode(errors='replace')}".strip(), True
     except urllib.error.HTTPError as error:
         return f"{error.code} {error.reason}", False
     except urllib.error.URLError as error:
