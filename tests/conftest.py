@@ -140,14 +140,19 @@ Build = Callable[..., Capture]
 
 @pytest.fixture
 def build(tmp_path: Path) -> Build:
-    """Makes a capture of `frr` answers given as texts; an entry instead of a text is a command without an answer."""
+    """Makes a capture of answers (of `frr`) given as texts; an entry instead of a text is a command without an answer."""
 
     def made(
-        name: str, answers: Answers, started: str = "2026-11-23T02:00:00+00:00", skew: float = 0, **labels: str
+        name: str,
+        answers: Answers,
+        started: str = "2026-11-23T02:00:00+00:00",
+        skew: float = 0,
+        dialect: str = "frr",
+        **labels: str,
     ) -> Capture:
         with Writer(tmp_path / name, Masker(user_key())) as writer:
             for device, commands in answers.items():
-                writer.begin(device, "frr", labels or {"site": device.partition("-")[0]})
+                writer.begin(device, dialect, labels or {"site": device.partition("-")[0]})
                 for command, text in commands.items():
                     if isinstance(text, CommandEntry):
                         writer.answered(device, command, text)

@@ -38,6 +38,7 @@ from nogging.collecting.keeping import Clock, Told, keep
 from nogging.collecting.schedule import Entry, entry, following, missed
 from nogging.errors import CaptureError, FileError, QuestionError
 from nogging.inventory import Inventory, load_inventory
+from nogging.judging.changed import changed, first
 from nogging.judging.noticing import BEGAN, ENDED, GOES_ON, About, Notice, Notices
 from nogging.judging.verdict import Judgement, Result, Verdict
 from nogging.standin import served
@@ -596,6 +597,78 @@ def test_expectations_over_windows_of_time(
             + "}\n"
         )
         assert here("check", tmp_path / "wrong.yaml", "--over", tmp_path / "o")[0] == 2
+
+
+BGP = """BGP router identifier 192.0.2.21, local AS number 64500
+Neighbor        V    AS MsgRcvd MsgSent   TblVer  InQ OutQ Up/Down  State/PfxRcd
+"""
+PORTS = "Interface                      Status         Protocol Description\n"
+
+
+def hour(build: Build, n: int, sessions: dict[str, str], ports: dict[str, str], log: list[str]) -> nogging.Capture:
+    """What a device says at some hour: sessions with how long they are as they are, ports, and all of its log."""
+    rows = [
+        f"{name:<15} 4 64511    8000    8001        9    0    0 {told.replace('/', ' '):>8}"
+        for name, told in sessions.items()
+    ]
+    answers = {
+        "show ip bgp summary": BGP + "\n".join(rows),
+        "show interfaces description": PORTS + "".join(f"{a:<30} {b:<14} {b}\n" for a, b in ports.items()),
+        "show logging": "Log Buffer (8192 bytes):\n\n" + "\n".join(log),
+    }
+    started = (MONDAY + timedelta(hours=n)).isoformat()
+    return build(f"h{n}", {"gannet-r1": answers}, started=started, dialect="ios")
+
+
+def test_each_fall_is_counted_once(build: Build, tmp_path: Path) -> None:
+    """What log, timers and captures tell of together, and what only one of them does."""
+    link = "%LINK-3-UPDOWN: Interface GigabitEthernet0/{}, changed state to {}"
+    line = "%LINEPROTO-5-UPDOWN: Line protocol on Interface GigabitEthernet0/{}, changed state to {}"
+    peer = "%BGP-5-ADJCHANGE: neighbor 198.51.100.38 {}"
+    log = [
+        [
+            "Nov 23 02:29:30.000 UTC: " + peer.format("Down BGP Notification sent"),
+            "Nov 23 02:30:01.000 UTC: " + peer.format("Up"),
+        ],
+        ["Nov 23 03:20:10.000 UTC: " + link.format(2, "down"), "Nov 23 03:20:11.000 UTC: " + line.format(2, "down")],
+        [
+            f"Nov 23 04:{minute}:{second}.000 UTC: " + link.format(3, state)
+            for minute, second, state in ((10, 11, "down"), (10, 15, "up"), (40, 11, "down"), (40, 12, "up"))
+        ],
+    ]
+    up = {"Gi0/2": "up", "Gi0/3": "up"}
+    captures = [
+        hour(build, 0, {"198.51.100.38": "1d02h/3", "203.0.113.9": "1d02h/3"}, up, []),
+        hour(build, 1, {"198.51.100.38": "00:29:58/3", "203.0.113.9": "1d03h/3"}, up, log[0]),
+        hour(
+            build,
+            2,
+            {"198.51.100.38": "01:29:58/3", "203.0.113.9": "00:10:00/Idle"},
+            {**up, "Gi0/2": "down"},
+            log[0] + log[1],
+        ),
+        hour(build, 3, {"198.51.100.38": "02:29:58/3", "203.0.113.9": "00:05:00/3"}, up, log[0] + log[1] + log[2]),
+    ]
+    with begun(tmp_path / "w") as history:
+        for n, capture in enumerate(captures):
+            at = MONDAY + timedelta(hours=n, seconds=20)
+            told = changed(captures[n - 1], capture, ["gannet-r1"], at)[0] if n else first(capture, ["gannet-r1"], at)
+            added(history, capture, at, told)
+    sql = "SELECT coalesce(neighbor, interface) AS what, * FROM flap ORDER BY down_at"
+    flaps = nogging.query(sql, tmp_path / "w").to_pylist()
+    assert [
+        (one["what"], f"{one['down_at']:%H:%M:%S}", one["up_at"] and f"{one['up_at']:%H:%M:%S}", one["told_by"])
+        for one in flaps
+    ] == [
+        ("198.51.100.38", "02:29:30", "02:30:01", "log, timer"),
+        ("GigabitEthernet0/2", "03:20:10", "05:00:20", "capture, log"),  # nobody logged its return
+        ("203.0.113.9", "03:50:00", "04:55:00", "timer"),
+        ("GigabitEthernet0/3", "04:10:11", "04:10:15", "log"),
+        ("GigabitEthernet0/3", "04:40:11", "04:40:12", "log"),
+    ]
+    assert {one["within"] for one in flaps} == {0}
+    messages = nogging.query("SELECT count(*) AS n, count(DISTINCT event.at) AS different FROM event", tmp_path / "w")
+    assert messages.to_pylist() == [{"n": 8, "different": 8}]
 
 
 def test_a_clock_that_is_set_back_neither_waits_for_hours_nor_loses_a_turn(sound: Sound, tmp_path: Path) -> None:

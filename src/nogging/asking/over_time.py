@@ -3,7 +3,7 @@
 A row is a record for as long as it was as it was: from `valid_from` to `valid_to`, which is null where it still is.
 `what` says how that began: `first` seen, `new`, `moved`, `restarted`, or `gone`: a row that says for how long nothing
 was there, and has the key alone. The moments are those of the captures: what happened between two of them is told with
-the later.
+the later. Messages of logs do not last: they are there from the moment at which they were first seen (`logged`).
 """
 
 from __future__ import annotations
@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any
 
 from nogging.captures.history import History, Turn
 from nogging.errors import CaptureError
-from nogging.judging.changed import FIRST, GONE, LASTING, LEFT, Change
+from nogging.judging.changed import EVENT, FIRST, GONE, LASTING, LEFT, LOGGED, Change
 from nogging.predicates.database import naive
 from nogging.records import Kind
 from nogging.records.field import EVIDENCE, REMAINDER, Type
@@ -24,6 +24,8 @@ if TYPE_CHECKING:
     import pyarrow as pa
 
 WHAT, FROM, TO = "what", "valid_from", "valid_to"
+AFTER = "after"
+"""Of a row: until when it is known that the record was as it was before; not a column of the tables."""
 Row = dict[str, Any]
 
 
@@ -37,16 +39,22 @@ class _Lasting:
         self.of_device: dict[str, set[tuple[Any, ...]]] = defaultdict(set)
         self.rows: list[Row] = []
 
-    def begin(self, what: str, at: datetime, key: tuple[Any, ...], rows: list[Row]) -> None:
+    def begin(self, change: Change, at: datetime, key: tuple[Any, ...], rows: list[Row]) -> None:
         """The records of a key as they are from now on."""
         self.end(at, key)
+        self.open[key] = self.add(change, at, rows)
+        self.of_device[key[0]].add(key)
+
+    def add(self, change: Change, at: datetime, rows: list[Row]) -> list[Row]:
+        beside: Row = {WHAT: str(change["what"]), FROM: at}
+        if change.get(AFTER):
+            beside[AFTER] = datetime.fromisoformat(change[AFTER])
         told = [
-            {**row, **{n: datetime.fromisoformat(row[n]) for n in self.moments if n in row}, WHAT: what, FROM: at}
+            {**row, **{name: datetime.fromisoformat(row[name]) for name in self.moments if name in row}, **beside}
             for row in rows
         ]
         self.rows += told
-        self.open[key] = told
-        self.of_device[key[0]].add(key)
+        return told
 
     def end(self, at: datetime, key: tuple[Any, ...]) -> None:
         for row in self.open.pop(key, ()):
@@ -58,19 +66,22 @@ class _Lasting:
 
     def take(self, change: Change, at: datetime) -> None:
         names, what = self.kind.keys, str(change["what"])
+        if what == LOGGED:
+            self.add(change, at, change["rows"])
+            return
         if what != FIRST:
             key = change["key"]
             rows = (
                 [{name: value for name, value in key.items() if value is not None}] if what == GONE else change["rows"]
             )
-            self.begin(what, at, tuple(key.get(name) for name in names), rows)
+            self.begin(change, at, tuple(key.get(name) for name in names), rows)
             return
         self.leave(at, change["device"])
         found: dict[tuple[Any, ...], list[Row]] = defaultdict(list)
         for row in change["rows"]:
             found[tuple(row.get(name) for name in names)].append(row)
         for key, rows in found.items():
-            self.begin(what, at, key, rows)
+            self.begin(change, at, key, rows)
 
     def as_table(self) -> pa.Table:
         import pyarrow as pa
@@ -89,7 +100,7 @@ class OverTime:
 
     def __init__(self, history: History) -> None:
         self.history = history
-        self.lasting = {kind.name: _Lasting(kind) for kind in LASTING}
+        self.lasting = {kind.name: _Lasting(kind) for kind in (*LASTING, EVENT)}
         self.until: datetime | None = None
 
     def tables(self) -> dict[str, pa.Table]:
@@ -109,6 +120,10 @@ class OverTime:
         moments = {"at": pa.array([one.at for one in turns], pa.timestamp("us", "UTC"))}
         moments["missed"] = pa.array([one.missed for one in turns], pa.int64())
         return {**found, "moment": naive(pa.table(moments))}
+
+    def rows(self) -> dict[str, list[Row]]:
+        """The rows of each table, as they were taken in."""
+        return {name: one.rows for name, one in self.lasting.items()}
 
     def take_in(self, turn: Turn) -> None:
         if self.until is not None and turn.at <= self.until:

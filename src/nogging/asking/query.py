@@ -8,6 +8,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from nogging.asking.flapping import flap_table
 from nogging.asking.over_time import OverTime
 from nogging.captures.capture import Capture
 from nogging.captures.history import NOW, History, is_history
@@ -83,7 +84,8 @@ def over_all_time(folder: Path) -> dict[str, pa.Table]:
     """Every table that a query over a history may name."""
     history = History(folder)
     last = history.manifest(history.turn(NOW)).devices if history.turns else {}
-    return {**OverTime(history).tables(), "device": _devices(last)}
+    over = OverTime(history)
+    return {**over.tables(), "flap": flap_table(over.rows()), "device": _devices(last)}
 
 
 def tables(capture: Capture) -> dict[str, pa.Table]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Collection, Iterator
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from nogging.captures.capture import Capture
@@ -18,11 +18,16 @@ from nogging.records import KINDS, Kind
 from nogging.records.answer import ANSWER
 from nogging.records.field import EVIDENCE, REMAINDER
 
-FIRST, GONE, LEFT, RESTARTED = "first", "gone", "left", "restarted"
+FIRST, GONE, LEFT, RESTARTED, LOGGED = "first", "gone", "left", "restarted", "logged"
 """A device that is seen for the first time, a record that is not there any more, a device that nobody watches now, a
-record of which something began again."""
+record of which something began again, messages that a log has now."""
 LASTING = tuple(kind for kind in KINDS.values() if kind.compared and kind is not ANSWER)
 """The kinds of which it is kept how long each record was as it was."""
+
+EVENT = KINDS["event"]
+SAME_MESSAGE = timedelta(seconds=5)
+"""A message that two captures have may be so far from itself: how far a device's clock is off is measured anew each
+time."""
 
 MOVES = 2
 """Of a cause no more fields are told than these; all of them are in the comparison."""
@@ -42,7 +47,36 @@ def first(capture: Capture, devices: Collection[str], at: datetime) -> list[Chan
             {"at": moment, "kind": kind.name, "what": FIRST, "device": device, "rows": by_device.get(device, [])}
             for device in devices
         ]
-    return found
+    return found + logged(None, capture, devices, at)
+
+
+def logged(before: Capture | None, after: Capture, devices: Collection[str], at: datetime) -> list[Change]:
+    """The messages of logs that were not there before, by device."""
+    known: dict[tuple[Any, ...], list[str | None]] = defaultdict(list)
+    for row in _rows(before, EVENT, devices) if before else ():
+        known[_message(row)].append(row.get("at"))
+    fresh = defaultdict(list)
+    for row in _rows(after, EVENT, devices):
+        again = known[_message(row)]
+        same = [one for one in again if _is_same(one, row.get("at"))]
+        if same:
+            again.remove(same[0])
+        else:
+            fresh[row["device"]].append(row)
+    return [
+        {"at": at.isoformat(), "kind": EVENT.name, "what": LOGGED, "device": device, "rows": rows}
+        for device, rows in fresh.items()
+    ]
+
+
+def _message(row: dict[str, Any]) -> tuple[Any, ...]:
+    return tuple(row.get(name) for name in ("device", "facility", "name", "message"))
+
+
+def _is_same(was: str | None, now: str | None) -> bool:
+    if was is None or now is None:
+        return was is now
+    return abs(datetime.fromisoformat(was) - datetime.fromisoformat(now)) <= SAME_MESSAGE
 
 
 def changed(before: Capture, after: Capture, devices: Collection[str], at: datetime) -> tuple[list[Change], list[str]]:
@@ -63,8 +97,17 @@ def changed(before: Capture, after: Capture, devices: Collection[str], at: datet
         known = found.get((kind.name, *key.values()))
         if known is None or one.what == RESTARTED:  # of what moved as well, the fields tell that
             change = {"at": at.isoformat(), "kind": kind.name, "what": one.what, "key": key, "rows": now}
+            if (known_until := _asked(before, one.device, kind)) is not None:
+                change["after"] = known_until
             found[kind.name, *key.values()] = change
-    return list(found.values()), [_told(one) for one in comparison.causes if one.difference.device in devices]
+    told = list(found.values()) + logged(before, after, devices, at)
+    return told, [_told(one) for one in comparison.causes if one.difference.device in devices]
+
+
+def _asked(capture: Capture, device: str, kind: Kind) -> str | None:
+    """When a device was asked for a kind: as the capture has it, it was then."""
+    entries = capture.devices[device].commands.values() if device in capture.devices else ()
+    return min((one.started for one in entries if one.records.get(kind.name)), default=None)
 
 
 def _told(cause: Cause) -> str:

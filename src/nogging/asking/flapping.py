@@ -1,0 +1,184 @@
+"""How often did it go down: what logs, timers and captures tell of interfaces and sessions, each time counted once.
+
+A message tells the very second. A record tells less: that it was up when it was asked before and is not now, or is
+again, since a moment that lies between the two. So each fall that the records tell of has a window, and a message
+within it tells of the same fall. What is left of the messages are falls that no capture saw; what is left of the
+records are those that no log tells of. The families and levels of one session fall together, and are one.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+from itertools import pairwise
+from typing import TYPE_CHECKING, Any
+
+from nogging.asking.over_time import AFTER, FROM, WHAT, Row
+from nogging.judging.changed import EVENT, FIRST, GONE
+from nogging.predicates.database import naive
+from nogging.records import KINDS, Kind, Nature
+from nogging.records.field import RESOLUTION
+from nogging.records.neighbor import PROTOCOLS
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+LOG, TIMER, CAPTURE = "log", "timer", "capture"
+_ONE_FALL = timedelta(seconds=30)
+"""Messages that something is down, no further apart and none of its return between them, tell of one fall."""
+_CLOCKS = timedelta(seconds=5)
+"""So far apart may the clocks of a device and of the captures be, once it is known how far that is."""
+_LONG_AGO = datetime(1970, 1, 1, tzinfo=UTC)
+
+COLUMNS = ("device", "kind", "protocol", "vrf", "interface", "neighbor")
+Thing = tuple[str | None, ...]
+"""What falls, by the values of `COLUMNS`."""
+
+
+@dataclass
+class Flap:
+    """A fall of one thing: between `low` and `high`, up again at `up` where that is known."""
+
+    low: datetime
+    high: datetime
+    told_by: set[str]
+    up: datetime | None = None
+    records: set[Any] = field(default_factory=set)
+    """The records that tell of it; none tells of two falls at once."""
+
+    def is_within(self, low: datetime, high: datetime) -> bool:
+        return self.low <= high + _CLOCKS and low - _CLOCKS <= self.high
+
+
+def flap_table(rows: Mapping[str, Iterable[Row]]) -> pa.Table:
+    """Every fall that the records and messages of a history tell of, of interfaces and sessions, in order.
+
+    `down_at` is when it fell at the latest, and at most `within` seconds earlier; `up_at` when it came back, null where
+    it did not, or nobody saw it; `told_by` names what tells of it: log, timer, capture.
+    """
+    import pyarrow as pa
+
+    fallen = _of_logs(rows.get(EVENT.name, ()), _things(rows))
+    for kind in (KINDS["interface"], KINDS["neighbor"]):
+        for record, of_record in _by_record(kind, rows.get(kind.name, ())):
+            _of_record(kind, record, of_record, fallen[_thing(kind, of_record[0])])
+    found = sorted(
+        ((thing, one) for thing, flaps in fallen.items() for one in flaps),
+        key=lambda pair: (pair[1].high, [part or "" for part in pair[0]]),
+    )
+    columns = {name: pa.array([thing[n] for thing, _ in found], pa.string()) for n, name in enumerate(COLUMNS)}
+    moment = pa.timestamp("us", "UTC")
+    columns["down_at"] = pa.array([one.high for _, one in found], moment)
+    columns["up_at"] = pa.array([one.up for _, one in found], moment)
+    columns["within"] = pa.array([(one.high - one.low).total_seconds() for _, one in found], pa.float64())
+    columns["told_by"] = pa.array([", ".join(sorted(one.told_by)) for _, one in found], pa.string())
+    return naive(pa.table(columns))
+
+
+def _thing(kind: Kind, row: Row) -> Thing:
+    interface = row.get("name") if kind.name == "interface" else row.get("interface")
+    return row["device"], kind.name, row.get("protocol"), row.get("vrf"), interface, row.get("neighbor")
+
+
+def _by_record(kind: Kind, rows: Iterable[Row]) -> Iterator[tuple[Any, list[Row]]]:
+    """What became of each record, in the order of time."""
+    found: dict[tuple[Any, ...], list[Row]] = defaultdict(list)
+    for row in rows:
+        found[tuple(row.get(name) for name in kind.keys)].append(row)
+    return iter(found.items())
+
+
+def _things(rows: Mapping[str, Iterable[Row]]) -> dict[tuple[str, str], list[Thing]]:
+    """The sessions that a message may mean, by the device and what it calls them."""
+    found: dict[tuple[str, str], list[Thing]] = defaultdict(list)
+    for row in rows.get("neighbor", ()):
+        thing = _thing(KINDS["neighbor"], row)
+        for called in {row.get("neighbor"), row.get("neighbor_address")} - {None}:
+            if thing not in found[row["device"], str(called)]:
+                found[row["device"], str(called)].append(thing)
+    return found
+
+
+def _of_logs(events: Iterable[Row], sessions: Mapping[tuple[str, str], list[Thing]]) -> dict[Thing, list[Flap]]:
+    """The falls that messages tell of."""
+    told: dict[Thing, list[tuple[datetime, str]]] = defaultdict(list)
+    for row in events:
+        if row.get("at") and row.get("state") and (row.get("neighbor") or row.get("interface")):
+            told[_meant(row, sessions)].append((row["at"], row["state"]))
+    return defaultdict(list, {thing: _falls(sorted(messages)) for thing, messages in told.items()})
+
+
+def _falls(messages: list[tuple[datetime, str]]) -> list[Flap]:
+    found: list[Flap] = []
+    last = _LONG_AGO
+    for at, state in messages:
+        is_down = state == "down"
+        if is_down and (not found or found[-1].up is not None or at - last > _ONE_FALL):
+            found.append(Flap(at, at, {LOG}))
+        elif not is_down and found and found[-1].up is None:
+            found[-1].up = at
+        last = at if is_down else last
+    return found
+
+
+def _meant(row: Row, sessions: Mapping[tuple[str, str], list[Thing]]) -> Thing:
+    """Of what a message speaks: of a session by its protocol, where it says which, and where it is seen."""
+    if not row.get("neighbor"):
+        return row["device"], "interface", None, None, row["interface"], None
+    said = " ".join(str(row.get(name) or "") for name in ("name", "facility", "message")).lower()
+    protocol = next((one for one in sorted(PROTOCOLS, key=len, reverse=True) if one in said), None)
+    known = sessions.get((row["device"], row["neighbor"]), [])
+    fitting = [one for one in known if protocol is None or str(one[2]).startswith(protocol)]
+    if fitting:
+        return min(fitting, key=lambda one: (one[2] != protocol, one[4] != row.get("interface")))
+    return row["device"], "neighbor", protocol, None, row.get("interface"), row["neighbor"]
+
+
+def _of_record(kind: Kind, record: Any, rows: list[Row], falls: list[Flap]) -> None:
+    """The falls that one record tells of, beside those that are known already."""
+    (timer,) = kind.named(Nature.TIMER)
+    fallen: Flap | None = None
+    for before, row in pairwise(rows):
+        if row[WHAT] == FIRST:  # nobody watched it meanwhile
+            fallen = None
+            continue
+        low, high, is_up = row.get(AFTER) or before[FROM], row[FROM], _is_up(row)
+        began = row.get(timer)
+        if began is not None and not low - _CLOCKS <= began <= high + _CLOCKS:
+            began = None
+        if _is_up(before) and (not is_up or _again(kind, timer, before, row)):
+            told = Flap(began if began and not is_up else low, began or high, {TIMER if began else CAPTURE})
+            fallen = _counted(falls, record, told)
+        if is_up and fallen is not None:
+            fallen.up = fallen.up or began or high
+            fallen = None
+
+
+def _is_up(row: Row) -> bool:
+    return row[WHAT] != GONE and (row.get("oper_status") == "up" or row.get("settled") is True)
+
+
+def _again(kind: Kind, timer: str, before: Row, row: Row) -> bool:
+    """Whether what was up and is up was down in between: its timer began anew, or it counts one more change."""
+    was, now = before.get(timer), row.get(timer)
+    if was and now:
+        apart = max(before.get(timer + RESOLUTION) or 0.0, row.get(timer + RESOLUTION) or 0.0)
+        return bool((now - was).total_seconds() > apart + _CLOCKS.total_seconds())
+    counters = [name for name in kind.named(Nature.COUNTER) if kind.fields[name].of_changes]
+    return any((row.get(name) or 0) > before[name] for name in counters if before.get(name) is not None)
+
+
+def _counted(falls: list[Flap], record: Any, told: Flap) -> Flap:
+    """The fall that is told of: the last one within the window, or one more."""
+    same = [one for one in falls if one.is_within(told.low, told.high) and record not in one.records]
+    if same:
+        found = max(same, key=lambda one: (min(one.high, told.high) - max(one.low, told.low), one.high))
+        found.high = max(found.low, min(found.high, told.high))
+        found.low = min(max(found.low, told.low), found.high)
+        found.told_by |= told.told_by
+    else:
+        falls.append(found := told)
+    found.records.add(record)
+    return found
