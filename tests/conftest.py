@@ -6,6 +6,7 @@ import asyncio
 import hashlib
 import io
 import os
+import shutil
 import threading
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, redirect_stderr, redirect_stdout
@@ -168,6 +169,26 @@ def build(tmp_path: Path) -> Build:
         return capture
 
     return made
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Any]:
+    """A real browser, its window a screen of 1280 by 800."""
+    from selenium import webdriver
+
+    options = webdriver.ChromeOptions()
+    for argument in (
+        "--headless=new",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--window-size=1280,800",
+        "--disable-dev-shm-usage",
+    ):
+        options.add_argument(argument)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
+    driver = webdriver.Chrome(options=options, service=webdriver.ChromeService(shutil.which("chromedriver")))
+    yield driver
+    driver.quit()
 
 
 def digests(folder: Path) -> dict[str, str]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -41,25 +40,6 @@ EVENTS = [
         (50, "end", {}),
     ]
 ]
-
-
-@pytest.fixture(scope="module")
-def browser() -> Iterator[Any]:
-    from selenium import webdriver
-
-    options = webdriver.ChromeOptions()
-    for argument in (
-        "--headless=new",
-        "--no-sandbox",
-        "--disable-gpu",
-        "--window-size=1280,800",
-        "--disable-dev-shm-usage",
-    ):
-        options.add_argument(argument)
-    options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
-    driver = webdriver.Chrome(options=options, service=webdriver.ChromeService(shutil.which("chromedriver")))
-    yield driver
-    driver.quit()
 
 
 def opened(browser: Any, text: str, path: Path) -> None:

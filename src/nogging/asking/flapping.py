@@ -9,16 +9,16 @@ records are those that no log tells of. The families and levels of one session f
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
-from nogging.asking.over_time import AFTER, FROM, WHAT, Row
+from nogging.asking.over_time import AFTER, FROM, WHAT, Lasting, Row
 from nogging.judging.changed import EVENT, FIRST, GONE
 from nogging.predicates.database import naive
-from nogging.records import KINDS, Kind, Nature
+from nogging.records import Kind, Nature
 from nogging.records.field import RESOLUTION
 from nogging.records.neighbor import PROTOCOLS
 
@@ -52,7 +52,7 @@ class Flap:
         return self.low <= high + _CLOCKS and low - _CLOCKS <= self.high
 
 
-def flap_table(rows: Mapping[str, Iterable[Row]]) -> pa.Table:
+def flap_table(lasting: Mapping[str, Lasting]) -> pa.Table:
     """Every fall that the records and messages of a history tell of, of interfaces and sessions, in order.
 
     `down_at` is when it fell at the latest, and at most `within` seconds earlier; `up_at` when it came back, null where
@@ -60,14 +60,7 @@ def flap_table(rows: Mapping[str, Iterable[Row]]) -> pa.Table:
     """
     import pyarrow as pa
 
-    fallen = _of_logs(rows.get(EVENT.name, ()), _things(rows))
-    for kind in (KINDS["interface"], KINDS["neighbor"]):
-        for record, of_record in _by_record(kind, rows.get(kind.name, ())):
-            _of_record(kind, record, of_record, fallen[_thing(kind, of_record[0])])
-    found = sorted(
-        ((thing, one) for thing, flaps in fallen.items() for one in flaps),
-        key=lambda pair: (pair[1].high, [part or "" for part in pair[0]]),
-    )
+    found = falls(lasting)
     columns = {name: pa.array([thing[n] for thing, _ in found], pa.string()) for n, name in enumerate(COLUMNS)}
     moment = pa.timestamp("us", "UTC")
     columns["down_at"] = pa.array([one.high for _, one in found], moment)
@@ -77,27 +70,31 @@ def flap_table(rows: Mapping[str, Iterable[Row]]) -> pa.Table:
     return naive(pa.table(columns))
 
 
+def falls(lasting: Mapping[str, Lasting]) -> list[tuple[Thing, Flap]]:
+    """The same, each with what fell."""
+    fallen = _of_logs(lasting[EVENT.name].rows, _sessions(lasting["neighbor"]))
+    for name in ("interface", "neighbor"):
+        for key, life in lasting[name].lives.items():
+            if len(life) > 1:
+                _of_record(lasting[name].kind, (name, key), life, fallen[_thing(lasting[name].kind, life[0])])
+    return sorted(
+        ((thing, one) for thing, flaps in fallen.items() for one in flaps),
+        key=lambda pair: (pair[1].high, [part or "" for part in pair[0]]),
+    )
+
+
 def _thing(kind: Kind, row: Row) -> Thing:
     interface = row.get("name") if kind.name == "interface" else row.get("interface")
     return row["device"], kind.name, row.get("protocol"), row.get("vrf"), interface, row.get("neighbor")
 
 
-def _by_record(kind: Kind, rows: Iterable[Row]) -> Iterator[tuple[Any, list[Row]]]:
-    """What became of each record, in the order of time."""
-    found: dict[tuple[Any, ...], list[Row]] = defaultdict(list)
-    for row in rows:
-        found[tuple(row.get(name) for name in kind.keys)].append(row)
-    return iter(found.items())
-
-
-def _things(rows: Mapping[str, Iterable[Row]]) -> dict[tuple[str, str], list[Thing]]:
+def _sessions(neighbors: Lasting) -> dict[tuple[str, str], list[Thing]]:
     """The sessions that a message may mean, by the device and what it calls them."""
     found: dict[tuple[str, str], list[Thing]] = defaultdict(list)
-    for row in rows.get("neighbor", ()):
-        thing = _thing(KINDS["neighbor"], row)
+    for life in neighbors.lives.values():
+        row = life[0]
         for called in {row.get("neighbor"), row.get("neighbor_address")} - {None}:
-            if thing not in found[row["device"], str(called)]:
-                found[row["device"], str(called)].append(thing)
+            found[row["device"], str(called)].append(_thing(neighbors.kind, row))
     return found
 
 
@@ -107,10 +104,10 @@ def _of_logs(events: Iterable[Row], sessions: Mapping[tuple[str, str], list[Thin
     for row in events:
         if row.get("at") and row.get("state") and (row.get("neighbor") or row.get("interface")):
             told[_meant(row, sessions)].append((row["at"], row["state"]))
-    return defaultdict(list, {thing: _falls(sorted(messages)) for thing, messages in told.items()})
+    return defaultdict(list, {thing: _logged(sorted(messages)) for thing, messages in told.items()})
 
 
-def _falls(messages: list[tuple[datetime, str]]) -> list[Flap]:
+def _logged(messages: list[tuple[datetime, str]]) -> list[Flap]:
     found: list[Flap] = []
     last = _LONG_AGO
     for at, state in messages:

@@ -8,7 +8,9 @@ the later. Messages of logs do not last: they are there from the moment at which
 
 from __future__ import annotations
 
+import contextlib
 from collections import defaultdict
+from collections.abc import Iterator
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
@@ -27,22 +29,31 @@ WHAT, FROM, TO = "what", "valid_from", "valid_to"
 AFTER = "after"
 """Of a row: until when it is known that the record was as it was before; not a column of the tables."""
 Row = dict[str, Any]
+Key = tuple[Any, ...]
+"""The values of a kind's keys, in their order."""
 
 
-class _Lasting:
+class Lasting:
     """The records of one kind, each while it is as it is."""
 
     def __init__(self, kind: Kind) -> None:
         self.kind = kind
         self.moments = [one.name for one in kind.fields.values() if one.type is Type.MOMENT]
-        self.open: dict[tuple[Any, ...], list[Row]] = {}
-        self.of_device: dict[str, set[tuple[Any, ...]]] = defaultdict(set)
+        self.open: dict[Key, list[Row]] = {}
+        self.lives: dict[Key, list[Row]] = defaultdict(list)
+        """What became of each key, in the order of time."""
+        self.of_device: dict[str, set[Key]] = defaultdict(set)
         self.rows: list[Row] = []
 
-    def begin(self, change: Change, at: datetime, key: tuple[Any, ...], rows: list[Row]) -> None:
+    def key(self, row: Row) -> Key:
+        """The key of a record."""
+        return tuple(row.get(name) for name in self.kind.keys)
+
+    def begin(self, change: Change, at: datetime, key: Key, rows: list[Row]) -> None:
         """The records of a key as they are from now on."""
         self.end(at, key)
         self.open[key] = self.add(change, at, rows)
+        self.lives[key] += self.open[key]
         self.of_device[key[0]].add(key)
 
     def add(self, change: Change, at: datetime, rows: list[Row]) -> list[Row]:
@@ -56,7 +67,7 @@ class _Lasting:
         self.rows += told
         return told
 
-    def end(self, at: datetime, key: tuple[Any, ...]) -> None:
+    def end(self, at: datetime, key: Key) -> None:
         for row in self.open.pop(key, ()):
             row[TO] = at
 
@@ -77,9 +88,9 @@ class _Lasting:
             self.begin(change, at, tuple(key.get(name) for name in names), rows)
             return
         self.leave(at, change["device"])
-        found: dict[tuple[Any, ...], list[Row]] = defaultdict(list)
+        found: dict[Key, list[Row]] = defaultdict(list)
         for row in change["rows"]:
-            found[tuple(row.get(name) for name in names)].append(row)
+            found[self.key(row)].append(row)
         for key, rows in found.items():
             self.begin(change, at, key, rows)
 
@@ -100,7 +111,7 @@ class OverTime:
 
     def __init__(self, history: History) -> None:
         self.history = history
-        self.lasting = {kind.name: _Lasting(kind) for kind in (*LASTING, EVENT)}
+        self.lasting = {kind.name: Lasting(kind) for kind in (*LASTING, EVENT)}
         self.until: datetime | None = None
 
     def tables(self) -> dict[str, pa.Table]:
@@ -108,24 +119,30 @@ class OverTime:
         Raises `CaptureError` for what nobody can have written."""
         import pyarrow as pa
 
-        turns = self.history.turns
-        try:
-            for turn in turns:
-                self.take_in(turn)
+        self.take_in()
+        with self.understood():
             found = {name: one.as_table() for name, one in self.lasting.items()}
-        except (ValueError, TypeError, KeyError, AttributeError, IndexError, OverflowError) as error:
-            raise CaptureError(
-                f"{self.history.folder}: what it tells of changes cannot be understood: {error}"
-            ) from None
+        turns = self.history.turns
         moments = {"at": pa.array([one.at for one in turns], pa.timestamp("us", "UTC"))}
         moments["missed"] = pa.array([one.missed for one in turns], pa.int64())
         return {**found, "moment": naive(pa.table(moments))}
 
-    def rows(self) -> dict[str, list[Row]]:
-        """The rows of each table, as they were taken in."""
-        return {name: one.rows for name, one in self.lasting.items()}
+    def take_in(self) -> None:
+        """What came since it was last looked at. Raises `CaptureError` for what nobody can have written."""
+        with self.understood():
+            for turn in self.history.turns:
+                self.take(turn)
 
-    def take_in(self, turn: Turn) -> None:
+    @contextlib.contextmanager
+    def understood(self) -> Iterator[None]:
+        try:
+            yield
+        except (ValueError, TypeError, KeyError, AttributeError, IndexError, OverflowError) as error:
+            raise CaptureError(
+                f"{self.history.folder}: what it tells of changes cannot be understood: {error}"
+            ) from None
+
+    def take(self, turn: Turn) -> None:
         if self.until is not None and turn.at <= self.until:
             return
         for change in self.history.changes(turn):

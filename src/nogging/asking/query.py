@@ -85,7 +85,7 @@ def over_all_time(folder: Path) -> dict[str, pa.Table]:
     history = History(folder)
     last = history.manifest(history.turn(NOW)).devices if history.turns else {}
     over = OverTime(history)
-    return {**over.tables(), "flap": flap_table(over.rows()), "device": _devices(last)}
+    return {**over.tables(), "flap": flap_table(over.lasting), "device": _devices(last)}
 
 
 def tables(capture: Capture) -> dict[str, pa.Table]:

@@ -21,6 +21,7 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
     "capture": ("capture", "INVENTORY --to DIR", "captures the state of the devices"),
     "keep": ("keep", "INVENTORY --to DIR", "captures again and again, as one history"),
     "history": ("history", "DIR", "what a history holds, and is it whole"),
+    "serve": ("serve", "DIR", "pages of a history, while it grows"),
     "ingest": ("ingest", "FOLDER --to DIR", "makes a capture of saved answers"),
     "read": ("read", "FILE --dialect D --command C", "reads one saved answer"),
     "about": ("about", "DIR...", "what is there, and what is not well"),

@@ -11,7 +11,7 @@ import typer
 from nogging.captures.history import History, is_history
 from nogging.captures.saved import opened
 from nogging.cli import PASS
-from nogging.cli.run import captured
+from nogging.cli.run import address_and_port, captured
 from nogging.errors import QuestionError
 from nogging.judging.verdict import many
 from nogging.metrics.listening import PATH, Latest, server
@@ -61,9 +61,7 @@ def command(
 
 
 def _serve(folder: Path, listen: str) -> None:
-    address, _, port = listen.rpartition(":")
-    if not (port.isascii() and port.isdigit() and int(port) < 65536):
-        raise QuestionError(f"--listen {listen}: write a port, or an address and a port: 127.0.0.1:9464")
-    with server(address or "127.0.0.1", int(port), Latest(captured(folder)).text) as found:
+    address, port = address_and_port(listen, "--listen")
+    with server(address, port, Latest(captured(folder)).text) as found:
         print(f"http://{found.server_address[0]!s}:{found.server_address[1]}{PATH}; Ctrl-C stops it", flush=True)
         found.serve_forever()

@@ -202,3 +202,11 @@ def captured(path: Path) -> Path:
         what = "no such directory, and no history before the @" if "@" in path.name else "no such directory"
         raise CaptureError(f"{path}: there is {what}; make a capture with 'nogging capture'")
     return path
+
+
+def address_and_port(text: str, option: str) -> tuple[str, int]:
+    """Where to listen: `PORT` on loopback, or `ADDRESS:PORT`. Raises `QuestionError`."""
+    address, _, port = text.rpartition(":")
+    if not (port.isascii() and port.isdigit() and int(port) < 65536):
+        raise QuestionError(f"{option} {text}: write a port, or an address and a port: 127.0.0.1:9464")
+    return address.strip("[]") or "127.0.0.1", int(port)

@@ -21,7 +21,6 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from typing import Any
 
 from nogging.asking.over_time import OverTime
 from nogging.asking.windows import Windows
@@ -41,7 +40,8 @@ from nogging.errors import CaptureError, LoginRefused, NoggingError
 from nogging.inventory import Inventory
 from nogging.judging.changed import Change, changed, first, left
 from nogging.judging.check import check
-from nogging.judging.noticing import Notice, Notices
+from nogging.judging.noticing import NOTICES, Notice, written_in
+from nogging.judging.noticing import judged as was_judged
 from nogging.judging.verdict import Judgement, worst
 from nogging.metrics.store import send_new
 from nogging.reading.asking import forget
@@ -51,8 +51,6 @@ LEFT_ALONE = timedelta(hours=1)
 """How long a device that refused the login is not asked again, unless its entry in the inventory changes."""
 CAUSES = 3
 """Of what a notice likely follows from, those from which most does."""
-NOTICES = "notices.jsonl"
-"""The file of the notices, beside the history."""
 BEFORE = "before"
 """The folder of the turn before the last one, with which it was compared."""
 TOLD = frozenset({CAPTURED, PARTLY})
@@ -117,7 +115,7 @@ class Keeper:
     """The address of a store that gets the numbers of each moment."""
 
     def __post_init__(self) -> None:
-        self.notices = Notices(_lines(self.history.folder / NOTICES))
+        self.notices = written_in(self.history.folder)
         self.over = OverTime(self.history)
         self.then: Capture | None = None
         self.inventory: Inventory | None = None
@@ -210,6 +208,7 @@ class Keeper:
             notices = self.notices.of(judgement, turn.at, self.causes[:CAUSES])
             with (self.history.folder / NOTICES).open("a", encoding="utf-8") as file:
                 file.writelines(json.dumps(one.told(), ensure_ascii=False) + "\n" for one in notices)
+            was_judged(self.history.folder, turn.at, judgement.verdict)
         except (NoggingError, OSError) as error:
             self.remarks.append(f"nothing was judged: {error}")
             return "", []
@@ -407,17 +406,6 @@ def _whole(before: Manifest | None, now: Manifest, kinds: tuple[str, ...], inven
         elif old is not None and new is not None and kinds and old.dialect == new.dialect:
             whole.devices[device.name] = replace(new, commands={**old.commands, **new.commands})
     return sealed(whole, known_key())
-
-
-def _lines(path: Path) -> list[dict[str, Any]]:
-    """The notices that were written down; a last one that was cut off does not count."""
-    try:
-        lines = path.read_text(encoding="utf-8").splitlines(keepends=True)
-        return [json.loads(one) for one in lines if one.endswith("\n")]
-    except FileNotFoundError:
-        return []
-    except (OSError, ValueError) as error:
-        raise CaptureError(f"{path}: cannot be read: {error}; put it away, and what fails is told anew") from None
 
 
 def _files_of(inventory: Inventory) -> list[tuple[Path, int, int]]:

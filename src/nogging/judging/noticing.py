@@ -6,14 +6,23 @@ again after an hour, after four, and once a day.
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from pathlib import Path
 from typing import Any
 
+from nogging.captures import inside
+from nogging.captures.writing import replace_text
+from nogging.errors import CaptureError
 from nogging.judging.verdict import Judgement, Result, Verdict
 
 BEGAN, GOES_ON, ENDED = "began", "goes on", "ended"
+NOTICES = "notices.jsonl"
+"""The file of a history that has them all, a line of JSON each."""
+JUDGED = "verdict.json"
+"""The file of a history that says which moment was judged last, and how."""
 AGAIN = (timedelta(hours=1), timedelta(hours=4), timedelta(days=1))
 """After how long what goes on is told again; after the last of them each time that long."""
 
@@ -91,3 +100,33 @@ def _due(known: _Open, at: datetime) -> bool:
     """Whether what goes on is told again: a step lies between when it was told last and now."""
     before, now = known.told - known.since, at - known.since
     return any(before < step <= now for step in AGAIN) or now // AGAIN[-1] > before // AGAIN[-1]
+
+
+def written_in(folder: Path) -> Notices:
+    """The notices of a history so far; a last line that was cut off does not count. Raises `CaptureError`."""
+    path = folder / NOTICES
+    try:
+        lines = inside.octets(path, folder).decode("utf-8").splitlines(keepends=True)
+        return Notices(json.loads(one) for one in lines if one.endswith("\n"))
+    except FileNotFoundError:
+        return Notices()
+    except (OSError, ValueError, TypeError, KeyError, AttributeError, RecursionError) as error:
+        raise CaptureError(f"{path}: cannot be read: {error}; put it away, and what fails is told anew") from None
+
+
+def judged(folder: Path, at: datetime, verdict: Verdict) -> None:
+    """Writes down the verdict of a moment."""
+    replace_text(folder / JUDGED, json.dumps({"at": at.isoformat(), "verdict": str(verdict)}) + "\n")
+
+
+def verdict_of(folder: Path, at: datetime) -> Verdict | None:
+    """The verdict of a moment, where it is the one that was judged last."""
+    try:
+        told = json.loads(inside.octets(folder / JUDGED, folder))
+        return Verdict(told["verdict"]) if datetime.fromisoformat(told["at"]) == at else None
+    except FileNotFoundError:
+        return None
+    except (OSError, ValueError, TypeError, KeyError, RecursionError) as error:
+        raise CaptureError(
+            f"{folder / JUDGED}: cannot be read: {error}; the next turn that is judged mends it"
+        ) from None

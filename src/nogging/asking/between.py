@@ -1,0 +1,154 @@
+"""What a history says of any moment, and of the time between two, without opening the captures that they are.
+
+It is the states that are told: numbers that grow or swing are no change, and are as they were when their record began.
+What changed and changed back in between is told as well.
+"""
+
+from __future__ import annotations
+
+import heapq
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from itertools import groupby
+from typing import Any
+
+from nogging.asking.over_time import FROM, TO, WHAT, Key, Lasting, Row
+from nogging.judging.changed import EVENT, FIRST, GONE, RESTARTED
+from nogging.predicates import identifier, parse
+from nogging.predicates.addresses import register
+from nogging.predicates.database import closed_database, naive
+from nogging.records import Kind, Nature
+from nogging.records.tables import table
+
+NEW, MOVED = "new", "moved"
+Span = list[Row]
+"""The records of one key from one moment on, as long as none of them changed: the next hops of a route."""
+
+
+@dataclass(frozen=True)
+class Became:
+    """What became of a key: gone, new, moved, restarted; the fields that moved, each as it was and is; and how often it
+    changed on the way."""
+
+    kind: Kind
+    key: Key
+    what: str
+    at: datetime
+    times: int
+    fields: dict[str, tuple[Any, Any]] = field(default_factory=dict)
+
+    @property
+    def device(self) -> str:
+        return str(self.key[0])
+
+    @property
+    def called(self) -> str:
+        return self.kind.called(dict(zip(self.kind.keys, self.key, strict=True)))
+
+
+def spans(life: Sequence[Row]) -> list[Span]:
+    """The life of a key, span by span."""
+    return [list(rows) for _, rows in groupby(life, key=lambda row: row[FROM])]
+
+
+def span_at(life: Sequence[Row], moment: datetime) -> Span:
+    """The records of a key at a moment; none where it was not there."""
+    until = bisect_right(life, moment, key=lambda row: row[FROM])
+    begins = bisect_left(life, life[until - 1][FROM], hi=until, key=lambda row: row[FROM]) if until else 0
+    found = list(life[begins:until])
+    there = found and found[0][WHAT] != GONE and (found[0].get(TO) is None or moment < found[0][TO])
+    return found if there else []
+
+
+def at(lasting: Lasting, moment: datetime | None = None) -> list[Row]:
+    """The records of a kind at a moment, or those that last still."""
+    if moment is None:
+        return [row for span in lasting.open.values() for row in span if row[WHAT] != GONE]
+    return [row for life in lasting.lives.values() for row in span_at(life, moment)]
+
+
+def between(lasting: Mapping[str, Lasting], since: datetime, until: datetime) -> Iterator[Became]:
+    """What is other at a later moment than at an earlier one, and what restarted, or went and came back, meanwhile."""
+    for one in lasting.values():
+        if one.kind is EVENT:
+            continue
+        for key, life in one.lives.items():
+            if life[-1][FROM] <= since and (life[-1].get(TO) or since) <= since:
+                continue
+            if found := _became(one.kind, key, life, since, until):
+                yield found
+
+
+def _became(kind: Kind, key: Key, life: Sequence[Row], since: datetime, until: datetime) -> Became | None:
+    before, after = span_at(life, since), span_at(life, until)
+    meanwhile = [one for one in spans(life) if since < one[0][FROM] <= until and one[0][WHAT] != FIRST]
+    if not meanwhile and bool(before) == bool(after):
+        return None
+    moment = meanwhile[-1][0][FROM] if meanwhile else (before or after)[0].get(TO) or until
+    if not before or not after:
+        return Became(kind, key, GONE if before else NEW, moment, len(meanwhile)) if before or after else None
+    moved = fields_that_moved(kind, before, after)
+    again = any(one[0][WHAT] in (GONE, RESTARTED) for one in meanwhile)
+    if not moved and not again:
+        return None
+    return Became(kind, key, RESTARTED if again else MOVED, moment, len(meanwhile), moved)
+
+
+def fields_that_moved(kind: Kind, before: Span, after: Span) -> dict[str, tuple[Any, Any]]:
+    """The states that are other, and which next hops there are."""
+    if not before or not after:
+        return {}
+    states = kind.named(Nature.STATE)
+    if kind.members or len(before) > 1 or len(after) > 1:
+        was, now = (_words(span, (*kind.members, *states)) for span in (before, after))
+        gone, new = (" ".join(one for one in side if one not in other) for side, other in ((was, now), (now, was)))
+        return {"records": (gone, new)} if gone or new else {}
+    old, new_ = before[0], after[0]
+    return {name: (old.get(name), new_.get(name)) for name in states if old.get(name) != new_.get(name)}
+
+
+def _words(span: Span, names: Sequence[str]) -> list[str]:
+    told = ([str(row[name]) for name in names if row.get(name) not in (None, "")] for row in span)
+    return sorted(f"({' '.join(one)})" for one in told)
+
+
+def latest(lasting: Mapping[str, Lasting], device: str = "", kind: str = "") -> Iterator[tuple[Lasting, Row]]:
+    """What changed, the last first: the first record of each key from then on."""
+    chosen = [one for name, one in lasting.items() if one.kind is not EVENT and kind in ("", name)]
+    newest = heapq.merge(*(_backwards(one) for one in chosen), key=lambda pair: pair[1][FROM], reverse=True)
+    told: set[tuple[str, Key, datetime]] = set()
+    for one, row in newest:
+        place = one.kind.name, one.key(row), row[FROM]
+        if row[WHAT] != FIRST and device in ("", row["device"]) and place not in told:
+            told.add(place)
+            yield one, row
+
+
+def _backwards(one: Lasting) -> Iterator[tuple[Lasting, Row]]:
+    return ((one, row) for row in reversed(one.rows))
+
+
+def change(one: Lasting, row: Row) -> Became:
+    """What became of a key when a record of it began."""
+    key, moment = one.key(row), row[FROM]
+    life = one.lives[key]
+    n = bisect_left(life, moment, key=lambda row: row[FROM])
+    before = span_at(life, life[n - 1][FROM]) if n and life[n - 1].get(TO) == moment else []
+    return Became(one.kind, key, row[WHAT], moment, 1, fields_that_moved(one.kind, before, span_at(life, moment)))
+
+
+def not_well(kind: Kind, rows: Sequence[Row]) -> list[bool]:
+    """Of each record, whether it is not well, by what its kind declares."""
+    if not kind.not_well or not rows:
+        return [False] * len(rows)
+    import pyarrow as pa
+
+    asked = parse(kind.not_well, {(name,): one for name, one in kind.fields.items()})
+    database = closed_database()
+    register(database)
+    numbered = naive(table(kind, rows)).append_column("number", pa.array(range(len(rows)), pa.int64()))
+    database.register("records", numbered)
+    sql = f"SELECT ({asked.sql(lambda path: identifier(path[0]))}) IS TRUE FROM records ORDER BY number"
+    return [bool(row[0]) for row in database.execute(sql).fetchall()]

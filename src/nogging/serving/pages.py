@@ -1,0 +1,429 @@
+"""The pages: of each what it is asked, what it looks up, and the template that shows it. All text is escaped there."""
+
+from __future__ import annotations
+
+import json
+from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from functools import cache
+from importlib.resources import files
+from itertools import islice
+from typing import Any
+from urllib.parse import urlencode
+
+from nogging.asking.between import Became, at, between, change, latest, not_well, spans
+from nogging.asking.conformity import customs
+from nogging.asking.flapping import falls
+from nogging.asking.over_time import FROM, TO, WHAT, Key, Lasting, Row
+from nogging.captures.history import FIRST, NOW
+from nogging.errors import QuestionError
+from nogging.judging.changed import GONE
+from nogging.records import KINDS, Kind, Nature
+from nogging.records.field import EVIDENCE, REMAINDER
+from nogging.records.values import short_span
+from nogging.report.cleaning import lines
+from nogging.report.page import plainly, style_of_the_report
+from nogging.serving.timeline import timeline
+from nogging.serving.watched import DEVICE, Cell, Watched
+
+Asked = Mapping[str, str]
+"""The parameters of a question, each once."""
+LISTED, PAGE = 25, 200
+"""So many are listed of what is longer, and so many on one page of it."""
+_SITE = "site"
+_UNSHOWN = (Nature.COUNTER, Nature.GAUGE, Nature.NOTE)
+_SIGNS = {"well": "✓", "fail": "✗", "moved": "Δ"}
+
+
+@dataclass(frozen=True)
+class Page:
+    """A page: its name in the navigation, its path, and what makes it."""
+
+    name: str
+    path: str
+    made: Callable[[Watched, Asked], str]
+
+
+def short(moment: datetime) -> str:
+    return f"{moment:%Y-%m-%d %H:%M:%S}"
+
+
+def lasted(length: timedelta) -> str:
+    """A length of time as a person says it."""
+    seconds = int(length.total_seconds())
+    days, hours, minutes = seconds // 86400, seconds // 3600 % 24, seconds // 60 % 60
+    if days:
+        return f"{days} d {hours} h"
+    return f"{hours} h {minutes} min" if hours else f"{minutes} min {seconds % 60} s" if minutes else f"{seconds} s"
+
+
+def link(path: str, **asked: Any) -> str:
+    return f"{path}?{urlencode({name: value for name, value in asked.items() if value not in ('', None)})}"
+
+
+def thing(kind: Kind, key: Key) -> str:
+    """The address of the page of one thing."""
+    return link("/thing", kind=kind.name, key=json.dumps(key, ensure_ascii=False))
+
+
+def called(kind: Kind, row: Row) -> str:
+    return kind.called({name: row.get(name) for name in kind.keys})
+
+
+def _status(watched: Watched, asked: Asked) -> str:
+    by = asked.get("by") or (_SITE if _SITE in watched.labels() else watched.labels()[0])
+    groups = watched.status(by)
+    if asked.get("of"):
+        groups = {name: one for name, one in groups.items() if name == asked["of"]}
+    kinds = [name for name in KINDS if any(name in one.kinds for one in groups.values())]
+    order = sorted(groups, key=lambda name: (-groups[name].badly, name))
+    ill = watched.badly()
+    return _made(
+        "status.html",
+        watched,
+        by=by,
+        labels=watched.labels(),
+        rows=[(name, groups[name], [_cell(groups[name].kinds.get(kind)) for kind in kinds]) for name in order],
+        kinds=kinds,
+        silent=[one for group in groups.values() for one in group.silent],
+        ill=[_ill(KINDS[kind], row) for kind, row in ill[:LISTED]],
+        all_ill=len(ill),
+        changes=[_change(change(*one)) for one in islice(latest(watched.lasting), LISTED)],
+    )
+
+
+def _cell(cell: Cell | None) -> tuple[str, str]:
+    """The class of a cell and its words."""
+    if cell is None or not (cell.records or cell.changed):
+        return "none", "none"
+    changed = f", {cell.changed} changed" if cell.changed else ""
+    if cell.not_well:
+        return "fail", f"{_SIGNS['fail']} {cell.not_well} of {cell.records} not well{changed}"
+    return ("differs" if changed else "well"), f"{_SIGNS['moved' if changed else 'well']} {cell.records}{changed}"
+
+
+def _ill(kind: Kind, row: Row) -> dict[str, Any]:
+    telling = [name for name in ("admin_status", "oper_status", "state", "trouble") if row.get(name) is not None]
+    return {
+        "device": row["device"],
+        "what": called(kind, row),
+        "is": ", ".join(f"{name} {row[name]}" for name in telling),
+        "since": short(row[FROM]),
+        "link": thing(kind, tuple(row.get(name) for name in kind.keys)),
+    }
+
+
+def _change(one: Became) -> dict[str, Any]:
+    return {
+        "at": short(one.at),
+        "device": one.device,
+        "kind": one.kind.name,
+        "called": one.called,
+        "what": one.what,
+        "times": one.times,
+        "fields": [(name, plainly(_plain(was)), plainly(_plain(now))) for name, (was, now) in one.fields.items()],
+        "link": thing(one.kind, one.key),
+    }
+
+
+def _plain(value: Any) -> Any:
+    return short(value) if isinstance(value, datetime) else value
+
+
+def _changes(watched: Watched, asked: Asked) -> str:
+    begin = _number(asked, "from")
+    chosen = latest(watched.lasting, asked.get("device", ""), _kind(watched, asked))
+    found = list(islice(chosen, begin, begin + PAGE + 1))
+    return _made(
+        "changes.html",
+        watched,
+        **_choice(watched, asked),
+        changes=[_change(change(*one)) for one in found[:PAGE]],
+        flaps=_fallen(watched, asked),
+        newer=link("/changes", **{**asked, "from": max(begin - PAGE, 0)}) if begin else "",
+        older=link("/changes", **{**asked, "from": begin + PAGE}) if len(found) > PAGE else "",
+    )
+
+
+def _fallen(watched: Watched, asked: Asked) -> list[dict[str, Any]]:
+    """What fell most often in the last week."""
+    since = watched.last.at - timedelta(days=7)
+    found: Counter[tuple[str | None, ...]] = Counter()
+    last, away = {}, Counter[tuple[str | None, ...]]()
+    for what, one in falls(watched.lasting):
+        if one.high > since and asked.get("device", "") in ("", what[0]) and asked.get("kind", "") in ("", what[1]):
+            found[what] += 1
+            last[what] = one.high
+            away[what] += int(((one.up or watched.last.at) - one.high).total_seconds())
+    return [
+        {
+            "device": what[0],
+            "what": " ".join(str(part) for part in what[1:] if part not in (None, "default")),
+            "times": times,
+            "last": short(last[what]),
+            "away": lasted(timedelta(seconds=max(away[what], 0))),
+        }
+        for what, times in found.most_common(LISTED)
+    ]
+
+
+def _thing(watched: Watched, asked: Asked) -> str:
+    kind = watched.kind(asked.get("kind", "")).kind
+    key = _key(kind, asked.get("key", ""))
+    life = watched.life(kind.name, key)
+    until = watched.last.at
+    told = spans(life)
+    bad = not_well(kind, [span[0] for span in told])
+    since = _since(asked, told[0][0][FROM], until)
+    lasting = watched.kind(kind.name)
+    rows = [_span(lasting, span, ill, until) for span, ill in zip(told, bad, strict=True)]
+    line = timeline(
+        [(one["from"], one["to"], one["how"], f"{one['said']}, {one['lasted']}") for one in rows],
+        _falls_of(watched, kind, key),
+        since,
+        until,
+    )  # fmt: skip
+    shown = [one for one in reversed(rows) if one["to"] >= since]
+    return _made(
+        "thing.html",
+        watched,
+        kind=kind,
+        title=f"{key[0]}: {kind.called(dict(zip(kind.keys, key, strict=True)))}",
+        line=line,
+        spans=shown[:PAGE],
+        more=max(len(shown) - PAGE, 0),
+        since=asked.get("since", ""),
+        key=asked.get("key", ""),
+        falls=len(line.falls),
+    )
+
+
+def _falls_of(watched: Watched, kind: Kind, key: Key) -> list[tuple[datetime, str]]:
+    mine = (one for _, one in falls(watched.lasting) if (kind.name, key) in one.records)
+    return [(one.high, f"fell {short(one.high)}, told by {', '.join(sorted(one.told_by))}") for one in mine]
+
+
+def _span(one: Lasting, span: list[Row], ill: bool, until: datetime) -> dict[str, Any]:
+    """One span of a life: what it was, from when to when, and how that began: all states of a first one, else those
+    that moved."""
+    begins, ends = span[0][FROM], span[0].get(TO) or until
+    gone = span[0][WHAT] == GONE
+    states = [name for name in (*one.kind.members, *one.kind.named(Nature.STATE)) if name != REMAINDER.name]
+    said = "; ".join(
+        ", ".join(f"{name} {plainly(_plain(row[name]))}" for name in states if row.get(name) not in (None, ""))
+        for row in span
+    )
+    fields = _change(change(one, span[0]))["fields"]
+    return {
+        "from": begins,
+        "to": ends,
+        "begins": short(begins),
+        "ends": short(ends) if span[0].get(TO) else "now",
+        "lasted": lasted(ends - begins),
+        "what": span[0][WHAT],
+        "how": "gone" if gone else "ill" if ill else "well",
+        "said": "not there" if gone else said or "there",
+        "fields": [(name, was, now) for name, was, now in fields if name != REMAINDER.name],
+    }
+
+
+def _records(watched: Watched, asked: Asked) -> str:
+    one = watched.kind(asked.get("kind") or "neighbor")
+    written = asked.get("moment", "").strip()
+    moment = watched.moment(written) if written and written != NOW else None
+    words = asked.get("search", "").lower().split()
+    names = _columns(one)
+    rows = [row for row in at(one, moment) if asked.get("device", "") in ("", row["device"])]
+    texts = ([plainly(_plain(row.get(name))) if row.get(name) is not None else "" for name in names] for row in rows)
+    found = [
+        (thing(one.kind, one.key(row)), told, short(row[FROM]))
+        for row, told in zip(rows, texts, strict=True)
+        if _has(words, told)
+    ]
+    found.sort(key=lambda row: row[1])
+    begin = _number(asked, "from")
+    used = [n for n in range(len(names)) if any(told[n] for _, told, _ in found)]
+    return _made(
+        "records.html",
+        watched,
+        **_choice(watched, {**asked, "kind": one.kind.name}),
+        moment=written,
+        search=asked.get("search", ""),
+        names=[names[n] for n in used],
+        rows=[(to, [told[n] for n in used], since) for to, told, since in found[begin : begin + PAGE]],
+        found=len(found),
+        begin=begin,
+        earlier=link("/records", **{**asked, "from": max(begin - PAGE, 0)}) if begin else "",
+        later=link("/records", **{**asked, "from": begin + PAGE}) if len(found) > begin + PAGE else "",
+    )
+
+
+def _columns(one: Lasting) -> list[str]:
+    hidden = {REMAINDER.name, *(one.name for one in EVIDENCE)}
+    return [name for name, field in one.kind.fields.items() if field.nature not in _UNSHOWN and name not in hidden]
+
+
+def _has(words: Sequence[str], told: Sequence[str]) -> bool:
+    text = " ".join(told).lower()
+    return all(word in text for word in words)
+
+
+def _compare(watched: Watched, asked: Asked) -> str:
+    before, after = asked.get("before") or FIRST, asked.get("after") or NOW
+    since, until = watched.moment(before), watched.moment(after)
+    if since > until:
+        since, until = until, since
+    found = [one for one in between(watched.lasting, since, until) if asked.get("device", "") in ("", one.device)]
+    found = [one for one in found if asked.get("kind", "") in ("", one.kind.name)]
+    found.sort(key=lambda one: (list(KINDS).index(one.kind.name), one.device, one.called))
+    counts = Counter(one.what for one in found)
+    moments = [one.at for one in watched.history.turns]
+    return _made(
+        "compare.html",
+        watched,
+        **_choice(watched, asked),
+        before=before,
+        after=after,
+        since=short(since),
+        until=short(until),
+        counts=[(what, counts[what]) for what in ("gone", "new", "moved", "restarted") if counts[what]],
+        changes=[_change(one) for one in found[:PAGE]],
+        more=max(len(found) - PAGE, 0),
+        moments=[f"{one:%Y-%m-%dT%H:%M:%S}" for one in _some(moments)],
+    )
+
+
+def _some(moments: Sequence[datetime]) -> list[datetime]:
+    """The moments that are offered: the last ones, and of what is older the last of each day."""
+    days = {one.date(): one for one in moments[:-PAGE]}
+    return [*reversed(moments[-PAGE:]), *sorted(days.values(), reverse=True)[:PAGE]]
+
+
+def _settings(watched: Watched, asked: Asked) -> str:
+    by = asked.get("by") or "dialect"
+    place = watched.grouped(by)
+    rows = at(watched.kind("setting"))
+    devices = sorted({row["device"] for row in rows} & set(watched.devices))
+    found = customs(rows, {name: place(name) for name in devices})
+    deviating = {device for one in found for device in one.deviating}
+    return _made(
+        "settings.html",
+        watched,
+        by=by,
+        labels=[one for one in watched.labels() if one != DEVICE],
+        customs=found,
+        devices=len(devices),
+        all_devices=len(watched.devices),
+        deviating=len(deviating),
+    )
+
+
+PAGES = (
+    Page("Status", "/", _status),
+    Page("Changes", "/changes", _changes),
+    Page("Records", "/records", _records),
+    Page("Compare", "/compare", _compare),
+    Page("Settings", "/settings", _settings),
+)
+MADE = {**{one.path: one.made for one in PAGES}, "/thing": _thing}
+
+
+def error(watched: Watched, said: str) -> str:
+    """A page that says what is wrong with the question."""
+    return _made("error.html", watched, said=said)
+
+
+def _kind(watched: Watched, asked: Asked) -> str:
+    return watched.kind(asked["kind"]).kind.name if asked.get("kind") else ""
+
+
+def _number(asked: Asked, name: str) -> int:
+    text = asked.get(name) or "0"
+    if not (text.isascii() and text.isdigit() and len(text) < 10):
+        raise QuestionError(f"'{text}' is no number of a row")
+    return int(text)
+
+
+def _key(kind: Kind, text: str) -> Key:
+    try:
+        found = json.loads(text)
+    except (ValueError, RecursionError):
+        found = None
+    if (
+        not isinstance(found, list)
+        or len(found) != len(kind.keys)
+        or any(isinstance(one, list | dict) for one in found)
+    ):
+        raise QuestionError("the address names no record; take one from a list")
+    return tuple(found)
+
+
+def _since(asked: Asked, first: datetime, until: datetime) -> datetime:
+    if not asked.get("since"):
+        return first
+    length = short_span(asked["since"], "mhdw", 5)
+    if length is None:
+        raise QuestionError(f"'{asked['since']}' is no length of time; write 90m, 12h, 7d or 4w")
+    return max(first, until - length)
+
+
+def _choice(watched: Watched, asked: Asked) -> dict[str, Any]:
+    """What is offered in the forms: devices and kinds, and which are chosen."""
+    kinds = [name for name, one in watched.lasting.items() if one.rows and KINDS[name].compared]
+    chosen = {"device": asked.get("device", ""), "kind": asked.get("kind", "")}
+    return {"devices": sorted(watched.devices), "kinds": kinds, **chosen}
+
+
+def _made(template: str, watched: Watched, **told: Any) -> str:
+    """A page of a template, with what stands on all of them."""
+    failing = watched.failing()
+    turns = watched.history.turns
+    late = watched.late(datetime.now(UTC))
+    verdict = str(watched.verdict() or "")
+    if late and verdict == "pass":
+        verdict = "unproven"  # it was so when it was looked at last
+    return str(
+        _environment()
+        .get_template(template)
+        .render(
+            watched=watched,
+            pages=PAGES,
+            verdict=verdict,
+            late=lasted(late) if late else "",
+            failing=[(title, word, short(since)) for title, word, since in failing],
+            last=short(turns[-1].at) if turns else "",
+            first=short(turns[0].at) if turns else "",
+            turns=len(turns),
+            missed=sum(one.missed for one in turns),
+            damage=watched.history.damage,
+            answered=sum(one.outcome == "captured" for one in watched.devices.values()),
+            style=style(),
+            script=script(),
+            **told,
+        )
+    )
+
+
+@cache
+def _environment() -> Any:
+    from jinja2 import Environment, PackageLoader, StrictUndefined
+
+    environment = Environment(
+        loader=PackageLoader("nogging.serving", "templates"), autoescape=True, undefined=StrictUndefined,
+        trim_blocks=True, lstrip_blocks=True, finalize=lambda one: lines(one) if type(one) is str else one,
+    )  # fmt: skip
+    environment.globals["link"] = link
+    return environment
+
+
+@cache
+def style() -> str:
+    """The look of the report, and what only these pages have."""
+    return style_of_the_report() + (files("nogging.serving") / "live.css").read_text(encoding="utf-8").strip()
+
+
+@cache
+def script() -> str:
+    return (files("nogging.serving") / "live.js").read_text(encoding="utf-8").strip()
