@@ -15,6 +15,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from ipaddress import IPv4Network
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -25,6 +26,7 @@ from hypothesis import strategies as st
 
 import nogging
 from conftest import Build, Sound, here
+from days import Days
 from nogging.captures.history import PACK, TURN, TURNS, History, begun
 from nogging.captures.manifest import ALTERED, MANIFEST
 from nogging.captures.masking import user_key
@@ -691,3 +693,47 @@ def test_a_clock_that_is_set_back_neither_waits_for_hours_nor_loses_a_turn(sound
     assert [one.captured for one in told] == [1, 1, 1] and list(history.check()) == []
     assert told[1].remarks[0].startswith("the clock was set back by 10") and not told[2].missed
     assert max(clock.waited) <= timedelta(minutes=10)
+
+
+def test_what_slowly_leaves_the_usual_is_found_with_its_day(tmp_path: Path) -> None:
+    """Ten quiet days of the stand-in network teach; of the days after, three bring something that grows slowly."""
+    begins, planted = datetime(2026, 11, 1, 0, 30, tzinfo=UTC), datetime(2026, 11, 12, tzinfo=UTC)
+    days = Days(begins, ("edge-r1", "mole-r2"))
+    noise = random.Random(5)
+
+    def late() -> int:
+        return max((days.now - planted).days + 1, 0)
+
+    def creeps(device: str, command: str, text: str) -> str:
+        errors = max(int((days.now - planted).total_seconds() // 7200), 0)  # one in two hours
+        return text.replace(" 0 CRC,", f" {errors} CRC,", 1) if command == "show interfaces" else text
+
+    def before(_: int) -> None:
+        days.skews = {"edge-r1": 1.5 * late() + noise.uniform(-0.1, 0.1), "mole-r2": noise.uniform(-0.1, 0.1)}
+        networks = [IPv4Network(f"203.0.113.{128 + 4 * n}/30") for n in range(late())]
+        bgp = days.network.devices["edge-r1"].bgp
+        assert bgp is not None
+        bgp.networks = [one for one in bgp.networks if one.prefixlen != 30] + networks
+
+    days.change = creeps
+    folder = days.kept(tmp_path / "w", 4 * 10, timedelta(hours=6), before).folder
+    learned = tmp_path / "usual.yaml"
+    assert here("draft", folder, "--to", learned)[0] == 0
+    status, out, _ = here("check", learned, "--over", folder, "--format", "json")
+    assert status == 0 and len(json.loads(out)["expectations"]) > 30, "no false alarm on the days that taught"
+    days.kept(folder, 4 * 5, timedelta(hours=6), before)
+    assert here("draft", folder, "--until", "2026-11-10")[1] == learned.read_text(), "the quiet days alone teach"
+    status, out, _ = here("check", learned, "--over", folder, "--format", "json")
+    failing = {one["title"]: one["failures"][0] for one in json.loads(out)["expectations"] if one["verdict"] == "fail"}
+    assert status == 1 and {one["record"]["since"] for one in failing.values()} == {"2026-11-12"}
+    assert {title.partition(" of ")[0] for title in failing} >= {"The clock", "prefixes_received", "prefixes_sent"}
+    assert "No interface counts in_fcs_errors" in failing
+    about = {title for title in failing if not any(word in title for word in ("clock", "prefix", "route", "fcs"))}
+    assert about == set(), "and nothing else"
+    for wrong in ("number: mtu", "of: routes", "level: x", "give: 0", "slots: [1, 2, 3]", "growth: false"):
+        told = {"of": "interface", "number": "in_errors", "growth": "true", "give": "1"} | dict([wrong.split(": ", 1)])
+        (tmp_path / "wrong.yaml").write_text(
+            "usual:\n  - {title: t, " + ", ".join(f"{name}: {value}" for name, value in told.items()) + "}\n"
+        )
+        assert here("check", tmp_path / "wrong.yaml", "--over", folder)[0] == 2
+    assert here("draft", folder, "--since", "2026-11-14")[0] == 2, "two days are too few"

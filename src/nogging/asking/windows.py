@@ -1,4 +1,4 @@
-"""Expectations over windows of time, judged over a history.
+"""Expectations over windows of time, judged over a history; and, in the same file, what is usual (`usual.py`).
 
     over_time:
       - title: No session restarts more than twice a day
@@ -29,6 +29,8 @@ from typing import TYPE_CHECKING, Any
 from pydantic import Field, field_validator, model_validator
 
 from nogging.asking.over_time import FROM, TO, WHAT, OverTime
+from nogging.asking.usual import Numbers, UsualModel
+from nogging.asking.usual import judged as usually
 from nogging.captures.choosing import parsed, predicate
 from nogging.captures.history import History
 from nogging.errors import QuestionError, nearest
@@ -96,7 +98,14 @@ class WindowsModel(Strict):
     """A file of expectations over time."""
 
     title: str = ""
-    over_time: tuple[WindowModel, ...] = Field(min_length=1)
+    over_time: tuple[WindowModel, ...] = ()
+    usual: tuple[UsualModel, ...] = ()
+
+    @model_validator(mode="after")
+    def something(self) -> WindowsModel:
+        if not (self.over_time or self.usual):
+            raise ValueError("there is nothing in it: 'over_time' or 'usual'")
+        return self
 
 
 class Window:
@@ -129,11 +138,13 @@ class Windows:
         model, source = load(Path(path), WindowsModel)
         self.title = model.title
         self.windows = [Window(n, one, source) for n, one in enumerate(model.over_time)]
+        self.usual = model.usual
 
-    def judge(self, over: OverTime) -> Judgement:
-        """The verdict at the last moment of a history."""
-        tables = over.tables()
+    def judge(self, over: OverTime, taken: Numbers | None = None) -> Judgement:
+        """The verdict at the last moment of a history; `taken` are its numbers, as far as they were read before."""
+        tables = over.tables() if self.windows else {}
         results = tuple(_judged(one, tables[one.kind.name], tables["moment"]) for one in self.windows)
+        results += tuple(usually(self.usual, taken or Numbers(over.history)))
         return Judgement(worst([one.verdict for one in results if one.strength == "must"]), self.title, results)
 
 

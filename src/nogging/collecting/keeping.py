@@ -23,6 +23,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from nogging.asking.over_time import OverTime
+from nogging.asking.usual import Numbers
 from nogging.asking.windows import Windows
 from nogging.captures.capture import Capture
 from nogging.captures.history import FIRST, TURN, History, Turn, begun
@@ -117,6 +118,7 @@ class Keeper:
     def __post_init__(self) -> None:
         self.notices = written_in(self.history.folder)
         self.over = OverTime(self.history)
+        self.numbers = Numbers(self.history)
         self.then: Capture | None = None
         self.inventory: Inventory | None = None
         self.readers: list[tuple[Path, int, int]] = []
@@ -200,7 +202,7 @@ class Keeper:
                 with moment_of(self.history, turn) if due.kinds else contextlib.nullcontext(capture) as now:
                     judgements.append(check(self.expectations, after=now, before=self.then))
             if self.windows is not None:
-                judgements.append(Windows(self.windows).judge(self.over))
+                judgements.append(Windows(self.windows).judge(self.over, self.numbers))
             if not judgements:
                 return "", []
             results = tuple(result for one in judgements for result in one.results)

@@ -20,6 +20,9 @@ from nogging.records.field import REMAINDER, Field
 
 COUNT = "records"
 """The field of a point that says how many records there are."""
+CAPTURE, ANSWERS, SKEW = "capture", "answers", "skew"
+"""What is told of each device: how many answers came back, and how far its clock is ahead of ours (s), where that is
+known."""
 _NUMBERS = frozenset({Type.INTEGER, Type.NUMBER, Type.AS_NUMBER})
 _MEASURED = frozenset({Nature.COUNTER, Nature.GAUGE, Nature.TIMER, Nature.STATE})
 
@@ -54,7 +57,8 @@ def points(capture: Capture) -> Iterator[Point]:
     at = capture.ended
     of_device = {name: {**one.labels, "dialect": one.dialect, "device": name} for name, one in capture.devices.items()}
     for name, entry in capture.devices.items():
-        yield Point("capture", _labels({}, of_device[name]), {"answers": entry.commands_answered}, at)
+        skew = {SKEW: entry.skew} if entry.skew is not None else {}
+        yield Point(CAPTURE, _labels({}, of_device[name]), {ANSWERS: entry.commands_answered, **skew}, at)
     for kind in KINDS.values():
         if kind.of_answers or not kind.compared:
             continue

@@ -6,10 +6,15 @@ import re
 from collections.abc import Iterable
 from pathlib import Path
 
-from nogging.metrics.points import COUNT, Point
+from nogging.metrics.points import ANSWERS, COUNT, SKEW, Point
 from nogging.records import KINDS, Nature
 
 PREFIX = "nogging"
+_MEANINGS = {
+    COUNT: "how many there are",
+    ANSWERS: "how many came back",
+    SKEW: "how far its clock is ahead, in seconds",
+}
 ALERTS = Path(__file__).with_name("alerts.yaml")
 
 
@@ -29,7 +34,7 @@ def openmetrics(points: Iterable[Point]) -> str:
                 family = sample = f"{family}_seconds"
             if isinstance(value, str):
                 labels[f"{name}_is" if name in labels else name], value = value, 1
-            meaning = declared.meaning if declared else "how many there are" if name == COUNT else "how many came back"
+            meaning = declared.meaning if declared else _MEANINGS[name]
             series = f"{sample}{{{_told(labels)}}}"
             families.setdefault(family, (sort, meaning, {}))[2].setdefault(series, f"{series} {_plain(value)}\n")
     text = "".join(
