@@ -27,6 +27,7 @@ from hypothesis import strategies as st
 import nogging
 from conftest import Build, Sound, here
 from days import Days
+from nogging.asking.over_kept import NAMES
 from nogging.captures.history import PACK, TURN, TURNS, History, begun
 from nogging.captures.manifest import ALTERED, MANIFEST
 from nogging.captures.masking import user_key
@@ -622,6 +623,10 @@ def hour(build: Build, n: int, sessions: dict[str, str], ports: dict[str, str], 
     return build(f"h{n}", {"gannet-r1": answers}, started=started, dialect="ios")
 
 
+def table_of(folder: Path, name: str) -> list[str]:
+    return sorted(map(repr, nogging.query(f"SELECT * FROM {name}", folder).to_pylist()))
+
+
 def test_each_fall_is_counted_once(build: Build, tmp_path: Path) -> None:
     """What log, timers and captures tell of together, and what only one of them does."""
     link = "%LINK-3-UPDOWN: Interface GigabitEthernet0/{}, changed state to {}"
@@ -656,6 +661,8 @@ def test_each_fall_is_counted_once(build: Build, tmp_path: Path) -> None:
             at = MONDAY + timedelta(hours=n, seconds=20)
             told = changed(captures[n - 1], capture, ["gannet-r1"], at)[0] if n else first(capture, ["gannet-r1"], at)
             added(history, capture, at, told)
+            if n != 1:  # what was kept of the first is gone on from, of one moment and of several
+                nogging.query("SELECT * FROM flap", tmp_path / "w")
     sql = "SELECT coalesce(neighbor, interface) AS what, * FROM flap ORDER BY down_at"
     flaps = nogging.query(sql, tmp_path / "w").to_pylist()
     assert [
@@ -671,6 +678,13 @@ def test_each_fall_is_counted_once(build: Build, tmp_path: Path) -> None:
     assert {one["within"] for one in flaps} == {0}
     messages = nogging.query("SELECT count(*) AS n, count(DISTINCT event.at) AS different FROM event", tmp_path / "w")
     assert messages.to_pylist() == [{"n": 8, "different": 8}]
+    kept = {name: tuple(table_of(tmp_path / "w", name)) for name in NAMES}
+    assert kept["neighbor"] and (tmp_path / "w" / "records" / "flap.parquet").exists()
+    for path in (tmp_path / "w" / "records").glob("*.parquet"):
+        path.write_bytes(b"by somebody else")
+    assert {name: tuple(table_of(tmp_path / "w", name)) for name in NAMES} == kept
+    shutil.rmtree(tmp_path / "w" / "records")
+    assert {name: tuple(table_of(tmp_path / "w", name)) for name in NAMES} == kept
 
 
 def test_a_clock_that_is_set_back_neither_waits_for_hours_nor_loses_a_turn(sound: Sound, tmp_path: Path) -> None:

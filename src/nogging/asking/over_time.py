@@ -10,8 +10,8 @@ from __future__ import annotations
 
 import contextlib
 from collections import defaultdict
-from collections.abc import Iterator
-from datetime import datetime
+from collections.abc import Iterator, Mapping
+from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
 from nogging.captures.history import History, Turn
@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
 WHAT, FROM, TO = "what", "valid_from", "valid_to"
 AFTER = "after"
-"""Of a row: until when it is known that the record was as it was before; not a column of the tables."""
+"""Of a row: when it was seen last that the record was as before, so that it changed later than this."""
 Row = dict[str, Any]
 Key = tuple[Any, ...]
 """The values of a kind's keys, in their order."""
@@ -44,6 +44,8 @@ class Lasting:
         """What became of each key, in the order of time."""
         self.of_device: dict[str, set[Key]] = defaultdict(set)
         self.rows: list[Row] = []
+        self.ended: pa.Table | None = None
+        """Rows that ended before those, as a table."""
 
     def key(self, row: Row) -> Key:
         """The key of a record."""
@@ -101,9 +103,41 @@ class Lasting:
         made = table(self.kind, self.rows)
         made = made.drop_columns([name for name in left_out if name in made.column_names])
         moment = pa.timestamp("us", "UTC")
-        for name, type_ in ((WHAT, pa.string()), (FROM, moment), (TO, moment)):
+        for name, type_ in ((WHAT, pa.string()), (FROM, moment), (TO, moment), (AFTER, moment)):
             made = made.append_column(name, pa.array([row.get(name) for row in self.rows], type_))
-        return naive(made)
+        made = naive(made)
+        return made if self.ended is None else pa.concat_tables([self.ended, made])
+
+    def go_on_from(self, known: pa.Table) -> None:
+        """Takes up a table as it was made before: what still lasted in it goes on, what had ended stays as it is."""
+        import pyarrow.compute as pc
+
+        ended = pc.is_valid(known.column(TO)) if self.kind is not EVENT else pc.is_valid(known.column(FROM))
+        self.ended = known.filter(ended)
+        for row in rows_of(known.filter(pc.invert(ended))):
+            self.rows.append(row)
+            key = self.key(row)
+            self.open.setdefault(key, []).append(row)
+            self.of_device[row["device"]].add(key)
+
+    @classmethod
+    def whole(cls, kind: Kind, known: pa.Table) -> Lasting:
+        """All of a table, row by row, with the life of each key."""
+        found = cls(kind)
+        found.rows = rows_of(known)
+        for row in found.rows:
+            found.lives[found.key(row)].append(row)
+        return found
+
+
+def rows_of(known: pa.Table) -> list[Row]:
+    """The rows of a table over all time, as they were when it was made of them."""
+    moments = [one.name for one in known.schema if str(one.type).startswith("timestamp")]
+    found = []
+    for row in known.to_pylist():
+        told = {name: value for name, value in row.items() if value is not None}
+        found.append(told | {name: told[name].replace(tzinfo=UTC) for name in moments if name in told})
+    return found
 
 
 class OverTime:
@@ -126,6 +160,13 @@ class OverTime:
         moments = {"at": pa.array([one.at for one in turns], pa.timestamp("us", "UTC"))}
         moments["missed"] = pa.array([one.missed for one in turns], pa.int64())
         return {**found, "moment": naive(pa.table(moments))}
+
+    def go_on_from(self, tables: Mapping[str, pa.Table]) -> None:
+        """Takes up the tables of an earlier time. The lives of what ended before are not known then."""
+        for name, one in self.lasting.items():
+            one.go_on_from(tables[name])
+        known = tables["moment"].column("at").to_pylist()
+        self.until = max((one.replace(tzinfo=UTC) for one in known), default=None)
 
     def take_in(self) -> None:
         """What came since it was last looked at. Raises `CaptureError` for what nobody can have written."""

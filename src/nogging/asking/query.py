@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nogging.asking.flapping import flap_table
-from nogging.asking.over_time import OverTime
+from nogging.asking.over_kept import AllTime
 from nogging.captures.capture import Capture
 from nogging.captures.history import NOW, History, is_history
 from nogging.captures.kept import UNREAD
@@ -42,8 +42,10 @@ def query(sql: str, capture: Capture | str | Path, *more: Capture | str | Path) 
     database = closed_database()
     register(database)
     if not more and not isinstance(capture, Capture) and is_history(Path(capture)):
-        for name, rows in over_all_time(Path(capture)).items():
-            database.register(name, rows)
+        found_in = set(re.findall(r"\w+", sql.lower()))
+        over = over_all_time(Path(capture))
+        for name in [one for one in over if one in found_in] or over:
+            database.register(name, over[name])
     else:
         _register(database, [opened(one) for one in (capture, *more)])
     try:
@@ -80,12 +82,14 @@ def _register(database: duckdb.DuckDBPyConnection, captures: Sequence[Capture]) 
         database.register(table, pa.concat_tables([one[table] for one in several], promote_options="default"))
 
 
-def over_all_time(folder: Path) -> dict[str, pa.Table]:
-    """Every table that a query over a history may name."""
+def over_all_time(folder: Path) -> Mapping[str, pa.Table]:
+    """Every table that a query over a history may name, each made when it is asked for."""
     history = History(folder)
-    last = history.manifest(history.turn(NOW)).devices if history.turns else {}
-    over = OverTime(history)
-    return {**over.tables(), "flap": flap_table(over.lasting), "device": _devices(last)}
+
+    def devices() -> pa.Table:
+        return _devices(history.manifest(history.turn(NOW)).devices if history.turns else {})
+
+    return AllTime(history, {"device": devices})
 
 
 def tables(capture: Capture) -> dict[str, pa.Table]:

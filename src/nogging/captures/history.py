@@ -18,8 +18,9 @@ import json
 import os
 import re
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from functools import cached_property
 from pathlib import Path
 from types import TracebackType
 from typing import Any
@@ -91,21 +92,54 @@ def split(path: str | Path) -> tuple[Path, str] | None:
     return (Path(folder), moment) if at and not Path(text).exists() and is_history(Path(folder)) else None
 
 
-@dataclass
 class _Week:
-    """The moments of one week, and the file of their texts."""
+    """The moments of one week, and the file of their texts; read when somebody asks for them."""
 
-    name: str
-    known: Pack | None
-    """None where it cannot be told which file it is."""
-    turns: list[Turn] = field(default_factory=list)
-    where: Where = field(default_factory=dict)
-    """The answers of its last moment, where they are known."""
+    def __init__(self, name: str, folder: Path, fresh: Pack | None = None) -> None:
+        self.name, self.folder = name, folder
+        self.where: Where = {}
+        """The answers of its last moment, where they are known."""
+        if fresh is not None:
+            self._told = (fresh, [], [])
+
+    @cached_property
+    def _told(self) -> tuple[Pack | None, list[Turn], list[str]]:
+        """Its pack, None where it cannot be told which file that is, its moments, and what cannot be understood."""
+        path = self.folder / f"{self.name}{TURNS}"
+        lines = inside.octets(path, self.folder).decode("utf-8", "replace").splitlines(keepends=True)
+        try:
+            pack = str(json.loads(lines[0])["pack"])
+            if not re.fullmatch(r"[\w-]+(\.\d+)?\.pack", pack, re.ASCII):
+                raise ValueError(f"'{pack}' is no file of texts")
+        except (IndexError, ValueError, TypeError, KeyError, RecursionError) as error:
+            return None, [], [f"{path}: cannot be understood ({error}); the moments of this week are lost"]
+        turns, damage = [], []
+        for number, line in enumerate(lines[1:], 2):
+            try:
+                turns.append(Turn.of(line, self.name))
+            except (ValueError, TypeError, KeyError, AttributeError, OverflowError, RecursionError) as error:
+                if line.endswith("\n"):  # else it was cut off, and did not happen
+                    damage.append(f"{path}:{number}: a moment cannot be understood ({error})")
+        return Pack(self.folder / pack), turns, damage
+
+    @property
+    def is_known(self) -> bool:
+        return self._told[0] is not None
 
     @property
     def pack(self) -> Pack:
-        assert self.known is not None, "it has moments"
-        return self.known
+        pack = self._told[0]
+        assert pack is not None, "it has moments"
+        return pack
+
+    @property
+    def turns(self) -> list[Turn]:
+        """In the order in which they were stored."""
+        return self._told[1]
+
+    @property
+    def damage(self) -> list[str]:
+        return self._told[2]
 
 
 class History:
@@ -122,30 +156,14 @@ class History:
             raise CaptureError(f"{folder}: there is no history here; make one with 'nogging keep'") from None
         except (OSError, ValueError, TypeError, AttributeError, RecursionError, QuestionError) as error:
             raise CaptureError(f"{self.folder / HISTORY}: cannot be read: {error}") from None
-        self.damage: list[str] = []
-        """What could not be understood when it was opened."""
-        self._weeks: dict[str, _Week] = {}
-        for path in sorted(self.folder.glob(f"*{TURNS}")):
-            self._weeks[path.stem] = self._week(path)
+        paths = sorted(self.folder.glob(f"*{TURNS}"))
+        self._weeks = {path.stem: _Week(path.stem, self.folder) for path in paths}
         self._lock: int | None = None
 
-    def _week(self, path: Path) -> _Week:
-        lines = inside.octets(path, self.folder).decode("utf-8", "replace").splitlines(keepends=True)
-        try:
-            pack = str(json.loads(lines[0])["pack"])
-            if not re.fullmatch(r"[\w-]+(\.\d+)?\.pack", pack, re.ASCII):
-                raise ValueError(f"'{pack}' is no file of texts")
-        except (IndexError, ValueError, TypeError, KeyError, RecursionError) as error:
-            self.damage.append(f"{path}: cannot be understood ({error}); the moments of this week are lost")
-            return _Week(path.stem, None)
-        found = _Week(path.stem, Pack(self.folder / pack))
-        for number, line in enumerate(lines[1:], 2):
-            try:
-                found.turns.append(Turn.of(line, path.stem))
-            except (ValueError, TypeError, KeyError, AttributeError, OverflowError, RecursionError) as error:
-                if line.endswith("\n"):  # else it was cut off, and did not happen
-                    self.damage.append(f"{path}:{number}: a moment cannot be understood ({error})")
-        return found
+    @property
+    def damage(self) -> list[str]:
+        """What cannot be understood of it, without a look at its texts."""
+        return [one for week in self._weeks.values() for one in week.damage]
 
     @property
     def turns(self) -> list[Turn]:
@@ -155,18 +173,23 @@ class History:
     def turn(self, moment: str) -> Turn:
         """The moment that is meant: `now` (the last one), `first`, the last one at or before `2026-11-20T02:00` (UTC),
         or before `90m` ago, counted from the last. Raises `QuestionError` for what is no moment, or before all."""
-        turns = self.turns
-        if not turns:
+        last = self._last()
+        if last is None:
             raise CaptureError(f"{self.folder}: nothing was captured yet")
-        if moment in (NOW, "", FIRST):
-            return turns[0 if moment == FIRST else -1]
-        until = _until(moment, turns[-1].at)
-        found = [one for one in turns if one.at <= until]
-        if not found:
-            raise QuestionError(
-                f"{self.folder}@{moment}: the history begins later, at {turns[0].at.isoformat(timespec='minutes')}"
-            )
-        return found[-1]
+        if moment in (NOW, ""):
+            return last
+        weeks = list(self._weeks.values())
+        if moment != FIRST:
+            until = _until(moment, last.at)
+            name = _week_of(until)
+            for week in reversed([one for one in weeks if one.name <= name]):
+                if found := [one for one in week.turns if one.at <= until]:
+                    return max(found, key=lambda one: one.at)
+        first = min(next(one.turns for one in weeks if one.turns), key=lambda one: one.at)
+        if moment == FIRST:
+            return first
+        told = first.at.isoformat(timespec="minutes")
+        raise QuestionError(f"{self.folder}@{moment}: the history begins later, at {told}")
 
     def texts(self, turn: Turn) -> tuple[bytes, Where]:
         """The manifest of a moment, and where its answers are."""
@@ -241,7 +264,7 @@ class History:
             self._lock = inside.locked(self.folder)
         except BlockingIOError:
             raise CaptureError(f"{self.folder}: somebody else is writing this history") from None
-        named = {week.known.path for week in self._weeks.values() if week.known is not None}
+        named = {week.pack.path for week in self._weeks.values() if week.is_known}
         for path in self.folder.glob(f"*{PACK}") if not self.damage else ():
             if path not in named:
                 path.unlink()  # what was killed while it wrote a week anew left it
@@ -281,9 +304,8 @@ class History:
 
     def _last(self) -> Turn | None:
         """The moment that was stored last."""
-        return max(
-            (week.turns[-1] for week in self._weeks.values() if week.turns), key=lambda one: one.at, default=None
-        )
+        weeks = (week.turns for week in reversed(self._weeks.values()) if week.turns)
+        return max(next(weeks, []), key=lambda one: one.at, default=None)
 
     def _append(
         self,
@@ -316,13 +338,13 @@ class History:
         return Turn(at, week.name, own, held, changed, digest_in(manifest), changed.offset + changed.length, missed)
 
     def _open_week(self, at: datetime) -> _Week:
-        year, number, _ = at.isocalendar()
-        name = f"{year}-W{number:02}"
+        name = _week_of(at)
         week, path = self._weeks.get(name), self.folder / f"{name}{TURNS}"
-        if week is None or week.known is None:
+        if week is None or not week.is_known:
             if path.exists():
                 path.rename(path.with_suffix(f"{TURNS}.damaged"))  # whoever can may still find out what it says
-            week = self._weeks[name] = _Week(name, self._fresh(name))
+            week = self._weeks[name] = _Week(name, self.folder, self._fresh(name))
+            self._weeks = dict(sorted(self._weeks.items()))
             replace_text(path, _head(week.pack))
         else:
             _without_a_torn_end(path)
@@ -373,7 +395,7 @@ class History:
             week.pack.path.unlink(missing_ok=True)
             del self._weeks[week.name]
             return
-        fresh = _Week(week.name, self._fresh(week.name))
+        fresh = _Week(week.name, self.folder, self._fresh(week.name))
         lines = [_head(fresh.pack)]
         changes: list[Any] = []
         for turn in week.turns:
@@ -431,6 +453,12 @@ def _without_a_torn_end(path: Path) -> None:
     whole = octets.rfind(b"\n") + 1
     if whole < len(octets):
         os.truncate(path, whole)
+
+
+def _week_of(at: datetime) -> str:
+    """The name of the week of a moment, by ISO 8601: names are in the order of time."""
+    year, number, _ = at.astimezone(UTC).isocalendar()
+    return f"{year}-W{number:02}"
 
 
 def _until(text: str, last: datetime) -> datetime:

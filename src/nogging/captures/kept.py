@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -66,12 +66,13 @@ class Kept(Mapping[str, "pa.Table"]):
         return pq.ParquetFile(pa.BufferReader(self._files[name]), read_dictionary=coded)
 
 
-def taken(folder: Path, cache_key: str) -> Kept | None:
-    """The records that were kept beside a capture, if they are those that this user made of just these answers."""
+def taken(folder: Path, cache_key: str, names: Iterable[str] = (*KINDS, UNREAD)) -> Kept | None:
+    """The records that were kept beside a capture, or the tables of `names` that were, if they are those that this user
+    made of just what `cache_key` tells."""
     key = known_key()
     try:
         kept = json.loads(inside.octets(folder / RECORDS / _SEAL, folder, _LARGEST_SEAL))
-        digests = {name: str(kept["digests"][name]) for name in (*KINDS, UNREAD)}
+        digests = {name: str(kept["digests"][name]) for name in names}
         if key is None or kept["seal"] != seal(key, "records", json.dumps([cache_key, digests])):
             return None  # before anything of it is read: whose it is may be anybody's
         files = {name: inside.octets(_path(folder, name), folder, _LARGEST) for name in digests}
@@ -79,6 +80,14 @@ def taken(folder: Path, cache_key: str) -> Kept | None:
         return None
     whole = all(digest_in(octets) == digests[name] for name, octets in files.items())
     return Kept(files) if whole else None
+
+
+def kept_of(folder: Path) -> str:
+    """Of what the tables were made that are kept, as they say themselves; nothing where there are none."""
+    try:
+        return str(json.loads(inside.octets(folder / RECORDS / _SEAL, folder, _LARGEST_SEAL))["of"])
+    except (OSError, ValueError, TypeError, KeyError):
+        return ""
 
 
 def keep(folder: Path, cache_key: str, tables: Mapping[str, pa.Table]) -> None:
@@ -89,13 +98,13 @@ def keep(folder: Path, cache_key: str, tables: Mapping[str, pa.Table]) -> None:
         key = user_key()
         inside.directory(folder / RECORDS, folder)
         digests = {}
-        for name in (*KINDS, UNREAD):
+        for name in tables:
             part = _path(folder, name).with_suffix(".parquet.part")
             with inside.anew(part) as file:
                 pq.write_table(tables[name], file)
             digests[name] = digest_of(part)
             part.replace(_path(folder, name))
-        kept = {"digests": digests, "seal": seal(key, "records", json.dumps([cache_key, digests]))}
+        kept = {"of": cache_key, "digests": digests, "seal": seal(key, "records", json.dumps([cache_key, digests]))}
         replace_text(folder / RECORDS / _SEAL, json.dumps(kept))
 
 

@@ -1,0 +1,117 @@
+"""The tables over all time as they were made before, so that a question over a year does not begin with the year.
+
+They are kept beside the history (`records/`), sealed under the user's own key, with what they were made of: how long
+each week's file of moments was, and its digest. Where that is what stands there still, they are the answer. Where
+moments came since, only those are taken in. Where anything else is so (a week was thinned, another release, another
+user), they are made anew. They may be taken away at any time.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable, Iterator, Mapping
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from nogging.asking.flapping import flap_table
+from nogging.asking.over_time import Lasting, OverTime
+from nogging.captures import inside
+from nogging.captures.history import TURNS, History
+from nogging.captures.kept import keep, kept_of, taken
+from nogging.captures.sealing import code_digest
+from nogging.judging.changed import EVENT, LASTING
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+FLAP, MOMENT = "flap", "moment"
+NAMES = (*(kind.name for kind in (*LASTING, EVENT)), MOMENT, FLAP)
+_FALLING = ("interface", "neighbor", EVENT.name)
+MANY = 288
+"""After so many moments more, the tables are kept anew."""
+_FORMAT = 1
+
+
+class AllTime(Mapping[str, "pa.Table"]):
+    """The tables of a history over all time, each made, or read, when it is asked for; `more` are others."""
+
+    def __init__(self, history: History, more: Mapping[str, Callable[[], pa.Table]]) -> None:
+        self.history, self.more = history, more
+        self._tables: Mapping[str, pa.Table] | None = None
+
+    def __getitem__(self, name: str) -> pa.Table:
+        if name in self.more:
+            return self.more[name]()
+        if self._tables is None:
+            self._tables = _told(self.history)
+        return self._tables[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter((*NAMES, *self.more))
+
+    def __len__(self) -> int:
+        return len(NAMES) + len(self.more)
+
+
+class _GoneOn(Mapping[str, "pa.Table"]):
+    """What was kept, with what came since; the falls are looked for only where somebody asks for them."""
+
+    def __init__(self, tables: dict[str, pa.Table]) -> None:
+        self.tables = tables
+
+    def __getitem__(self, name: str) -> pa.Table:
+        if name == FLAP and FLAP not in self.tables:
+            kinds = {kind.name: kind for kind in (*LASTING, EVENT)}
+            self.tables[FLAP] = flap_table({one: Lasting.whole(kinds[one], self.tables[one]) for one in _FALLING})
+        return self.tables[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(NAMES)
+
+    def __len__(self) -> int:
+        return len(NAMES)
+
+
+def _told(history: History) -> Mapping[str, pa.Table]:
+    folder = history.folder
+    stands, was = _stands(history), kept_of(folder)
+    kept = taken(folder, was, NAMES) if was else None
+    if kept is not None and was == stands:
+        return kept
+    over = OverTime(history)
+    if kept is not None and _only_grew(was, history):
+        over.go_on_from(kept)
+        found = _GoneOn(dict(over.tables()))
+        if len(history.turns) - kept[MOMENT].num_rows < MANY:
+            return found
+    else:
+        found = _GoneOn({**over.tables(), FLAP: flap_table(over.lasting)})
+    keep(folder, stands, found)
+    return found
+
+
+def _stands(history: History) -> str:
+    """How each week's file of moments is now."""
+    weeks = {path.name: (len(octets), _digest(octets)) for path, octets in _weeks(history)}
+    return json.dumps([_FORMAT, code_digest(), weeks])
+
+
+def _only_grew(was: str, history: History) -> bool:
+    """Whether the history only grew since: each week's file begins as it was, and none is gone."""
+    try:
+        format_, code, weeks = json.loads(was)
+        now = {path.name: octets for path, octets in _weeks(history)}
+        grew = all(_digest(now[name][:size]) == digest for name, (size, digest) in weeks.items())
+    except (ValueError, TypeError, KeyError):
+        return False
+    return grew and (format_, code) == (_FORMAT, code_digest())
+
+
+def _weeks(history: History) -> Iterator[tuple[Path, bytes]]:
+    for path in sorted(history.folder.glob(f"*{TURNS}")):
+        yield path, inside.octets(path, history.folder)
+
+
+def _digest(octets: bytes) -> str:
+    return hashlib.sha256(octets).hexdigest()
