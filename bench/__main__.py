@@ -2,12 +2,25 @@
 
 from __future__ import annotations
 
-from bench import browsing, capturing, changing, fleet, fleets, judging, keeping, memory, reading, starting
+from bench import (
+    browsing,
+    capturing,
+    changing,
+    fleet,
+    fleets,
+    judging,
+    keeping,
+    memory,
+    reading,
+    serving,
+    starting,
+    storing,
+)
 
 if __name__ == "__main__":
     print("| what | reference | ratio | single runs |")
     print("| --- | --- | ---: | --- |")
-    for part in (starting, reading, fleets, judging, changing, browsing, capturing, keeping, fleet):
+    for part in (starting, reading, fleets, judging, changing, browsing, capturing, keeping, serving, storing, fleet):
         for figure in part.figures():
             print(f"| {figure.what} | {figure.reference} | {figure.ratio:.2f} | {figure.spread} |", flush=True)
     print("\n| what | before, MB | at most, MB |")

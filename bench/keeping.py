@@ -32,6 +32,7 @@ from nogging.inventory import Inventory
 BEGIN = datetime(2026, 11, 23, tzinfo=UTC)
 TURN = timedelta(minutes=5)
 DAY = 288
+YEARS_TURN, TWO = timedelta(hours=3), "name in ('mole-r2', 'gannet-r1')"
 _COUNT = re.compile(
     rb"(?<=[ =:])\d+(?= (?:packets|bytes|octets|input|output)|$)|(?<=(?:ckets|bytes)[ :])\d+", re.MULTILINE
 )
@@ -43,13 +44,13 @@ def grown(folder: Path, chance: random.Random) -> None:
         path.write_bytes(_COUNT.sub(lambda one: b"%d" % (int(one[0]) + chance.randrange(1, 90_000)), path.read_bytes()))
 
 
-def turns(capture: nogging.Capture, history: History, n: int, since: datetime) -> int:
-    """So many turns of five minutes; how many octets their answers would take, each compressed by itself."""
+def turns(capture: nogging.Capture, history: History, n: int, since: datetime, every: timedelta = TURN) -> int:
+    """So many turns, five minutes apart without more; how many octets their answers would take, each compressed."""
     chance, octets = random.Random(1), 0
     with history:
         for turn in range(n):
             grown(capture.folder, chance)
-            at = since + turn * TURN
+            at = since + turn * every
             devices = {}
             for name, device in capture.manifest.devices.items():
                 commands = {}
@@ -69,7 +70,9 @@ def figures() -> Iterator[Figure]:
     with tempfile.TemporaryDirectory() as place, served(Path(place)) as inventory:
         yield from _disk(nogging.capture(inventory, to=Path(place) / "c"), Path(place))
         yield from _turn(inventory, Path(place))
-        yield from _opening(nogging.capture(inventory, to=Path(place) / "o"), Path(place))
+        capture = nogging.capture(inventory, to=Path(place) / "o")
+        yield _opening(capture, begun(Path(place) / "opened"), DAY, TURN, Path(place))
+        yield from _year(nogging.capture(inventory.on(TWO), to=Path(place) / "two"), Path(place))
 
 
 def _disk(capture: nogging.Capture, place: Path) -> Iterator[Figure]:
@@ -109,18 +112,37 @@ def _turn(inventory: Inventory, place: Path) -> Iterator[Figure]:
     yield ratio(what, kept, "a capture of them, read", captured)
 
 
-def _opening(capture: nogging.Capture, place: Path) -> Iterator[Figure]:
-    history = begun(place / "opened")
-    turns(capture, history, DAY, BEGIN)
-    plain = place / "as it is"
-    history.laid_out(history.turns[DAY // 2], plain)
+def _year(capture: nogging.Capture, place: Path) -> Iterator[Figure]:
+    """A year of two devices, a turn each three hours; half of it first."""
+    history, half = begun(place / "year"), 4 * 365
+    apart = turns(capture, history, half, BEGIN, YEARS_TURN)
+    one = history.octets
+    apart += turns(capture, history, half, BEGIN + half * YEARS_TURN, YEARS_TURN)
+    whole = history.octets
+    what = f"on the disk: a year of 2 devices, {2 * half:,} turns, every counter moving ({whole / 1e6:.1f} MB)"
+    yield Figure(what, "gzip of all answers", whole / apart, "one run")
+    yield Figure("on the disk: the year", "half a year", whole / one, "one run")
+    yield _opening(capture, history, 0, YEARS_TURN, place)
+    with begun(place / "year", Rules.parse("hour=all,month=hourly,year=daily")) as thinned:
+        thinned.thin(BEGIN + 2 * half * YEARS_TURN)
+    what = f"on the disk: the year, thinned to {len(thinned.turns)} moments ({thinned.octets / 1e6:.1f} MB)"
+    yield Figure(what, "all of it", thinned.octets / whole, "one run")
+
+
+def _opening(capture: nogging.Capture, history: History, more: int, every: timedelta, place: Path) -> Figure:
+    """A moment in the middle of a history, which has some `more` turns first."""
+    turns(capture, history, more, BEGIN, every)
+    middle = history.turns[len(history.turns) // 2]
+    plain = place / f"as it is in {history.folder.name}"
+    history.laid_out(middle, plain)
 
     def moment() -> None:
-        nogging.query("SELECT count(*) AS n FROM interface", f"{place / 'opened'}@2026-11-23T12:00")
+        at = middle.at.replace(tzinfo=None).isoformat()
+        nogging.query("SELECT count(*) AS n FROM interface", f"{history.folder}@{at}")
 
     def bare() -> None:
         shutil.rmtree(plain / "records", ignore_errors=True)
         nogging.query("SELECT count(*) AS n FROM interface", plain)
 
     reference = "opening the same as a plain capture, its records read anew"
-    yield ratio(f"opening a moment among {DAY}", moment, reference, bare)
+    return ratio(f"opening a moment among {len(history.turns):,}", moment, reference, bare)

@@ -31,6 +31,8 @@ def command(
     address, port = address_and_port(listen, "--listen")
     watched = Watched(folder)
     asked = _token(token) if token is not None else "" if is_loopback(address) else secrets.token_urlsafe(24)
+    with watched.look():
+        pass  # a long history is read before the first page is asked for
     with Server(address, port, watched, asked) as found:
         host, port = found.server_address[0], found.server_address[1]
         shown = f"[{host!s}]" if ":" in str(host) else str(host)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
+from functools import lru_cache
 from pathlib import Path
 
 from nogging.metrics.points import ANSWERS, COUNT, SKEW, Point
@@ -73,6 +74,7 @@ def _line(point: Point) -> str:
     return f"{_escaped(point.kind)}{tags} {fields} {int(point.at.timestamp() * 1000) * 1_000_000}"
 
 
+@lru_cache(maxsize=50_000)  # the same names and words come in every moment
 def _escaped(text: str) -> str:
     text = re.sub(r"[\r\n]+", " ", text)
     text = text.rstrip("\\")  # one at the end would take away the meaning of what stands behind it

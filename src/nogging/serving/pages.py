@@ -15,7 +15,6 @@ from urllib.parse import urlencode
 
 from nogging.asking.between import Became, at, between, change, latest, not_well, spans
 from nogging.asking.conformity import customs
-from nogging.asking.flapping import falls
 from nogging.asking.over_time import FROM, TO, WHAT, Key, Lasting, Row
 from nogging.captures.history import FIRST, NOW
 from nogging.errors import QuestionError
@@ -152,7 +151,7 @@ def _fallen(watched: Watched, asked: Asked) -> list[dict[str, Any]]:
     since = watched.last.at - timedelta(days=7)
     found: Counter[tuple[str | None, ...]] = Counter()
     last, away = {}, Counter[tuple[str | None, ...]]()
-    for what, one in falls(watched.lasting):
+    for what, one in watched.falls():
         if one.high > since and asked.get("device", "") in ("", what[0]) and asked.get("kind", "") in ("", what[1]):
             found[what] += 1
             last[what] = one.high
@@ -201,7 +200,7 @@ def _thing(watched: Watched, asked: Asked) -> str:
 
 
 def _falls_of(watched: Watched, kind: Kind, key: Key) -> list[tuple[datetime, str]]:
-    mine = (one for _, one in falls(watched.lasting) if (kind.name, key) in one.records)
+    mine = (one for _, one in watched.falls() if (kind.name, key) in one.records)
     return [(one.high, f"fell {short(one.high)}, told by {', '.join(sorted(one.told_by))}") for one in mine]
 
 

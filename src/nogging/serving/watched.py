@@ -17,6 +17,7 @@ from statistics import median
 from typing import Any
 
 from nogging.asking.between import at, latest, not_well
+from nogging.asking.flapping import Flap, Thing, falls
 from nogging.asking.over_time import FROM, WHAT, Key, Lasting, OverTime, Row
 from nogging.captures.history import NOW, TURNS, History, Turn
 from nogging.captures.manifest import CAPTURED, DeviceEntry
@@ -64,6 +65,7 @@ class Watched:
         self.devices: dict[str, DeviceEntry] = {}
         self._lock = threading.RLock()
         self._stood: tuple[Any, ...] | None = None
+        self._falls: tuple[Any, list[tuple[Thing, Flap]]] | None = None
         self._bad: tuple[Any, list[tuple[str, Row]]] | None = None
 
     @contextmanager
@@ -123,6 +125,12 @@ class Watched:
                 found += [(name, row) for row, bad in zip(rows, not_well(one.kind, rows), strict=True) if bad]
             self._bad = self.over.until, found
         return self._bad[1]
+
+    def falls(self) -> list[tuple[Thing, Flap]]:
+        """Every fall of an interface or a session, in order."""
+        if self._falls is None or self._falls[0] != self.over.until:
+            self._falls = self.over.until, falls(self.lasting)
+        return self._falls[1]
 
     def status(self, by: str) -> dict[str, Group]:
         """The devices by a label: what there is of each kind, what is not well, and what changed in the last day."""
