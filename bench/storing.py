@@ -21,7 +21,6 @@ from bench.capturing import served
 from bench.measure import Figure, ratio
 from nogging.metrics.points import Point, points
 from nogging.metrics.store import PIECE, send
-from nogging.metrics.written import line_protocol
 
 MOMENTS = 100
 
@@ -79,4 +78,4 @@ def _sent(many: list[Point], port: int) -> Figure:
 
     what = f"{len(many):,} points into a real InfluxDB"
     ours = f"http://127.0.0.1:{port}/write?db=ours"
-    return ratio(what, lambda: send(line_protocol(many), ours), "its own client for Python", theirs)
+    return ratio(what, lambda: send(many, ours), "its own client for Python", theirs)

@@ -13,6 +13,8 @@ import urllib.parse
 import urllib.request
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -25,7 +27,7 @@ from conftest import Build, Change, here
 from nogging.captures.history import begun
 from nogging.metrics.listening import server
 from nogging.metrics.points import Point, points
-from nogging.metrics.store import StoreError, send, send_new
+from nogging.metrics.store import LINES, REMOTE, StoreError, Way, send, send_new
 from nogging.metrics.written import ALERTS, line_protocol, openmetrics
 from test_history import MONDAY, added, texts
 
@@ -91,9 +93,9 @@ def test_a_real_store_has_the_numbers_of_the_records(good: Change, tmp_path: Pat
             (row["device"], row["name"]): (row["in_octets"], row["mtu"], row["oper_status"]) for row in rows
         }
         with pytest.raises(StoreError, match="404"):
-            send("a b=1i\n", f"{url}/write?db=nowhere", lambda _: None)
+            send(points(good.after), f"{url}/write?db=nowhere", LINES, lambda _: None)
         with pytest.raises(StoreError, match="400"):
-            send("this is no line\n", f"{url}/write?db=n", lambda _: None)
+            send([], f"{url}/write?db=n", Way(lambda _: [b"this is no line\n"], {}, ""), lambda _: None)
 
 
 @pytest.mark.skipif(shutil.which("prometheus") is None, reason="Prometheus is not installed")
@@ -112,7 +114,11 @@ def test_what_scrapes_has_the_numbers_of_the_records(good: Change, tmp_path: Pat
         ],
     }
     (tmp_path / "config.yml").write_text(json.dumps(config))
-    options = (f"--config.file={tmp_path}/config.yml", f"--storage.tsdb.path={tmp_path}/d")
+    options = (
+        f"--config.file={tmp_path}/config.yml",
+        f"--storage.tsdb.path={tmp_path}/d",
+        "--web.enable-remote-write-receiver",
+    )
     try:
         with running("prometheus", *options, f"--web.listen-address=127.0.0.1:{port}"):
 
@@ -129,6 +135,18 @@ def test_what_scrapes_has_the_numbers_of_the_records(good: Change, tmp_path: Pat
                 (row["device"], row["name"]) for row in rows if row["admin_status"] == "down"
             }
             assert until(series("count(nogging_neighbor_since_seconds)"))
+            here_now = datetime.now(UTC)
+            told = [replace(one, at=here_now, labels={**one.labels, "came": "by"}) for one in points(good.after)]
+            send(told, f"http://127.0.0.1:{port}/api/v1/write", REMOTE)
+            pushed = {
+                (one["metric"]["device"], one["metric"]["name"]): int(one["value"][1])
+                for one in until(series('nogging_interface_in_octets_total{came="by"}'))
+            }
+            assert pushed == {
+                (one["device"], one["name"]): one["in_octets"] for one in rows if one["in_octets"] is not None
+            }
+            with pytest.raises(StoreError, match="404"):
+                send(told, f"http://127.0.0.1:{port}/nowhere", REMOTE, lambda _: None)
             loaded = asked(f"http://127.0.0.1:{port}/api/v1/rules")["data"]["groups"][0]["rules"]
             assert len(loaded) == 6 and {one["health"] for one in loaded} <= {"ok", "unknown"}
     finally:
@@ -143,7 +161,7 @@ def test_a_store_that_is_down_loses_nothing(build: Build, tmp_path: Path) -> Non
     waited: list[float] = []
     url = f"http://127.0.0.1:{free_port()}/write?db=n&p=secret"
     with pytest.raises(StoreError) as raised:
-        send_new(history, url, waited.append)
+        send_new(history, url, wait=waited.append)
     assert "refused" in str(raised.value).lower() and "secret" not in str(raised.value) and waited == [1, 2]
     assert not (tmp_path / "w" / "sent.json").exists()
     status, _, said = here("metrics", tmp_path / "w", "--send", "file:///etc/passwd")

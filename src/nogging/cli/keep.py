@@ -50,6 +50,7 @@ def command(
         Path | None, typer.Option("--expect-over", help="Expectations over windows of time, judged as well.")
     ] = None,
     store: Annotated[str, typer.Option("--send", help="A store for the numbers, as nogging metrics sends them.")] = "",
+    remote_write: Annotated[str, typer.Option(help="A store for them by remote write.")] = "",
     notify: Annotated[
         Path | None, typer.Option(help="Who is told of what changes in the verdicts: a file of receivers.")
     ] = None,
@@ -86,6 +87,7 @@ def command(
             against=against,
             windows=windows,
             store=store,
+            remote_write=remote_write,
         )
     finally:
         signal.signal(signal.SIGTERM, was)

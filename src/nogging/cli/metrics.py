@@ -16,7 +16,7 @@ from nogging.errors import QuestionError
 from nogging.judging.verdict import many
 from nogging.metrics.listening import PATH, Latest, server
 from nogging.metrics.points import points
-from nogging.metrics.store import send, send_new
+from nogging.metrics.store import LINES, REMOTE, Way, send, send_new
 from nogging.metrics.written import ALERTS, line_protocol, openmetrics
 
 
@@ -35,6 +35,9 @@ def command(
         str | None,
         typer.Option("--send", help="A store's address for line protocol; of a history, all that is not there yet."),
     ] = None,
+    remote_write: Annotated[
+        str | None, typer.Option(help="The same by remote write, to Prometheus or its like: http://…/api/v1/write.")
+    ] = None,
     alerts: Annotated[bool, typer.Option("--alerts", help="Print rules for alerts, for Prometheus.")] = False,
 ) -> int:
     """The numbers of a capture for a store: counters, gauges, timers and states, with keys and labels.
@@ -46,18 +49,24 @@ def command(
         return PASS
     if folder is None:
         raise QuestionError("say of which capture or history: nogging metrics DIR")
-    if send_to is not None:
-        if is_history(folder):
-            sent, left = send_new(History(folder), send_to)
-            print(f"{many(sent, 'moment')} sent, {left} left")
-        else:
-            send(line_protocol(points(opened(captured(folder)))), send_to)
+    if send_to is not None or remote_write is not None:
+        for url, way in ((send_to, LINES), (remote_write, REMOTE)):
+            if url is not None:
+                _send(folder, url, way)
         return PASS
     if listen is not None:
         _serve(folder, listen)
     write = openmetrics if format is Written.OPENMETRICS else line_protocol
     print(write(points(opened(captured(folder)))), end="")
     return PASS
+
+
+def _send(folder: Path, url: str, way: Way) -> None:
+    if is_history(folder):
+        sent, left = send_new(History(folder), url, way)
+        print(f"{many(sent, 'moment')} sent, {left} left")
+    else:
+        send(points(opened(captured(folder))), url, way)
 
 
 def _serve(folder: Path, listen: str) -> None:

@@ -44,7 +44,7 @@ from nogging.judging.check import check
 from nogging.judging.noticing import NOTICES, Notice, written_in
 from nogging.judging.noticing import judged as was_judged
 from nogging.judging.verdict import Judgement, worst
-from nogging.metrics.store import send_new
+from nogging.metrics.store import LINES, REMOTE, Way, send_new
 from nogging.reading.asking import forget
 
 REFUSED = frozenset({LoginRefused.outcome, NotTried.outcome})
@@ -112,8 +112,8 @@ class Keeper:
     """The moment that `before` means to the expectations."""
     windows: Path | None = None
     """Expectations over windows of time."""
-    store: str = ""
-    """The address of a store that gets the numbers of each moment."""
+    stores: Sequence[tuple[str, Way]] = ()
+    """The addresses of the stores that get the numbers of each moment, and the way to each."""
 
     def __post_init__(self) -> None:
         self.notices = written_in(self.history.folder)
@@ -185,10 +185,10 @@ class Keeper:
         )
 
     def sent(self) -> None:
-        """Sends the store what it does not have yet; what it does not take now goes with a later turn."""
-        if self.store:
+        """Sends each store what it does not have yet; what it does not take now goes with a later turn."""
+        for url, way in self.stores:
             try:
-                _, left = send_new(self.history, self.store)
+                _, left = send_new(self.history, url, way)
                 self.remarks += [f"{left} moments are still to be sent"] * bool(left)
             except NoggingError as error:
                 self.remarks.append(str(error))
@@ -364,15 +364,16 @@ def keep(
     against: str = FIRST,
     windows: str | Path | None = None,
     store: str = "",
+    remote_write: str = "",
 ) -> History:
     """Captures again and again into a history, until it is stopped or for so many `turns`.
 
     `load` gives the inventory, before each turn; `entries` say what is asked when; `rules`, where given, which moments
     stay as they grow old. `tell` is told of each turn. `expectations` are judged at each moment, with the moment
     `against` as what was before, and `windows` are expectations over windows of time; what begins to fail, goes on and
-    ends is told, and written to `notices.jsonl`. The
-    numbers of each moment are sent to the `store`, an address that takes line protocol. Raises `CaptureError` where
-    somebody else keeps this history, and whatever is wrong with the inventory at the beginning.
+    ends is told, and written to `notices.jsonl`. The numbers of each moment are sent to the `store`, an address that
+    takes line protocol, and to that of `remote_write`. Raises `CaptureError` where somebody else keeps this history,
+    and whatever is wrong with the inventory at the beginning.
     """
     with begun(to, rules) as history:
         shift = random.Random(str(history.folder.resolve())).random()
@@ -387,7 +388,7 @@ def keep(
             Path(expectations) if expectations else None,
             against,
             Path(windows) if windows else None,
-            store,
+            [(url, way) for url, way in ((store, LINES), (remote_write, REMOTE)) if url],
         )
         with contextlib.suppress(KeyboardInterrupt):
             keeper.turns(turns)

@@ -1,4 +1,4 @@
-"""Points on their way into a store that takes line protocol over HTTP.
+"""Points on their way into a store, over HTTP: as line protocol, or by remote write.
 
 What waits while the store is down is the history itself: beside it stands up to which moment the store has it, and what
 came since is sent as soon as it answers again, so many moments at a time.
@@ -10,7 +10,8 @@ import hashlib
 import json
 import time
 import urllib.error
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from urllib.parse import urlsplit
@@ -20,7 +21,8 @@ from nogging.captures.history import History
 from nogging.captures.saved import moment_of
 from nogging.captures.writing import replace_text
 from nogging.errors import CaptureError, QuestionError
-from nogging.metrics.points import points
+from nogging.metrics.points import Point, points
+from nogging.metrics.remote import HEADERS, write_requests
 from nogging.metrics.written import line_protocol
 from nogging.web import exchange
 
@@ -40,23 +42,40 @@ class StoreError(CaptureError):
     """A store that cannot be reached, or does not take what it is sent."""
 
 
-def send(text: str, url: str, wait: Callable[[float], None] = time.sleep) -> None:
-    """Sends lines to `http://host:8086/write?db=name`, a piece at a time, each tried a few times with growing pauses.
-    Raises `QuestionError` for what is no such place, `StoreError` where the store does not take them."""
+@dataclass(frozen=True)
+class Way:
+    """How points travel: as pieces of octets, with these headers; `example` is where to."""
+
+    pieces: Callable[[Iterable[Point]], Iterable[bytes]]
+    headers: Mapping[str, str]
+    example: str
+
+
+def _lines(told: Iterable[Point]) -> Iterable[bytes]:
+    lines = line_protocol(told).splitlines(keepends=True)
+    return ("".join(lines[at : at + PIECE]).encode() for at in range(0, len(lines), PIECE))
+
+
+LINES = Way(_lines, {}, "http://127.0.0.1:8086/write?db=network")
+REMOTE = Way(write_requests, HEADERS, "http://127.0.0.1:9090/api/v1/write")
+
+
+def send(told: Iterable[Point], url: str, way: Way = LINES, wait: Callable[[float], None] = time.sleep) -> None:
+    """Sends points, a piece at a time, each tried a few times with growing pauses. Raises `QuestionError` for what is
+    no address of a store, `StoreError` where the store does not take them."""
     if urlsplit(url).scheme not in ("http", "https"):
-        raise QuestionError(f"'{url}': write where to send like this: http://127.0.0.1:8086/write?db=network")
-    lines = text.splitlines(keepends=True)
-    for at in range(0, len(lines), PIECE):
-        _sent("".join(lines[at : at + PIECE]).encode(), url, wait)
+        raise QuestionError(f"'{url}': write where to send like this: {way.example}")
+    for piece in way.pieces(told):
+        _sent(piece, url, way.headers, wait)
 
 
-def _sent(octets: bytes, url: str, wait: Callable[[float], None]) -> None:
+def _sent(octets: bytes, url: str, headers: Mapping[str, str], wait: Callable[[float], None]) -> None:
     reason = ""
     for attempt in range(TRIES):
         if attempt:
             wait(2.0 ** (attempt - 1))
         try:
-            exchange(url, octets, {}, within=WITHIN, most=MOST_TOLD)
+            exchange(url, octets, headers, within=WITHIN, most=MOST_TOLD)
             return
         except urllib.error.HTTPError as error:
             said = error.read(MOST_TOLD).decode("utf-8", "replace").strip()
@@ -69,7 +88,9 @@ def _sent(octets: bytes, url: str, wait: Callable[[float], None]) -> None:
     raise StoreError(f"{shown}: the store did not take what it was sent: {reason}")
 
 
-def send_new(history: History, url: str, wait: Callable[[float], None] = time.sleep) -> tuple[int, int]:
+def send_new(
+    history: History, url: str, way: Way = LINES, wait: Callable[[float], None] = time.sleep
+) -> tuple[int, int]:
     """Sends the moments of a history that the store does not have yet, the oldest first; how many, and how many are
     left. A store that is down loses nothing: raises `StoreError`, and the next time goes on where it ended."""
     folder = history.folder
@@ -79,7 +100,7 @@ def send_new(history: History, url: str, wait: Callable[[float], None] = time.sl
     left = [one for one in history.turns if since is None or one.at > since]
     for turn in left[:AT_A_TIME]:
         with moment_of(history, turn) as capture:
-            send(line_protocol(points(capture)), url, wait)
+            send(points(capture), url, way, wait)
         known[place] = turn.at.isoformat()
         replace_text(folder / SENT, json.dumps(known) + "\n")
     return len(left[:AT_A_TIME]), len(left[AT_A_TIME:])

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from datetime import datetime
 from functools import lru_cache
 from pathlib import Path
 
@@ -19,25 +21,46 @@ _MEANINGS = {
 ALERTS = Path(__file__).with_name("alerts.yaml")
 
 
-def openmetrics(points: Iterable[Point]) -> str:
-    """As OpenMetrics 1.0: a family for each field of each kind. An enumeration is a 1 with its word as a label, a
-    moment is seconds since 1970. Of two records of one key only the first is there: a series has one value."""
-    families: dict[str, tuple[str, str, dict[str, str]]] = {}
+@dataclass(frozen=True)
+class Sample:
+    """One value of a series: its family with what that means, its own name, its labels, and when it was so."""
+
+    family: str
+    sort: str
+    meaning: str
+    name: str
+    labels: dict[str, str]
+    value: float | int | bool
+    at: datetime
+
+
+def samples(points: Iterable[Point]) -> Iterator[Sample]:
+    """The samples of OpenMetrics 1.0: a family for each field of each kind. An enumeration is a 1 with its word as a
+    label, a moment is seconds since 1970."""
     for point in points:
-        for name, value in point.fields.items():
-            declared = KINDS[point.kind].fields.get(name) if point.kind in KINDS else None
+        for field, value in point.fields.items():
+            declared = KINDS[point.kind].fields.get(field) if point.kind in KINDS else None
             labels = dict(point.labels)
-            family, sort = f"{PREFIX}_{point.kind}_{name}", "gauge"
-            sample = family
+            family, sort = f"{PREFIX}_{point.kind}_{field}", "gauge"
+            name = family
             if declared is not None and declared.nature is Nature.COUNTER:
-                sort, sample = "counter", f"{family}_total"
+                sort, name = "counter", f"{family}_total"
             elif declared is not None and declared.nature is Nature.TIMER:
-                family = sample = f"{family}_seconds"
+                family = name = f"{family}_seconds"
             if isinstance(value, str):
-                labels[f"{name}_is" if name in labels else name], value = value, 1
-            meaning = declared.meaning if declared else _MEANINGS[name]
-            series = f"{sample}{{{_told(labels)}}}"
-            families.setdefault(family, (sort, meaning, {}))[2].setdefault(series, f"{series} {_plain(value)}\n")
+                labels[f"{field}_is" if field in labels else field], value = value, 1
+            told = {_name(one): text for one, text in labels.items()}
+            meaning = declared.meaning if declared else _MEANINGS[field]
+            yield Sample(family, sort, meaning, name, told, value, point.at)
+
+
+def openmetrics(points: Iterable[Point]) -> str:
+    """As a text for what scrapes. Of two records of one key only the first is there: a series has one value."""
+    families: dict[str, tuple[str, str, dict[str, str]]] = {}
+    for one in samples(points):
+        series = f"{one.name}{{{_told(one.labels)}}}"
+        lines = families.setdefault(one.family, (one.sort, one.meaning, {}))[2]
+        lines.setdefault(series, f"{series} {_plain(one.value)}\n")
     text = "".join(
         f"# TYPE {family} {sort}\n# HELP {family} {meaning}\n{''.join(lines.values())}"
         for family, (sort, meaning, lines) in sorted(families.items())
@@ -46,7 +69,7 @@ def openmetrics(points: Iterable[Point]) -> str:
 
 
 def _told(labels: dict[str, str]) -> str:
-    return ",".join(f'{_name(name)}="{_quoted(value)}"' for name, value in sorted(labels.items()))
+    return ",".join(f'{name}="{_quoted(value)}"' for name, value in sorted(labels.items()))
 
 
 def _name(text: str) -> str:
