@@ -7,6 +7,7 @@ import hashlib
 import io
 import os
 import shutil
+import socket
 import threading
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, redirect_stderr, redirect_stdout
@@ -195,6 +196,13 @@ def digests(folder: Path) -> dict[str, str]:
     """Every file below a folder with the digest of what is in it."""
     files = (path for path in sorted(folder.rglob("*")) if path.is_file())
     return {str(path.relative_to(folder)): hashlib.sha256(path.read_bytes()).hexdigest() for path in files}
+
+
+def free_port() -> int:
+    """A port on loopback where nobody listens."""
+    with socket.socket() as found:
+        found.bind(("127.0.0.1", 0))
+        return int(found.getsockname()[1])
 
 
 @contextmanager

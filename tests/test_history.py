@@ -25,7 +25,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import nogging
-from conftest import Build, Sound, here
+from conftest import Build, Sound, free_port, here
 from days import Days
 from nogging.asking.over_kept import NAMES
 from nogging.captures.history import PACK, TURN, TURNS, History, begun
@@ -519,6 +519,23 @@ def test_people_are_told_but_not_in_their_quiet_hours(tmp_path: Path) -> None:
         ("recovered", "Ports stay up"),
     ]
     assert got[0]["reasons"] == ["Ports stay up: 1 of 8 fails", "likely from a-r1: interface eth1 gone"]
+    down = free_port()  # a receiver that is down for an hour
+    (tmp_path / "to.yaml").write_text(f"notices:\n  - {{on: [fail, recovered], http: 'http://127.0.0.1:{down}/'}}\n")
+    people = Receivers.load(tmp_path / "to.yaml", tmp_path / "w")
+    got.clear()
+    for minute, notices in (
+        (0, [told_of(BEGAN, "Short", day), told_of(BEGAN, "Long", day)]),
+        (5, [told_of(ENDED, "Short", day)]),
+        (10, []),
+    ):
+        problems = people.tell(notices, day + timedelta(minutes=minute))
+        assert len(problems) == 1 and "will be tried again" in problems[0]
+    assert people.tell([], day + timedelta(minutes=12)) == [], "not in each turn"
+    with ThreadingHTTPServer(("127.0.0.1", down), Hook) as hook:
+        threading.Thread(target=hook.serve_forever, daemon=True).start()
+        assert people.tell([], day + timedelta(hours=1)) == people.tell([], day + timedelta(hours=2)) == []
+        hook.shutdown()
+    assert [(one["state"], one["title"]) for one in got] == [("fail", "Long")], "what ended meanwhile is told nobody"
     (tmp_path / "to.yaml").write_text("quiet: at night\nnotices: []\n")
     with pytest.raises(FileError, match="22:00-06:00"):
         Receivers.load(tmp_path / "to.yaml", tmp_path)
@@ -578,7 +595,21 @@ def test_expectations_over_windows_of_time(
     found = json.loads(out)
     assert [one["verdict"] for one in found["expectations"]] == verdicts, found
     assert status == {"pass": 0, "fail": 1, "unproven": 3}[found["verdict"]] and not said
+    (tmp_path / "at.yaml").write_text(
+        "over_time:\n"
+        + "".join(
+            f"  - {{title: t, each: neighbor, within: 1h, at: '{at}', must: changes = 0}}\n"
+            for at in ("06:00", "10:30")
+        )
+    )
+    if hours == 30 and any(one["at"] == (MONDAY + timedelta(hours=29)).isoformat() for one in changes):
+        out = here("check", tmp_path / "at.yaml", "--over", tmp_path / "o", "--format", "json")[1]  # it is 8 now
+        assert [one["verdict"] for one in json.loads(out)["expectations"]] == ["pass", "pass"], "it changed at seven"
+    if any(one["at"] == (MONDAY + timedelta(hours=8)).isoformat() for one in changes):
+        out = here("check", tmp_path / "at.yaml", "--over", tmp_path / "o", "--format", "json")[1]
+        assert [one["verdict"] for one in json.loads(out)["expectations"]] == ["pass", "fail"], "it changed at ten"
     for wrong in (
+        "at: 25:00",
         "must: restarts <= 'a'",
         "within: 1y",
         "each: routes",

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import shutil
-import socket
 import subprocess
 import threading
 import time
@@ -23,19 +22,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import nogging
-from conftest import Build, Change, here
+from conftest import Build, Change, free_port, here
 from nogging.captures.history import begun
 from nogging.metrics.listening import server
 from nogging.metrics.points import Point, points
 from nogging.metrics.store import LINES, REMOTE, StoreError, Way, send, send_new
 from nogging.metrics.written import ALERTS, line_protocol, openmetrics
 from test_history import MONDAY, added, texts
-
-
-def free_port() -> int:
-    with socket.socket() as found:
-        found.bind(("127.0.0.1", 0))
-        return int(found.getsockname()[1])
 
 
 @contextmanager

@@ -17,10 +17,12 @@ Of each record that was there within the window are known: `restarts` (how often
 `changes` (how often something of it changed) and `held` (the part of the window, from when it was first seen, for
 which `that` was true; while it was gone it was not). Where `that` was unknown, `held` may be more or less, and the
 expectation is only proven if it does not matter. A history that is shorter than the window proves nothing good of it.
+A window ends at the last moment, or, with `at: 06:00`, when it was that time last.
 """
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -48,6 +50,7 @@ if TYPE_CHECKING:
     import pyarrow as pa
 
 _WITHIN = ("mhdw", 5)
+_TIME = re.compile(r"([01]\d|2[0-3]):[0-5]\d", re.ASCII)
 _KINDS = {kind.name: kind for kind in LASTING}
 MEASURES, MOST = ("restarts", "changes", "held"), "most"
 """What is known of a record; `held` is the least that it can be, and beside it is the most."""
@@ -63,6 +66,7 @@ class WindowModel(Strict):
     each: str
     where: str = "true"
     within: str
+    at: str = ""
     that: str | None = None
     must: str | None = None
     should: str | None = None
@@ -80,6 +84,21 @@ class WindowModel(Strict):
         if not short_span(value, *_WITHIN):
             raise ValueError("a window is written 90m, 12h, 1d or 1w")
         return value
+
+    @field_validator("at")
+    @classmethod
+    def time_of_day(cls, value: str) -> str:
+        if value and not _TIME.fullmatch(value):
+            raise ValueError("a time of the day is written 06:00 (UTC)")
+        return value
+
+    def until(self, last: datetime) -> datetime:
+        """When the window ends: at the last moment, or the last time before that at which it should."""
+        if not self.at:
+            return last
+        hour, minute = map(int, self.at.split(":"))
+        found = last.replace(hour=hour, minute=minute, second=0, microsecond=0)
+        return found if found <= last else found - timedelta(days=1)
 
     @model_validator(mode="after")
     def whole(self) -> WindowModel:
@@ -158,7 +177,8 @@ def _judged(window: Window, rows: pa.Table, moments: pa.Table) -> Result:
     known = sorted(moments.column("at").to_pylist())
     if not known:
         return _result(window, Verdict.UNPROVEN, "nothing was captured yet", 0)
-    told = _measures(window, rows, known[-1])
+    until = window.model.until(known[-1])
+    told = _measures(window, rows, until)
     failures, unproven = [], []
     for record, outcomes in zip(told, _held(window, told), strict=True):
         if True not in outcomes:
@@ -171,7 +191,7 @@ def _judged(window: Window, rows: pa.Table, moments: pa.Table) -> Result:
     if unproven:
         reason = f"of {len(unproven)} of {n} it was unknown for a part of the time"
         return _result(window, Verdict.UNPROVEN, reason, n, [], unproven)
-    if not told or known[-1] - known[0] < window.model.length:
+    if not told or until - known[0] < window.model.length:
         reason = f"the history is shorter than {window.model.within}" if told else "nothing was there"
         return _result(window, Verdict.UNPROVEN, reason, n)
     return _result(window, Verdict.PASS, f"all {n} within {window.model.within}", n)

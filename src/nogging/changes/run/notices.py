@@ -25,6 +25,9 @@ def wanted(model: NoticeModel, verdict: str, recovered: bool) -> bool:
     return "always" in model.on or verdict in model.on or (recovered and "recovered" in model.on)
 
 
+NO_LOGIN = "the mail server does not take the login"
+
+
 def deliver(model: NoticeModel, known: Mapping[str, Any], fetch: Fetch) -> tuple[str, bool]:
     """What became of a notice, and whether it was delivered."""
     told = ""
@@ -35,7 +38,7 @@ def deliver(model: NoticeModel, known: Mapping[str, Any], fetch: Fetch) -> tuple
         except QuestionError as error:
             return str(error), False
         except smtplib.SMTPAuthenticationError as error:  # not tried again: that could lock the login
-            return f"not delivered: the mail server does not take the login ({error.smtp_code})", False
+            return f"not delivered: {NO_LOGIN} ({error.smtp_code})", False
         except (OSError, smtplib.SMTPException, ValueError) as error:
             told, good = getattr(error, "strerror", None) or f"{type(error).__name__}: {error}", False
         if good:

@@ -10,20 +10,23 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from datetime import datetime, time
+from dataclasses import dataclass, field
+from datetime import datetime, time, timedelta
 from pathlib import Path
 from typing import Any
 
 from pydantic import field_validator
 
 from nogging.changes.file.declared import NoticeModel, Text
-from nogging.changes.run.notices import deliver, wanted
+from nogging.changes.run.notices import NO_LOGIN, deliver, wanted
 from nogging.files import Strict, load
 from nogging.judging.noticing import ENDED, About, Notice
 from nogging.judging.verdict import Verdict, many
 
 _QUIET = re.compile(r"([01]\d|2[0-3]):([0-5]\d)-([01]\d|2[0-3]):([0-5]\d)", re.ASCII)
 RECOVERED = "recovered"
+AGAIN, GIVEN_UP = timedelta(minutes=5), timedelta(days=1)
+"""How long after a failure a receiver is tried again, and until how old a notice is worth it."""
 
 
 class ReceiversModel(Strict):
@@ -40,12 +43,34 @@ class ReceiversModel(Strict):
         return value
 
 
+@dataclass
+class _Receiver:
+    """One receiver, with what is still to be told it: what could not be delivered is tried again in a later turn."""
+
+    model: NoticeModel
+    waiting: list[Notice] = field(default_factory=list)
+    tried: datetime | None = None
+
+    def take(self, notices: Sequence[Notice]) -> None:
+        mine = [one for one in notices if self.wants(one)]
+        self.waiting = _still_so([*self.waiting, *mine]) if self.waiting else mine
+
+    def wants(self, notice: Notice) -> bool:
+        ended = notice.what == ENDED
+        verdicts = {str(Verdict.PASS)} if ended else {one.verdict for one in notice.about}
+        return any(wanted(self.model, one, ended) for one in verdicts)
+
+    def is_due(self, now: datetime) -> bool:
+        return bool(self.waiting) and (self.tried is None or not timedelta() <= now - self.tried < AGAIN)
+
+
 class Receivers:
     """Who is told of a watch. `load` raises `FileError` for a mistake in the file."""
 
     def __init__(self, model: ReceiversModel, folder: Path, history: Path, ask: Callable[[str], str] | None) -> None:
         self.model, self.folder, self.history, self.ask = model, folder, history, ask
         self.held: list[Notice] = []
+        self.receivers = [_Receiver(one) for one in model.notices]
 
     @classmethod
     def load(cls, path: Path, history: Path, ask: Callable[[str], str] | None = None) -> Receivers:
@@ -58,7 +83,9 @@ class Receivers:
             self.held += notices
             return []
         told, self.held = [*_still_so(self.held), *notices], []
-        return [problem for notice in told for problem in self.delivered(notice)]
+        for one in self.receivers:
+            one.take(told)
+        return [problem for one in self.receivers if one.is_due(now) for problem in self.delivered(one, now)]
 
     def is_quiet(self, now: datetime) -> bool:
         found = _QUIET.fullmatch(self.model.quiet)
@@ -68,15 +95,20 @@ class Receivers:
         at = now.time().replace(tzinfo=None)
         return begin <= at < end if begin <= end else at >= begin or at < end
 
-    def delivered(self, notice: Notice) -> list[str]:
-        ended = notice.what == ENDED
-        verdicts = {str(Verdict.PASS)} if ended else {one.verdict for one in notice.about}
-        known, problems = self.known(notice), []
-        for model in self.model.notices:
-            if any(wanted(model, one, ended) for one in verdicts):
-                told, good = deliver(model, known, self.fetch)
-                problems += [f"the notice to {model.told} was {told}"] * (not good)
-        return problems
+    def delivered(self, receiver: _Receiver, now: datetime) -> list[str]:
+        """Delivers what waits for a receiver, as far as that can be had now; what stood in the way."""
+        receiver.tried = None
+        while receiver.waiting:
+            notice = receiver.waiting[0]
+            told, good = deliver(receiver.model, self.known(notice), self.fetch)
+            if not good and NO_LOGIN not in told and now - notice.at < GIVEN_UP:
+                receiver.tried = now
+                waits = many(len(receiver.waiting), "notice")
+                return [f"the notice to {receiver.model.told} was {told}; {waits} will be tried again"]
+            del receiver.waiting[0]
+            if not good:
+                return [f"the notice to {receiver.model.told} was {told}; it is not tried again"]
+        return []
 
     def known(self, notice: Notice) -> dict[str, Any]:
         """What a template may name: the words of a change's notice, and the notice itself."""
