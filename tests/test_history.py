@@ -139,17 +139,38 @@ def test_what_changes_meanwhile_is_told_and_taken(sound: Sound, tmp_path: Path) 
         return lambda: file.write_text("\n".join(one for one in text.splitlines() if f"name: {name}," not in one))
 
     file.write_text(text)
-    steps = (without("heron-r1"), lambda: file.write_text("devices: ["), lambda: file.write_text(text), nothing)
-    history = keep(load, tmp_path / "w", [entry("1s")], turns=5, tell=told.append, clock=Script(*steps))
+
+    def replaced() -> None:
+        """Where heron-r1 was, another device answers, as otter-r1 does."""
+        lines = {
+            name: next(one for one in text.splitlines() if f"name: {name}," in one) for name in ("heron-r1", "otter-r1")
+        }
+        file.write_text(text.replace(lines["heron-r1"], lines["otter-r1"].replace("otter-r1", "heron-r1")))
+
+    steps = (
+        without("heron-r1"),
+        lambda: file.write_text("devices: ["),
+        lambda: file.write_text(text),
+        nothing,
+        replaced,
+    )
+    history = keep(load, tmp_path / "w", [entry("1s")], turns=6, tell=told.append, clock=Script(*steps))
     file.unlink()
-    assert [one.captured for one in told] == [3, 2, 2, 3, 3]
+    assert [one.captured for one in told] == [3, 2, 2, 3, 3, 3]
+    assert told[5].remarks == ("heron-r1: spoke ios, and speaks frr now: what is there begins anew",)
     assert told[1].remarks == ("taken away: heron-r1",) and told[3].remarks == ("added: heron-r1",)
     assert "watched.yaml:2:1" in told[2].remarks[0] and "stays as it was" in told[2].remarks[0]
     whats = nogging.query(
         "SELECT what, valid_to IS NULL AS still FROM system WHERE device = 'heron-r1' ORDER BY valid_from",
         history.folder,
     ).to_pylist()
-    assert whats == [{"what": "first", "still": False}, {"what": "first", "still": True}]
+    assert whats == [
+        {"what": "first", "still": False},
+        {"what": "first", "still": False},
+        {"what": "first", "still": True},
+    ]
+    ports = nogging.query("SELECT name FROM interface WHERE device = 'heron-r1' AND valid_to IS NULL", history.folder)
+    assert all(name.startswith(("eth", "lo")) for name in ports.column("name").to_pylist()), "none of the old device's"
 
 
 def test_a_refused_login_is_not_tried_in_each_turn(tmp_path: Path) -> None:

@@ -278,6 +278,9 @@ class Keeper:
         """What changed since each device was last heard, which mostly was the moment before."""
         heard = {name for name, one in capture.manifest.devices.items() if one.outcome in TOLD}
         known = self.last_heard(before)
+        for name, was, now in _replaced(before, capture.manifest):
+            known.pop(name, None)
+            self.remarks.append(f"{name}: spoke {was}, and speaks {now} now: what is there begins anew")
         groups: dict[datetime | None, set[str]] = {}
         self.causes = []
         for name in heard:
@@ -409,6 +412,13 @@ def _whole(before: Manifest | None, now: Manifest, kinds: tuple[str, ...], inven
         elif old is not None and new is not None and kinds and old.dialect == new.dialect:
             whole.devices[device.name] = replace(new, commands={**old.commands, **new.commands})
     return sealed(whole, known_key())
+
+
+def _replaced(before: Manifest | None, now: Manifest) -> list[tuple[str, str, str]]:
+    """The devices that speak another dialect than they did, with both."""
+    were = before.devices if before else {}
+    both = ((name, were[name].dialect, one.dialect) for name, one in now.devices.items() if name in were)
+    return [(name, was, is_now) for name, was, is_now in both if was != is_now]
 
 
 def _files_of(inventory: Inventory) -> list[tuple[Path, int, int]]:
