@@ -9,9 +9,11 @@ import os
 import shutil
 import socket
 import threading
+import time
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, redirect_stderr, redirect_stdout
 from dataclasses import dataclass
+from http.client import HTTPException
 from pathlib import Path
 from typing import Any
 
@@ -203,6 +205,20 @@ def free_port() -> int:
     with socket.socket() as found:
         found.bind(("127.0.0.1", 0))
         return int(found.getsockname()[1])
+
+
+def until(ask: Callable[[], Any], seconds: float = 60) -> Any:
+    """What is answered in the end; a server of another's needs its time to begin."""
+    end = time.monotonic() + seconds
+    while True:
+        try:
+            if found := ask():
+                return found
+        except (OSError, HTTPException):
+            pass
+        if time.monotonic() > end:
+            raise AssertionError("there was no answer")
+        time.sleep(0.2)
 
 
 @contextmanager

@@ -6,7 +6,6 @@ import json
 import shutil
 import subprocess
 import threading
-import time
 import urllib.error
 import urllib.parse
 import urllib.request
@@ -22,7 +21,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import nogging
-from conftest import Build, Change, free_port, here
+from conftest import Build, Change, free_port, here, until
 from nogging.captures.history import begun
 from nogging.metrics.listening import server
 from nogging.metrics.points import Point, points
@@ -38,20 +37,6 @@ def running(*command: str) -> Iterator[None]:
             yield
         finally:
             process.kill()
-
-
-def until(ask: Callable[[], Any], seconds: float = 60) -> Any:
-    """What is answered in the end; a server of another's needs its time to begin."""
-    end = time.monotonic() + seconds
-    while True:
-        try:
-            if found := ask():
-                return found
-        except OSError:
-            pass
-        if time.monotonic() > end:
-            raise AssertionError("there was no answer")
-        time.sleep(0.2)
 
 
 def asked(url: str, **query: str) -> Any:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import http.client
 import json
 import shutil
+import socket
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -19,14 +20,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import nogging
-from conftest import Change, here
+from conftest import Change, here, until
 from nogging.captures.history import History, begun
 from nogging.captures.masking import user_key
 from nogging.captures.sealing import sealed
 from nogging.judging.changed import changed, first
 from nogging.judging.noticing import BEGAN, NOTICES, About, Notice, judged
 from nogging.judging.verdict import Verdict
-from nogging.serving.server import Server
+from nogging.serving.server import AT_ONCE, Server
 from nogging.serving.watched import Watched
 
 HOSTILE = "</script><script>document.title = 'owned'</script><img src=x onerror=\"document.title='owned'\">"
@@ -206,6 +207,18 @@ def test_no_question_is_a_fault(port: int, path: str, query: dict[str, str]) -> 
     assert (
         status in (200, 400) and text.endswith("</html>") and "default-src 'none'" in headers["Content-Security-Policy"]
     )
+
+
+def test_who_says_nothing_holds_up_nobody(folder: Path) -> None:
+    with serving(folder) as port:
+        mute = [socket.create_connection(("127.0.0.1", port)) for _ in range(AT_ONCE - 4)]
+        assert asked(port, "/health")[0] == 200
+        mute += [socket.create_connection(("127.0.0.1", port)) for _ in range(20)]
+        with pytest.raises((OSError, http.client.HTTPException)):
+            asked(port, "/health")
+        for one in mute:
+            one.close()
+        until(lambda: asked(port, "/health")[0] == 200)
 
 
 def test_what_is_late_or_damaged_is_not_called_well(bad: Change, folder: Path, tmp_path: Path) -> None:

@@ -29,8 +29,8 @@ from nogging.serving.watched import DEVICE, Cell, Watched
 
 Asked = Mapping[str, str]
 """The parameters of a question, each once."""
-LISTED, PAGE = 25, 200
-"""So many are listed of what is longer, and so many on one page of it."""
+LISTED, PAGE, WORDS = 25, 200, 20
+"""So many are listed of what is longer, so many on one page of it, and so many words are searched for."""
 _SITE = "site"
 _UNSHOWN = (Nature.COUNTER, Nature.GAUGE, Nature.NOTE)
 _SIGNS = {"well": "✓", "fail": "✗", "moved": "Δ"}
@@ -232,7 +232,7 @@ def _records(watched: Watched, asked: Asked) -> str:
     one = watched.kind(asked.get("kind") or "neighbor")
     written = asked.get("moment", "").strip()
     moment = watched.moment(written) if written and written != NOW else None
-    words = asked.get("search", "").lower().split()
+    words = asked.get("search", "").lower().split()[:WORDS]
     names = _columns(one)
     rows = [row for row in at(one, moment) if asked.get("device", "") in ("", row["device"])]
     texts = ([plainly(_plain(row.get(name))) if row.get(name) is not None else "" for name in names] for row in rows)

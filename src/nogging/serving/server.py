@@ -20,6 +20,7 @@ from http import HTTPStatus
 from http.cookies import CookieError, SimpleCookie
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from ipaddress import ip_address
+from typing import Any
 from urllib.parse import parse_qsl, urlencode, urlsplit
 
 from nogging.errors import NoggingError, QuestionError
@@ -28,6 +29,8 @@ from nogging.serving.pages import MADE, error, script, style
 from nogging.serving.watched import Watched
 
 COOKIE, TOKEN = "nogging", "token"
+AT_ONCE = 64
+"""Connections, at most."""
 MOST_ASKED = 4000
 """An address that is longer is no question of ours, in characters."""
 HTML, JSON = "text/html; charset=utf-8", "application/json"
@@ -150,12 +153,26 @@ class Server(ThreadingHTTPServer):
 
     def __init__(self, address: str, port: int, watched: Watched, token: str = "") -> None:
         self.address, self.token, self.pages = address, token, Pages(watched)
+        self.free = threading.BoundedSemaphore(AT_ONCE)
         if ":" in address:
             self.address_family = socket.AF_INET6
         try:
             super().__init__((address, port), Handler)
         except (OSError, OverflowError) as wrong:
             raise QuestionError(f"{address}:{port}: cannot be listened on: {wrong}") from None
+
+    def process_request(self, request: Any, client_address: Any) -> None:
+        """A thread for each connection, and not without end: who comes when all are taken is hung up on."""
+        if self.free.acquire(blocking=False):
+            super().process_request(request, client_address)
+        else:
+            self.shutdown_request(request)
+
+    def process_request_thread(self, request: Any, client_address: Any) -> None:
+        try:
+            super().process_request_thread(request, client_address)
+        finally:
+            self.free.release()
 
     def handle_error(self, request: object, client_address: object) -> None:
         """Nothing: who hung up does not need to be told of."""
