@@ -182,6 +182,8 @@ class Leaves:
 
     def _leaves(self, node: Any) -> Iterator[tuple[Any, Any]]:
         for key, value in node.items() if isinstance(node, dict) else list(enumerate(node)):
+            if key == "xmlns":
+                continue  # the name of a language, as in XML
             yield from self._leaves(value) if isinstance(value, dict | list) else [(node, key)]
 
     def name(self, leaf: Any) -> str:

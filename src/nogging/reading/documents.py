@@ -199,14 +199,16 @@ _REPLY, _DATA = f"{_NETCONF}rpc-reply", f"{_NETCONF}data"
 
 class Xml:
     """An XML text, without entities and without anything from outside. Keys are the elements themselves, for an
-    attribute with its name."""
+    attribute with its name. Bare, it may be written as JSON instead: each element is a list of objects, in which `data`
+    is its text and `attributes` are its attributes."""
 
     def __init__(self, text: str, bare: bool = False) -> None:
         from lxml import etree
 
         parser = etree.XMLParser(resolve_entities=False, no_network=True, remove_comments=True, remove_pis=True)
         try:
-            element = etree.fromstring(text.lstrip().encode("utf-8", "replace"), parser)
+            as_json = bare and text.lstrip().startswith("{")
+            element = _of_json(text) if as_json else etree.fromstring(text.lstrip().encode("utf-8", "replace"), parser)
         except etree.XMLSyntaxError as error:
             raise ValueError(str(error)) from None
         if element.tag == _REPLY and [one.tag for one in element] == [_DATA]:
@@ -251,6 +253,42 @@ class Xml:
         names = [_local(one) for one in (*reversed(list(element.iterancestors())), element)]
         attribute = f"@{node.key[1]}" if isinstance(node.key, tuple) else ""
         return f"{'/'.join(names)}{attribute}: {self.text(node) or ''}".rstrip()
+
+
+def _of_json(text: str) -> Any:
+    """The document that a JSON text stands for. Raises `ValueError` where it stands for none."""
+    from lxml import etree
+
+    found = Json(text)
+    root = etree.Element("rpc-reply")
+    try:
+        _grow(root, found.root.value, (), found.lines)
+    except (AttributeError, TypeError) as error:
+        raise ValueError(f"it stands for no document: {error}") from None
+    return root
+
+
+def _grow(element: Any, members: dict[str, Any], at: tuple[Any, ...], lines: Mapping[Any, int]) -> None:
+    from lxml import etree
+
+    for name, told in members.items():
+        if name == "attributes":
+            attributes = ((str(one).rpartition(":")[2], value) for one, value in told.items())
+            element.attrib.update({one: value for one, value in attributes if one != "xmlns"})
+        elif name == "data":
+            element.text = _plain(told)
+        else:
+            for n, one in enumerate(told if isinstance(told, list) else [told]):
+                child = etree.SubElement(element, name)
+                child.sourceline = lines.get((*at, name, n), lines[(*at, name)])
+                if isinstance(one, dict):
+                    _grow(child, one, (*at, name, n), lines)
+                else:
+                    child.text = _plain(one)
+
+
+def _plain(value: Any) -> str | None:
+    return value if value is None or isinstance(value, str) else json.dumps(value)
 
 
 def _local(element: Any) -> str:
