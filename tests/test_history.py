@@ -712,6 +712,15 @@ def test_each_fall_is_counted_once(build: Build, tmp_path: Path) -> None:
         for n, capture in enumerate(captures):
             at = MONDAY + timedelta(hours=n, seconds=20)
             told = changed(captures[n - 1], capture, ["gannet-r1"], at)[0] if n else first(capture, ["gannet-r1"], at)
+            office = {"device": "gannet-r1", "name": "GigabitEthernet0/9", "vrf": "office"}
+            change = {"at": at.isoformat(), "kind": "interface", "key": {"device": "gannet-r1", "name": office["name"]}}
+            if n == 2:
+                told.append({**change, "what": "new", "rows": [{**office, "oper_status": "up"}]})
+            if n == 3:
+                told.append({**change, "what": "moved", "rows": [{**office, "oper_status": "down"}]})
+                message = {"device": "gannet-r1", "at": "2026-11-23T04:30:00+00:00", "message": "down", "state": "down"}
+                row = {**message, "interface": office["name"]}
+                told.append({**change, "kind": "event", "what": "logged", "device": "gannet-r1", "rows": [row]})
             added(history, capture, at, told)
             if n != 1:  # what was kept of the first is gone on from, of one moment and of several
                 nogging.query("SELECT * FROM flap", tmp_path / "w")
@@ -725,11 +734,12 @@ def test_each_fall_is_counted_once(build: Build, tmp_path: Path) -> None:
         ("GigabitEthernet0/2", "03:20:10", "05:00:20", "capture, log"),  # nobody logged its return
         ("203.0.113.9", "03:50:00", "04:55:00", "timer"),
         ("GigabitEthernet0/3", "04:10:11", "04:10:15", "log"),
+        ("GigabitEthernet0/9", "04:30:00", None, "capture, log"),
         ("GigabitEthernet0/3", "04:40:11", "04:40:12", "log"),
     ]
     assert {one["within"] for one in flaps} == {0}
     messages = nogging.query("SELECT count(*) AS n, count(DISTINCT event.at) AS different FROM event", tmp_path / "w")
-    assert messages.to_pylist() == [{"n": 8, "different": 8}]
+    assert messages.to_pylist() == [{"n": 9, "different": 9}]
     kept = {name: tuple(table_of(tmp_path / "w", name)) for name in NAMES}
     assert kept["neighbor"] and (tmp_path / "w" / "records" / "flap.parquet").exists()
     for path in (tmp_path / "w" / "records").glob("*.parquet"):
@@ -796,7 +806,15 @@ def test_what_slowly_leaves_the_usual_is_found_with_its_day(tmp_path: Path) -> N
     assert "No interface counts in_fcs_errors" in failing
     about = {title for title in failing if not any(word in title for word in ("clock", "prefix", "route", "fcs"))}
     assert about == set(), "and nothing else"
-    for wrong in ("number: mtu", "of: routes", "level: x", "give: 0", "slots: [1, 2, 3]", "growth: false"):
+    for wrong in (
+        "number: mtu",
+        "of: routes",
+        "level: x",
+        "give: 0",
+        "slots: [1, 2, 3]",
+        "growth: false",
+        "give: .inf",
+    ):
         told = {"of": "interface", "number": "in_errors", "growth": "true", "give": "1"} | dict([wrong.split(": ", 1)])
         (tmp_path / "wrong.yaml").write_text(
             "usual:\n  - {title: t, " + ", ".join(f"{name}: {value}" for name, value in told.items()) + "}\n"

@@ -84,8 +84,9 @@ def falls(lasting: Mapping[str, Lasting]) -> list[tuple[Thing, Flap]]:
 
 
 def _thing(kind: Kind, row: Row) -> Thing:
-    interface = row.get("name") if kind.name == "interface" else row.get("interface")
-    return row["device"], kind.name, row.get("protocol"), row.get("vrf"), interface, row.get("neighbor")
+    if kind.name == "interface":
+        return row["device"], kind.name, None, None, row["name"], None
+    return row["device"], kind.name, row.get("protocol"), row.get("vrf"), row.get("interface"), row.get("neighbor")
 
 
 def _sessions(neighbors: Lasting) -> dict[tuple[str, str], list[Thing]]:

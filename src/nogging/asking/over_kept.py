@@ -30,7 +30,8 @@ NAMES = (*(kind.name for kind in (*LASTING, EVENT)), MOMENT, FLAP)
 _FALLING = ("interface", "neighbor", EVENT.name)
 MANY = 288
 """After so many moments more, the tables are kept anew."""
-_FORMAT = 1
+_FORMAT = 2
+"""To be raised when the tables become others of the same moments."""
 
 
 class AllTime(Mapping[str, "pa.Table"]):

@@ -26,6 +26,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from statistics import fmean, median, pstdev
+from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
@@ -57,6 +58,7 @@ LEAST_SHARE, LEAST, LEAST_GROWN = 0.01, 0.25, 0.05
 FEWEST_DAYS = 3
 _OCTETS = ("in_octets", "out_octets")
 
+_Finite = Annotated[float, Field(allow_inf_nan=False)]
 Where = tuple[tuple[str, str], ...]
 Named = tuple[str, Where, str, bool]
 """A series: its kind, of what it is, the number, and whether it is its growth that counts."""
@@ -80,10 +82,10 @@ class UsualModel(Strict):
     but: tuple[dict[str, str | int | float | bool], ...] = ()
     number: str
     growth: bool = False
-    level: float = 0.0
-    slots: tuple[float, ...] = ()
-    give: float = Field(gt=0)
-    must: bool = True
+    level: _Finite = 0.0
+    slots: tuple[_Finite, ...] = ()
+    give: _Finite = Field(gt=0)
+    strength: Literal["must", "should"] = "must"
 
     @field_validator("of")
     @classmethod
@@ -429,6 +431,5 @@ def _result(
     failures: Sequence[Failure] = (),
     silent: Sequence[Failure] = (),
 ) -> Result:
-    strength = "must" if model.must else "should"
     kind = "system" if model.of == CAPTURE else model.of
-    return Result(model.title, strength, kind, verdict, reason, n, tuple(failures), tuple(silent))
+    return Result(model.title, model.strength, kind, verdict, reason, n, tuple(failures), tuple(silent))
