@@ -36,7 +36,7 @@ from nogging.captures.saved import moment_of
 from nogging.errors import CaptureError, QuestionError, nearest
 from nogging.files import Strict
 from nogging.judging.changed import GONE, RESTARTED
-from nogging.judging.verdict import Failure, Result, Verdict
+from nogging.judging.verdict import Failure, Result, Verdict, many
 from nogging.metrics.points import CAPTURE, COUNT, SKEW, numbers, points
 from nogging.records import KINDS, Nature
 
@@ -225,7 +225,8 @@ def learned(history: History, since: date | None = None, until: date | None = No
     samples = Numbers(history).samples(first, last)
     days = sorted({one.at.date() for one in samples})
     if len(days) < FEWEST_DAYS:
-        raise QuestionError(f"{history.folder}: {len(days)} days tell little of what is usual; {FEWEST_DAYS} at least")
+        told = many(len(days), "day")
+        raise QuestionError(f"{history.folder}: it has {told}; what is usual is told by {FEWEST_DAYS} days or more")
     found = list(_grouped(_models(samples, days)))
     head = [
         f"# Learned from {len(days)} days of {history.folder.name}, {days[0]} to {days[-1]}: were they quiet?",
