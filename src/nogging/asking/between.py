@@ -1,7 +1,7 @@
 """What a history says of any moment, and of the time between two, without opening the captures that they are.
 
 It is the states that are told: numbers that grow or swing are no change, and are as they were when their record began.
-What changed and changed back in between is told as well.
+What changed and changed back in between is told as well. Messages of logs, which do not last, are not among it.
 """
 
 from __future__ import annotations
@@ -15,10 +15,8 @@ from itertools import groupby
 from typing import Any
 
 from nogging.asking.over_time import FROM, TO, WHAT, Key, Lasting, Row
-from nogging.judging.changed import EVENT, FIRST, GONE, RESTARTED
-from nogging.predicates import identifier, parse
-from nogging.predicates.addresses import register
-from nogging.predicates.database import closed_database, naive
+from nogging.captures.choosing import rows_chosen
+from nogging.judging.changed import FIRST, GONE, RESTARTED
 from nogging.records import Kind, Nature
 from nogging.records.tables import table
 
@@ -45,7 +43,12 @@ class Became:
 
     @property
     def called(self) -> str:
-        return self.kind.called(dict(zip(self.kind.keys, self.key, strict=True)))
+        return called(self.kind, self.key)
+
+
+def called(kind: Kind, key: Key) -> str:
+    """What a person would call what has this key, on its device."""
+    return kind.called(dict(zip(kind.keys, key, strict=True)))
 
 
 def spans(life: Sequence[Row]) -> list[Span]:
@@ -72,8 +75,6 @@ def at(lasting: Lasting, moment: datetime | None = None) -> list[Row]:
 def between(lasting: Mapping[str, Lasting], since: datetime, until: datetime) -> Iterator[Became]:
     """What is other at a later moment than at an earlier one, and what restarted, or went and came back, meanwhile."""
     for one in lasting.values():
-        if one.kind is EVENT:
-            continue
         for key, life in one.lives.items():
             if life[-1][FROM] <= since and (life[-1].get(TO) or since) <= since:
                 continue
@@ -116,7 +117,7 @@ def _words(span: Span, names: Sequence[str]) -> list[str]:
 
 def latest(lasting: Mapping[str, Lasting], device: str = "", kind: str = "") -> Iterator[tuple[Lasting, Row]]:
     """What changed, the last first: the first record of each key from then on."""
-    chosen = [one for name, one in lasting.items() if one.kind is not EVENT and kind in ("", name)]
+    chosen = [one for name, one in lasting.items() if kind in ("", name)]
     newest = heapq.merge(*(_backwards(one) for one in chosen), key=lambda pair: pair[1][FROM], reverse=True)
     told: set[tuple[str, Key, datetime]] = set()
     for one, row in newest:
@@ -143,12 +144,5 @@ def not_well(kind: Kind, rows: Sequence[Row]) -> list[bool]:
     """Of each record, whether it is not well, by what its kind declares."""
     if not kind.not_well or not rows:
         return [False] * len(rows)
-    import pyarrow as pa
-
-    asked = parse(kind.not_well, {(name,): one for name, one in kind.fields.items()})
-    database = closed_database()
-    register(database)
-    numbered = naive(table(kind, rows)).append_column("number", pa.array(range(len(rows)), pa.int64()))
-    database.register("records", numbered)
-    sql = f"SELECT ({asked.sql(lambda path: identifier(path[0]))}) IS TRUE FROM records ORDER BY number"
-    return [bool(row[0]) for row in database.execute(sql).fetchall()]
+    bad = set(rows_chosen(table(kind, rows), kind, kind.not_well, {}).tolist())
+    return [n in bad for n in range(len(rows))]

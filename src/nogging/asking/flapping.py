@@ -16,9 +16,10 @@ from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 from nogging.asking.over_time import AFTER, FROM, WHAT, Lasting, Row
-from nogging.judging.changed import EVENT, FIRST, GONE
+from nogging.judging.changed import FIRST, GONE
 from nogging.predicates.database import naive
 from nogging.records import Kind, Nature
+from nogging.records.event import EVENT
 from nogging.records.field import RESOLUTION
 from nogging.records.neighbor import PROTOCOLS
 

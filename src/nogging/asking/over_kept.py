@@ -8,10 +8,8 @@ user), they are made anew. They may be taken away at any time.
 
 from __future__ import annotations
 
-import hashlib
 import json
 from collections.abc import Callable, Iterator, Mapping
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nogging.asking.flapping import flap_table
@@ -20,7 +18,9 @@ from nogging.captures import inside
 from nogging.captures.history import TURNS, History
 from nogging.captures.kept import keep, kept_of, taken
 from nogging.captures.sealing import code_digest
-from nogging.judging.changed import EVENT, LASTING
+from nogging.captures.writing import digest_in
+from nogging.judging.changed import LASTING
+from nogging.records.event import EVENT
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -76,12 +76,13 @@ class _GoneOn(Mapping[str, "pa.Table"]):
 
 def _told(history: History) -> Mapping[str, pa.Table]:
     folder = history.folder
-    stands, was = _stands(history), kept_of(folder)
+    weeks = {path.name: inside.octets(path, folder) for path in sorted(folder.glob(f"*{TURNS}"))}
+    stands, was = _stands(weeks), kept_of(folder)
     kept = taken(folder, was, NAMES) if was else None
     if kept is not None and was == stands:
         return kept
     over = OverTime(history)
-    if kept is not None and _only_grew(was, history):
+    if kept is not None and _only_grew(was, weeks):
         over.go_on_from(kept)
         found = _GoneOn(dict(over.tables()))
         if len(history.turns) - kept[MOMENT].num_rows < MANY:
@@ -92,27 +93,17 @@ def _told(history: History) -> Mapping[str, pa.Table]:
     return found
 
 
-def _stands(history: History) -> str:
+def _stands(weeks: Mapping[str, bytes]) -> str:
     """How each week's file of moments is now."""
-    weeks = {path.name: (len(octets), _digest(octets)) for path, octets in _weeks(history)}
-    return json.dumps([_FORMAT, code_digest(), weeks])
+    told = {name: (len(octets), digest_in(octets)) for name, octets in weeks.items()}
+    return json.dumps([_FORMAT, code_digest(), told])
 
 
-def _only_grew(was: str, history: History) -> bool:
+def _only_grew(was: str, weeks: Mapping[str, bytes]) -> bool:
     """Whether the history only grew since: each week's file begins as it was, and none is gone."""
     try:
-        format_, code, weeks = json.loads(was)
-        now = {path.name: octets for path, octets in _weeks(history)}
-        grew = all(_digest(now[name][:size]) == digest for name, (size, digest) in weeks.items())
+        format_, code, told = json.loads(was)
+        grew = all(digest_in(weeks[name][:size]) == digest for name, (size, digest) in told.items())
     except (ValueError, TypeError, KeyError):
         return False
     return grew and (format_, code) == (_FORMAT, code_digest())
-
-
-def _weeks(history: History) -> Iterator[tuple[Path, bytes]]:
-    for path in sorted(history.folder.glob(f"*{TURNS}")):
-        yield path, inside.octets(path, history.folder)
-
-
-def _digest(octets: bytes) -> str:
-    return hashlib.sha256(octets).hexdigest()

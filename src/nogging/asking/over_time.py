@@ -16,9 +16,10 @@ from typing import TYPE_CHECKING, Any
 
 from nogging.captures.history import History, Turn
 from nogging.errors import CaptureError
-from nogging.judging.changed import EVENT, FIRST, GONE, LASTING, LEFT, LOGGED, Change
+from nogging.judging.changed import FIRST, GONE, LASTING, LEFT, LOGGED, Change
 from nogging.predicates.database import naive
 from nogging.records import Kind
+from nogging.records.event import EVENT
 from nogging.records.field import EVIDENCE, REMAINDER, Type
 from nogging.records.tables import table
 

@@ -39,6 +39,7 @@ from nogging.judging.changed import GONE, RESTARTED
 from nogging.judging.verdict import Failure, Result, Verdict, many
 from nogging.metrics.points import CAPTURE, COUNT, SKEW, numbers, points
 from nogging.records import KINDS, Nature
+from nogging.records.values import since_midnight
 
 SLOTS = 8
 """So many samples are taken a day: the last moment of each eighth of it."""
@@ -114,7 +115,7 @@ class UsualModel(Strict):
         """What is usual at a time of the day."""
         if not self.slots:
             return self.level
-        return self.slots[int((at - _midnight(at)) / timedelta(days=1) * len(self.slots))]
+        return self.slots[_slot(at, len(self.slots))]
 
     def is_about(self, series: Named) -> bool:
         """Whether it speaks of a series."""
@@ -138,7 +139,7 @@ class Numbers:
         last: dict[tuple[date, int], Turn] = {}
         for turn in self.history.turns:
             if since <= turn.at.date() <= until:
-                last[turn.at.date(), int((turn.at - _midnight(turn.at)) / SLOT)] = turn
+                last[turn.at.date(), _slot(turn.at)] = turn
         found: list[Sample] = []
         before: tuple[datetime, Mapping[Named, float]] | None = None
         for turn in last.values():
@@ -162,8 +163,9 @@ class Numbers:
         return self._read[turn.digest]
 
 
-def _midnight(at: datetime) -> datetime:
-    return at.replace(hour=0, minute=0, second=0, microsecond=0)
+def _slot(at: datetime, slots: int = SLOTS) -> int:
+    """In which equal part of its day a moment is."""
+    return int(since_midnight(at) / timedelta(days=1) * slots)
 
 
 def _kind_of_number(kind: str, number: str) -> bool | None:
@@ -286,7 +288,7 @@ def _usual(series: Named, told: Mapping[date, list[tuple[datetime, float]]]) -> 
         by_slot: dict[int, list[float]] = defaultdict(list)
         for values in told.values():
             for at, value in values:
-                by_slot[int((at - _midnight(at)) / SLOT)].append(value)
+                by_slot[_slot(at)].append(value)
         slots = tuple(_short(median(by_slot.get(n, [level]))) for n in range(SLOTS))
         slots = slots if len(set(slots)) > 1 else ()
     plain = UsualModel.model_validate(

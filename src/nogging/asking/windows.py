@@ -22,7 +22,6 @@ A window ends at the last moment, or, with `at: 06:00`, when it was that time la
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -44,13 +43,12 @@ from nogging.predicates.addresses import register
 from nogging.predicates.database import closed_database
 from nogging.records import Field as RecordField
 from nogging.records import Nature, Type
-from nogging.records.values import short_span
+from nogging.records.values import after_midnight, short_span, since_midnight
 
 if TYPE_CHECKING:
     import pyarrow as pa
 
 _WITHIN = ("mhdw", 5)
-_TIME = re.compile(r"([01]\d|2[0-3]):[0-5]\d", re.ASCII)
 _KINDS = {kind.name: kind for kind in LASTING}
 MEASURES, MOST = ("restarts", "changes", "held"), "most"
 """What is known of a record; `held` is the least that it can be, and beside it is the most."""
@@ -88,16 +86,16 @@ class WindowModel(Strict):
     @field_validator("at")
     @classmethod
     def time_of_day(cls, value: str) -> str:
-        if value and not _TIME.fullmatch(value):
+        if value and after_midnight(value) is None:
             raise ValueError("a time of the day is written 06:00 (UTC)")
         return value
 
     def until(self, last: datetime) -> datetime:
         """When the window ends: at the last moment, or the last time before that at which it should."""
-        if not self.at:
+        at = after_midnight(self.at)
+        if at is None:
             return last
-        hour, minute = map(int, self.at.split(":"))
-        found = last.replace(hour=hour, minute=minute, second=0, microsecond=0)
+        found = last - since_midnight(last) + at
         return found if found <= last else found - timedelta(days=1)
 
     @model_validator(mode="after")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from nogging.errors import QuestionError
 from nogging.predicates import Path, Predicate, PredicateError, Schema, identifier, parse
@@ -37,6 +37,13 @@ def chosen(table: pa.Table, kind: Kind, where: str, labels: Mapping[str, Mapping
     """The rows of a table of records for which a predicate is true; `labels` are those of each device."""
     import pyarrow as pa
 
+    return table.take(pa.array(rows_chosen(table, kind, where, labels)))
+
+
+def rows_chosen(table: pa.Table, kind: Kind, where: str, labels: Mapping[str, Mapping[str, str]]) -> Any:
+    """The numbers of those rows, from 0, in order, as an array of NumPy."""
+    import pyarrow as pa
+
     asked = predicate(where, kind, {name for one in labels.values() for name in one})
     devices = table.column("device").to_pylist()
     numbered = table.append_column(_NUMBER, pa.array(range(len(table)), pa.int64()))
@@ -48,7 +55,7 @@ def chosen(table: pa.Table, kind: Kind, where: str, labels: Mapping[str, Mapping
     register(database)
     database.register("records", naive(numbered))
     sql = f"SELECT {identifier(_NUMBER)} FROM records WHERE {asked.sql(_column)} ORDER BY 1"
-    return table.take(pa.array(database.execute(sql).fetchnumpy()[_NUMBER]))
+    return database.execute(sql).fetchnumpy()[_NUMBER]
 
 
 def _value(labels: Mapping[str, str], name: str) -> str | None:

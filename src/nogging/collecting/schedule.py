@@ -6,14 +6,13 @@ for one history: many keepers do not ask at the same instant. All times are UTC,
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
 from nogging.errors import QuestionError, nearest
 from nogging.records import KINDS
-from nogging.records.values import short_span
+from nogging.records.values import after_midnight, short_span
 
 EPOCH = datetime(2026, 1, 1, tzinfo=UTC)
 DAY = timedelta(days=1)
@@ -47,9 +46,9 @@ def entry(text: str) -> Entry:
     if unknown:
         raise QuestionError(f"unknown kind '{unknown[0]}'{nearest(unknown[0], KINDS)}")
     every = short_span(when.strip(), "smhd", 6)
-    daily = re.fullmatch(r"([01]\d|2[0-3]):([0-5]\d)", when.strip(), re.ASCII)
-    if daily:
-        return Entry(kinds, DAY, timedelta(hours=int(daily[1]), minutes=int(daily[2])))
+    daily = after_midnight(when.strip())
+    if daily is not None:
+        return Entry(kinds, DAY, daily)
     if every is None or every < LEAST:
         raise QuestionError(f"'{text}': write how often like this: 5m, or 02:30 (UTC), or neighbor,interface=1m")
     return Entry(kinds, every)

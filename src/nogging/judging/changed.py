@@ -16,6 +16,7 @@ from nogging.judging.comparing import compare
 from nogging.judging.verdict import Cause, many
 from nogging.records import KINDS, Kind
 from nogging.records.answer import ANSWER
+from nogging.records.event import EVENT
 from nogging.records.field import EVIDENCE, REMAINDER
 
 FIRST, GONE, LEFT, RESTARTED, LOGGED = "first", "gone", "left", "restarted", "logged"
@@ -24,7 +25,6 @@ record of which something began again, messages that a log has now."""
 LASTING = tuple(kind for kind in KINDS.values() if kind.compared and kind is not ANSWER)
 """The kinds of which it is kept how long each record was as it was."""
 
-EVENT = KINDS["event"]
 SAME_MESSAGE = timedelta(seconds=5)
 """A message that two captures have may be so far from itself: how far a device's clock is off is measured anew each
 time."""

@@ -56,8 +56,13 @@ def samples(points: Iterable[Point]) -> Iterator[Sample]:
 
 def openmetrics(points: Iterable[Point]) -> str:
     """As a text for what scrapes. Of two records of one key only the first is there: a series has one value."""
+    return exposed(samples(points))
+
+
+def exposed(told: Iterable[Sample]) -> str:
+    """Samples as a text for what scrapes."""
     families: dict[str, tuple[str, str, dict[str, str]]] = {}
-    for one in samples(points):
+    for one in told:
         series = f"{one.name}{{{_told(one.labels)}}}"
         lines = families.setdefault(one.family, (one.sort, one.meaning, {}))[2]
         lines.setdefault(series, f"{series} {_plain(one.value)}\n")

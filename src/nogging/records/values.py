@@ -160,6 +160,17 @@ def short_span(text: str, units: str, digits: int) -> timedelta | None:
     return timedelta(**{_SHORT[found[2]]: int(found[1])}) if found else None
 
 
+def after_midnight(text: str) -> timedelta | None:
+    """How long after midnight a time is that is written `06:00`; None for what is none."""
+    found = re.fullmatch(r"([01]\d|2[0-3]):([0-5]\d)", text, re.ASCII)
+    return timedelta(hours=int(found[1]), minutes=int(found[2])) if found else None
+
+
+def since_midnight(at: datetime) -> timedelta:
+    """How much of its day a moment has behind it."""
+    return at - at.replace(hour=0, minute=0, second=0, microsecond=0)
+
+
 def mask_length(text: str) -> int:
     """The length of a prefix that a mask stands for (RFC 950), with dots or in hexadecimal digits."""
     dotted = str(ipaddress.IPv4Address(int(text, 16))) if re.fullmatch(r"0x[0-9a-f]{8}", text) else text

@@ -13,14 +13,13 @@ from itertools import islice
 from typing import Any
 from urllib.parse import urlencode
 
-from nogging.asking.between import Became, at, between, change, latest, not_well, spans
+from nogging.asking.between import Became, at, between, called, change, latest, not_well, spans
 from nogging.asking.conformity import customs
 from nogging.asking.over_time import FROM, TO, WHAT, Key, Lasting, Row
 from nogging.captures.history import FIRST, NOW
 from nogging.errors import QuestionError
 from nogging.judging.changed import GONE
 from nogging.records import KINDS, Kind, Nature
-from nogging.records.field import EVIDENCE, REMAINDER
 from nogging.records.values import short_span
 from nogging.report.cleaning import lines
 from nogging.report.page import plainly, style_of_the_report
@@ -49,6 +48,11 @@ def short(moment: datetime) -> str:
     return f"{moment:%Y-%m-%d %H:%M:%S}"
 
 
+def told(value: Any) -> str:
+    """A value as a person reads it."""
+    return plainly(short(value) if isinstance(value, datetime) else value)
+
+
 def lasted(length: timedelta) -> str:
     """A length of time as a person says it."""
     seconds = int(length.total_seconds())
@@ -67,10 +71,6 @@ def thing(kind: Kind, key: Key) -> str:
     return link("/thing", kind=kind.name, key=json.dumps(key, ensure_ascii=False))
 
 
-def called(kind: Kind, row: Row) -> str:
-    return kind.called({name: row.get(name) for name in kind.keys})
-
-
 def _status(watched: Watched, asked: Asked) -> str:
     by = asked.get("by") or (_SITE if _SITE in watched.labels() else watched.labels()[0])
     groups = watched.status(by)
@@ -87,7 +87,7 @@ def _status(watched: Watched, asked: Asked) -> str:
         rows=[(name, groups[name], [_cell(groups[name].kinds.get(kind)) for kind in kinds]) for name in order],
         kinds=kinds,
         silent=[one for group in groups.values() for one in group.silent],
-        ill=[_ill(KINDS[kind], row) for kind, row in ill[:LISTED]],
+        ill=[_ill(watched.kind(kind), row) for kind, row in ill[:LISTED]],
         all_ill=len(ill),
         changes=[_change(change(*one)) for one in islice(latest(watched.lasting), LISTED)],
     )
@@ -103,14 +103,15 @@ def _cell(cell: Cell | None) -> tuple[str, str]:
     return ("differs" if changed else "well"), f"{_SIGNS['moved' if changed else 'well']} {cell.records}{changed}"
 
 
-def _ill(kind: Kind, row: Row) -> dict[str, Any]:
+def _ill(one: Lasting, row: Row) -> dict[str, Any]:
     telling = [name for name in ("admin_status", "oper_status", "state", "trouble") if row.get(name) is not None]
+    key = one.key(row)
     return {
         "device": row["device"],
-        "what": called(kind, row),
+        "what": called(one.kind, key),
         "is": ", ".join(f"{name} {row[name]}" for name in telling),
         "since": short(row[FROM]),
-        "link": thing(kind, tuple(row.get(name) for name in kind.keys)),
+        "link": thing(one.kind, key),
     }
 
 
@@ -122,13 +123,9 @@ def _change(one: Became) -> dict[str, Any]:
         "called": one.called,
         "what": one.what,
         "times": one.times,
-        "fields": [(name, plainly(_plain(was)), plainly(_plain(now))) for name, (was, now) in one.fields.items()],
+        "fields": [(name, told(was), told(now)) for name, (was, now) in one.fields.items()],
         "link": thing(one.kind, one.key),
     }
-
-
-def _plain(value: Any) -> Any:
-    return short(value) if isinstance(value, datetime) else value
 
 
 def _changes(watched: Watched, asked: Asked) -> str:
@@ -173,11 +170,11 @@ def _thing(watched: Watched, asked: Asked) -> str:
     key = _key(kind, asked.get("key", ""))
     life = watched.life(kind.name, key)
     until = watched.last.at
-    told = spans(life)
-    bad = not_well(kind, [span[0] for span in told])
-    since = _since(asked, told[0][0][FROM], until)
+    lived = spans(life)
+    bad = not_well(kind, [span[0] for span in lived])
+    since = _since(asked, lived[0][0][FROM], until)
     lasting = watched.kind(kind.name)
-    rows = [_span(lasting, span, ill, until) for span, ill in zip(told, bad, strict=True)]
+    rows = [_span(lasting, span, ill, until) for span, ill in zip(lived, bad, strict=True)]
     line = timeline(
         [(one["from"], one["to"], one["how"], f"{one['said']}, {one['lasted']}") for one in rows],
         _falls_of(watched, kind, key),
@@ -189,7 +186,7 @@ def _thing(watched: Watched, asked: Asked) -> str:
         "thing.html",
         watched,
         kind=kind,
-        title=f"{key[0]}: {kind.called(dict(zip(kind.keys, key, strict=True)))}",
+        title=f"{key[0]}: {called(kind, key)}",
         line=line,
         spans=shown[:PAGE],
         more=max(len(shown) - PAGE, 0),
@@ -209,12 +206,10 @@ def _span(one: Lasting, span: list[Row], ill: bool, until: datetime) -> dict[str
     that moved."""
     begins, ends = span[0][FROM], span[0].get(TO) or until
     gone = span[0][WHAT] == GONE
-    states = [name for name in (*one.kind.members, *one.kind.named(Nature.STATE)) if name != REMAINDER.name]
+    states = (*one.kind.members, *one.kind.named(Nature.STATE))
     said = "; ".join(
-        ", ".join(f"{name} {plainly(_plain(row[name]))}" for name in states if row.get(name) not in (None, ""))
-        for row in span
+        ", ".join(f"{name} {told(row[name])}" for name in states if row.get(name) not in (None, "")) for row in span
     )
-    fields = _change(change(one, span[0]))["fields"]
     return {
         "from": begins,
         "to": ends,
@@ -224,7 +219,7 @@ def _span(one: Lasting, span: list[Row], ill: bool, until: datetime) -> dict[str
         "what": span[0][WHAT],
         "how": "gone" if gone else "ill" if ill else "well",
         "said": "not there" if gone else said or "there",
-        "fields": [(name, was, now) for name, was, now in fields if name != REMAINDER.name],
+        "fields": _change(change(one, span[0]))["fields"],
     }
 
 
@@ -235,15 +230,15 @@ def _records(watched: Watched, asked: Asked) -> str:
     words = asked.get("search", "").lower().split()[:WORDS]
     names = _columns(one)
     rows = [row for row in at(one, moment) if asked.get("device", "") in ("", row["device"])]
-    texts = ([plainly(_plain(row.get(name))) if row.get(name) is not None else "" for name in names] for row in rows)
+    texts = ([told(row[name]) if row.get(name) is not None else "" for name in names] for row in rows)
     found = [
-        (thing(one.kind, one.key(row)), told, short(row[FROM]))
-        for row, told in zip(rows, texts, strict=True)
-        if _has(words, told)
+        (thing(one.kind, one.key(row)), cells, short(row[FROM]))
+        for row, cells in zip(rows, texts, strict=True)
+        if _has(words, cells)
     ]
     found.sort(key=lambda row: row[1])
     begin = _number(asked, "from")
-    used = [n for n in range(len(names)) if any(told[n] for _, told, _ in found)]
+    used = [n for n in range(len(names)) if any(cells[n] for _, cells, _ in found)]
     return _made(
         "records.html",
         watched,
@@ -251,7 +246,7 @@ def _records(watched: Watched, asked: Asked) -> str:
         moment=written,
         search=asked.get("search", ""),
         names=[names[n] for n in used],
-        rows=[(to, [told[n] for n in used], since) for to, told, since in found[begin : begin + PAGE]],
+        rows=[(to, [cells[n] for n in used], since) for to, cells, since in found[begin : begin + PAGE]],
         found=len(found),
         begin=begin,
         earlier=link("/records", **{**asked, "from": max(begin - PAGE, 0)}) if begin else "",
@@ -260,12 +255,11 @@ def _records(watched: Watched, asked: Asked) -> str:
 
 
 def _columns(one: Lasting) -> list[str]:
-    hidden = {REMAINDER.name, *(one.name for one in EVIDENCE)}
-    return [name for name, field in one.kind.fields.items() if field.nature not in _UNSHOWN and name not in hidden]
+    return [name for name, field in one.kind.fields.items() if field.nature not in _UNSHOWN]
 
 
-def _has(words: Sequence[str], told: Sequence[str]) -> bool:
-    text = " ".join(told).lower()
+def _has(words: Sequence[str], cells: Sequence[str]) -> bool:
+    text = " ".join(cells).lower()
     return all(word in text for word in words)
 
 
@@ -370,7 +364,7 @@ def _since(asked: Asked, first: datetime, until: datetime) -> datetime:
 
 def _choice(watched: Watched, asked: Asked) -> dict[str, Any]:
     """What is offered in the forms: devices and kinds, and which are chosen."""
-    kinds = [name for name, one in watched.lasting.items() if one.rows and KINDS[name].compared]
+    kinds = [name for name, one in watched.lasting.items() if one.rows]
     chosen = {"device": asked.get("device", ""), "kind": asked.get("kind", "")}
     return {"devices": sorted(watched.devices), "kinds": kinds, **chosen}
 

@@ -24,6 +24,8 @@ from typing import Any
 from urllib.parse import parse_qsl, urlencode, urlsplit
 
 from nogging.errors import NoggingError, QuestionError
+from nogging.metrics.listening import TYPE as OPENMETRICS
+from nogging.metrics.written import PREFIX, Sample, exposed
 from nogging.report.page import digest_of
 from nogging.serving.pages import MADE, error, script, style
 from nogging.serving.watched import Watched
@@ -34,7 +36,6 @@ AT_ONCE = 64
 MOST_ASKED = 4000
 """An address that is longer is no question of ours, in characters."""
 HTML, JSON = "text/html; charset=utf-8", "application/json"
-OPENMETRICS = "application/openmetrics-text; version=1.0.0; charset=utf-8"
 _MOST_NAMED = 20
 _LOOPBACK = ("localhost", "127.0.0.1", "::1")
 
@@ -60,22 +61,19 @@ class Counted:
             self.times[path, status] += 1
             self.seconds[path] += seconds
 
-    def openmetrics(self) -> list[str]:
-        """The lines of their families."""
+    def samples(self, now: datetime) -> list[Sample]:
+        """What was counted, as numbers of its own."""
+        asked, took = f"{PREFIX}_page_requests", f"{PREFIX}_page_seconds"
+        often, long = "how often each page was asked", "how long that took"
         with self.lock:
-            asked = [
-                f'nogging_page_requests_total{{path="{path}",status="{status}"}} {n}'
+            times = [
+                Sample(asked, "counter", often, f"{asked}_total", {"path": path, "status": str(int(status))}, n, now)
                 for (path, status), n in sorted(self.times.items())
             ]
-            took = [f'nogging_page_seconds_total{{path="{path}"}} {n:.6f}' for path, n in sorted(self.seconds.items())]
-        return [
-            "# TYPE nogging_page_requests counter",
-            "# HELP nogging_page_requests how often each page was asked",
-            *asked,
-            "# TYPE nogging_page_seconds counter",
-            "# HELP nogging_page_seconds how long that took",
-            *took,
-        ]
+            return times + [
+                Sample(took, "counter", long, f"{took}_total", {"path": path}, round(n, 6), now)
+                for path, n in sorted(self.seconds.items())
+            ]
 
 
 class Pages:
@@ -129,21 +127,20 @@ class Pages:
 
     def metrics(self) -> str:
         """The numbers of the server and of its history; those of the devices are `nogging metrics`."""
-        turns = self.watched.history.turns
-        told = {
-            "nogging_history_moments": ("how many moments there are", len(turns)),
-            "nogging_history_last_seconds": ("when the last one was", turns[-1].at.timestamp() if turns else 0),
-            "nogging_history_missed": ("how many turns were missed", sum(one.missed for one in turns)),
-            "nogging_history_damage": ("what cannot be understood of it", len(self.watched.history.damage)),
-            "nogging_not_well": ("how many records are not well", len(self.watched.badly())),
-            "nogging_failing": ("how many expectations do not pass", len(self.watched.failing())),
+        turns, now = self.watched.history.turns, datetime.now(UTC)
+        told: dict[str, tuple[str, float]] = {
+            "history_moments": ("how many moments there are", len(turns)),
+            "history_last_seconds": ("when the last one was", turns[-1].at.timestamp() if turns else 0),
+            "history_missed": ("how many turns were missed", sum(one.missed for one in turns)),
+            "history_damage": ("what cannot be understood of it", len(self.watched.history.damage)),
+            "not_well": ("how many records are not well", len(self.watched.badly())),
+            "failing": ("how many expectations do not pass", len(self.watched.failing())),
         }
-        lines = [
-            line
+        gauges = [
+            Sample(f"{PREFIX}_{name}", "gauge", meaning, f"{PREFIX}_{name}", {}, value, now)
             for name, (meaning, value) in told.items()
-            for line in (f"# TYPE {name} gauge", f"# HELP {name} {meaning}", f"{name} {value}")
         ]
-        return "\n".join([*lines, *self.counted.openmetrics(), "# EOF\n"])
+        return exposed([*gauges, *self.counted.samples(now)])
 
 
 class Server(ThreadingHTTPServer):

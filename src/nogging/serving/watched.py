@@ -25,7 +25,7 @@ from nogging.errors import QuestionError, nearest
 from nogging.judging.changed import GONE
 from nogging.judging.noticing import verdict_of, written_in
 from nogging.judging.verdict import Verdict
-from nogging.records import KINDS
+from nogging.records.event import EVENT
 
 LATELY = timedelta(days=1)
 _RECENT, _LATE, _SOON = 20, 3, timedelta(minutes=2)
@@ -62,6 +62,7 @@ class Watched:
         self.folder = folder
         self.history = History(folder)
         self.over = OverTime(self.history)
+        self._lasting = {name: one for name, one in self.over.lasting.items() if one.kind is not EVENT}
         self.devices: dict[str, DeviceEntry] = {}
         self._lock = threading.RLock()
         self._stood: tuple[Any, ...] | None = None
@@ -85,7 +86,8 @@ class Watched:
 
     @property
     def lasting(self) -> Mapping[str, Lasting]:
-        return self.over.lasting
+        """The kinds that last."""
+        return self._lasting
 
     @property
     def last(self) -> Turn:
@@ -97,7 +99,7 @@ class Watched:
         return self.history.turn(text).at
 
     def kind(self, name: str) -> Lasting:
-        if name not in self.lasting or not KINDS[name].compared:
+        if name not in self.lasting:
             raise QuestionError(f"'{name}' is no kind that lasts{nearest(name, self.lasting)}")
         return self.lasting[name]
 
@@ -121,7 +123,7 @@ class Watched:
         if self._bad is None or self._bad[0] != self.over.until:
             found = []
             for name, one in self.lasting.items():
-                rows = at(one) if KINDS[name].compared else []
+                rows = at(one)
                 found += [(name, row) for row, bad in zip(rows, not_well(one.kind, rows), strict=True) if bad]
             self._bad = self.over.until, found
         return self._bad[1]
@@ -129,7 +131,7 @@ class Watched:
     def falls(self) -> list[tuple[Thing, Flap]]:
         """Every fall of an interface or a session, in order."""
         if self._falls is None or self._falls[0] != self.over.until:
-            self._falls = self.over.until, falls(self.lasting)
+            self._falls = self.over.until, falls(self.over.lasting)
         return self._falls[1]
 
     def status(self, by: str) -> dict[str, Group]:
@@ -156,8 +158,7 @@ class Watched:
     def _there(self) -> Iterator[tuple[str, str]]:
         """The kind and the device of each thing that is there now."""
         for kind, one in self.lasting.items():
-            if KINDS[kind].compared:
-                yield from ((kind, key[0]) for key, span in one.open.items() if span[0][WHAT] != GONE)
+            yield from ((kind, key[0]) for key, span in one.open.items() if span[0][WHAT] != GONE)
 
     def life(self, kind: str, key: Key) -> list[Row]:
         """What became of one key; `QuestionError` where it never was."""

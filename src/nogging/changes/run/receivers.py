@@ -8,10 +8,9 @@ notices:
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from datetime import datetime, time, timedelta
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -22,11 +21,17 @@ from nogging.changes.run.notices import NO_LOGIN, deliver, wanted
 from nogging.files import Strict, load
 from nogging.judging.noticing import ENDED, About, Notice
 from nogging.judging.verdict import Verdict, many
+from nogging.records.values import after_midnight, since_midnight
 
-_QUIET = re.compile(r"([01]\d|2[0-3]):([0-5]\d)-([01]\d|2[0-3]):([0-5]\d)", re.ASCII)
 RECOVERED = "recovered"
 AGAIN, GIVEN_UP = timedelta(minutes=5), timedelta(days=1)
 """How long after a failure a receiver is tried again, and until how old a notice is worth it."""
+
+
+def _hours(text: str) -> tuple[timedelta | None, timedelta | None]:
+    """When quiet begins and ends; None for what is no time."""
+    begin, _, end = text.partition("-")
+    return after_midnight(begin), after_midnight(end)
 
 
 class ReceiversModel(Strict):
@@ -38,7 +43,7 @@ class ReceiversModel(Strict):
     @field_validator("quiet")
     @classmethod
     def hours(cls, value: str) -> str:
-        if value and not _QUIET.fullmatch(value):
+        if value and None in _hours(value):
             raise ValueError("hours of quiet are written 22:00-06:00 (UTC)")
         return value
 
@@ -88,11 +93,10 @@ class Receivers:
         return [problem for one in self.receivers if one.is_due(now) for problem in self.delivered(one, now)]
 
     def is_quiet(self, now: datetime) -> bool:
-        found = _QUIET.fullmatch(self.model.quiet)
-        if found is None:
+        begin, end = _hours(self.model.quiet)
+        if begin is None or end is None:
             return False
-        begin, end = time(int(found[1]), int(found[2])), time(int(found[3]), int(found[4]))
-        at = now.time().replace(tzinfo=None)
+        at = since_midnight(now)
         return begin <= at < end if begin <= end else at >= begin or at < end
 
     def delivered(self, receiver: _Receiver, now: datetime) -> list[str]:
