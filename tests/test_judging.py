@@ -64,6 +64,17 @@ def test_every_passes_fails_and_shows_its_evidence(build: Build, tmp_path: Path)
     assert one(tmp_path, EVERY_UP, well).verdict is Verdict.PASS
 
 
+def test_no_text_is_no_value(build: Build, tmp_path: Path) -> None:
+    """No description is the empty text: whoever asks whether there is one means the same. And nothing failed before
+    that was not looked at before."""
+    now = build("now", {"mole-r1": {LINKS: interface("eth0") + interface("eth1", more="  Description: span\n")}})
+    wanted = one(tmp_path, "{every: interface, must: description is not null}", now)
+    assert [failure.record["name"] for failure in wanted.failures] == ["eth0"]
+    assert wanted.reason == "1 of 2 fail" and wanted.failures[0].demanded == ("description is not null",)
+    assert one(tmp_path, "{some: interface, where: name = 'eth0', must: {description: null}}", now).verdict == "pass"
+    assert one(tmp_path, "{none: interface, where: label.site is not null}", now).found == 2
+
+
 def test_what_matched_before_and_is_gone_fails(build: Build, tmp_path: Path) -> None:
     before = build("before", {"mole-r1": {OSPF: adjacency("192.0.2.12", "eth1") + adjacency("192.0.2.13", "eth2")}})
     after = build("after", {"mole-r1": {OSPF: adjacency("192.0.2.12", "eth1")}})

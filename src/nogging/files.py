@@ -12,7 +12,7 @@ import difflib
 import re
 from collections.abc import Iterable, Mapping
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import yaml
 from pydantic import BaseModel, ConfigDict, ValidationError
@@ -52,6 +52,17 @@ class Strict(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
 
+class Place(NamedTuple):
+    """A place in a file; lines and columns count from 1."""
+
+    file: str
+    line: int
+    column: int
+
+    def __str__(self) -> str:
+        return f"{self.file}:{self.line}:{self.column}"
+
+
 class Source:
     """The text of a file with the position of every value in it."""
 
@@ -61,12 +72,16 @@ class Source:
         self.places: dict[Path_, tuple[int, int]] = {}
         self.key_places: dict[Path_, tuple[int, int]] = {}
 
-    def error(self, where: Path_, message: str, *, offset: int = 0, at_key: bool = False) -> FileError:
-        """An error at a value; `offset` counts characters into a text that stands on one line."""
+    def place(self, where: Path_, at_key: bool = False) -> Place:
+        """Where a value stands, or the nearest around it that stands in the file at all."""
         places = self.key_places if at_key else self.places
         while where and where not in places:
             where = where[:-1]
-        line, column = places.get(where, (1, 1))
+        return Place(self.path, *places.get(where, (1, 1)))
+
+    def error(self, where: Path_, message: str, *, offset: int = 0, at_key: bool = False) -> FileError:
+        """An error at a value; `offset` counts characters into a text that stands on one line."""
+        _, line, column = self.place(where, at_key)
         text = self.lines[line - 1] if line <= len(self.lines) else ""
         if offset and column + offset <= len(text):
             column += offset + (text[column - 1 : column] in ("'", '"'))

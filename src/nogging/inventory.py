@@ -309,7 +309,7 @@ class Inventory:
 def _schema(devices: Iterable[Device]) -> Schema:
     labels = {label for device in devices for label in device.labels}
     names = sorted(labels | {"name", "device", "address", "dialect"})
-    return {(name.lower(),): RecordField(name, Type.TEXT, Nature.KEY, "") for name in names}
+    return {(name.lower(),): RecordField(name, Type.TEXT, Nature.KEY, "", absent="") for name in names}
 
 
 def _asked(predicate: Predicate, devices: Iterable[Device]) -> list[bool | None]:

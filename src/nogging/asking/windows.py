@@ -23,6 +23,7 @@ A window ends at the last moment, or, with `at: 06:00`, when it was that time la
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -156,13 +157,17 @@ class Windows:
         self.title = model.title
         self.windows = [Window(n, one, source) for n, one in enumerate(model.over_time)]
         self.usual = model.usual
+        self.source = source
 
     def judge(self, over: OverTime, taken: Numbers | None = None) -> Judgement:
         """The verdict at the last moment of a history; `taken` are its numbers, as far as they were read before."""
         tables = over.tables() if self.windows else {}
-        results = tuple(_judged(one, tables[one.kind.name], tables["moment"]) for one in self.windows)
-        results += tuple(usually(self.usual, taken or Numbers(over.history)))
-        return Judgement(worst([one.verdict for one in results if one.strength == "must"]), self.title, results)
+        results = [_judged(one, tables[one.kind.name], tables["moment"]) for one in self.windows]
+        places = [self.source.place(("over_time", n)) for n in range(len(results))]
+        results += usually(self.usual, taken or Numbers(over.history))
+        places += [self.source.place(("usual", n)) for n in range(len(self.usual))]
+        results = [replace(one, place=place) for one, place in zip(results, places, strict=True)]
+        return Judgement(worst([one.verdict for one in results if one.strength == "must"]), self.title, tuple(results))
 
 
 def check_over(expectations: str | Path, history: History | str | Path) -> Judgement:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import redirect_stdout
 from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated
@@ -13,21 +14,21 @@ from nogging.captures.saved import opened
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.run import (
     OutsideOption,
-    PageFormat,
-    PageFormatOption,
     QuietOption,
+    VerdictFormat,
+    VerdictFormatOption,
     captured,
     print_csv,
     print_json,
     print_lines,
     width,
 )
-from nogging.errors import QuestionError
+from nogging.errors import QuestionError, nearest
 from nogging.inventory import load_inventory
 from nogging.judging.check import check
 from nogging.judging.listing import listing
-from nogging.judging.verdict import Verdict
-from nogging.report import junit, listed, markdown, plain, text
+from nogging.judging.verdict import Judgement, Verdict
+from nogging.report import cleaning, junit, listed, markdown, places, plain, sarif, text
 
 STATUS = {Verdict.PASS: PASS, Verdict.FAIL: FAIL, Verdict.UNPROVEN: UNPROVEN}
 
@@ -43,10 +44,14 @@ def command(
     inventory: Annotated[Path | None, typer.Option(help="With --list: the devices.")] = None,
     over: Annotated[Path | None, typer.Option(help="A history: judges expectations over windows of time.")] = None,
     quiet: QuietOption = None,
-    format: PageFormatOption = PageFormat.TEXT,
+    also: Annotated[
+        list[str] | None, typer.Option(metavar="FORMAT=FILE", help="Writes it to a file as well; several times.")
+    ] = None,
+    format: VerdictFormatOption = VerdictFormat.TEXT,
     outside: OutsideOption = False,
 ) -> int:
     """Judges expectations over a capture: pass, fail or unproven, with the evidence."""
+    files = dict(map(_form_and_file, also or ()))
     if list_:
         return _list(expectations, after, inventory, format)
     if over is not None:
@@ -60,29 +65,53 @@ def command(
             before=captured(before) if before else None,
             quiet=[captured(one) for one in quiet or ()],
         )
-    if format is PageFormat.JSON:
-        print_json(plain.judgement(found))
-    elif format is PageFormat.CSV:
-        names = ("title", "strength", "kind", "verdict", "reason", "found")
-        print_csv(plain.judgement(found)["expectations"], names)
-    elif format is PageFormat.MARKDOWN:
-        print(markdown.judgement(found), end="")
-    elif format is PageFormat.JUNIT:
-        print(junit.judgement(found), end="")
-    else:
-        print_lines(text.judgement(found, width()))
+    _print(found, format)
+    for form, file in files.items():
+        with file.open("w", encoding="utf-8") as stream, redirect_stdout(cleaning.Printed(stream)):
+            _print(found, form)
     return STATUS[found.verdict]
 
 
-def _list(expectations: Path, after: Path | None, inventory: Path | None, format: PageFormat) -> int:
+def _form_and_file(text: str) -> tuple[VerdictFormat, Path]:
+    form, _, file = text.partition("=")
+    if not file or form not in list(VerdictFormat):
+        raise QuestionError(
+            f"--also {text}: write a format and a file, as junit=results.xml{nearest(form, VerdictFormat)}"
+        )
+    return VerdictFormat(form), Path(file)
+
+
+def _print(found: Judgement, format: VerdictFormat) -> None:
+    told = plain.judgement(found)
+    if format is VerdictFormat.TEXT:
+        print_lines(text.judgement(found, width()))
+    elif format is VerdictFormat.JSON:
+        print_json(told)
+    elif format is VerdictFormat.CSV:
+        print_csv(told["expectations"], ("title", "strength", "kind", "verdict", "reason", "found"))
+    elif format is VerdictFormat.SARIF:
+        print_json(sarif.log(found))
+    else:
+        print(_AS_TEXT[format](found), end="")
+
+
+_AS_TEXT = {
+    VerdictFormat.MARKDOWN: markdown.judgement,
+    VerdictFormat.JUNIT: junit.judgement,
+    VerdictFormat.SUMMARY: markdown.summary,
+    VerdictFormat.PLACES: places.judgement,
+}
+
+
+def _list(expectations: Path, after: Path | None, inventory: Path | None, format: VerdictFormat) -> int:
     if (after is None) == (inventory is None):
         raise QuestionError("on which devices? Give either --inventory or --after.")
-    if format in (PageFormat.MARKDOWN, PageFormat.JUNIT):
+    if format not in (VerdictFormat.TEXT, VerdictFormat.JSON, VerdictFormat.CSV):
         raise QuestionError(f"a list is not printed as {format}; it is as text, json and csv")
     found = listing(expectations, of=opened(captured(after)) if after else load_inventory(str(inventory)))
-    if format is PageFormat.JSON:
+    if format is VerdictFormat.JSON:
         print_json(asdict(found))
-    elif format is PageFormat.CSV:
+    elif format is VerdictFormat.CSV:
         print_csv([asdict(one) for one in found.expectations], ("title", "strength", "words", "devices", "blind"))
     else:
         print_lines(listed.lines(found, width()))

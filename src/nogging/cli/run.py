@@ -42,10 +42,24 @@ class PageFormat(StrEnum):
     JUNIT = "junit"
 
 
+class VerdictFormat(StrEnum):
+    """What a verdict is printed as: besides what any report is, in the forms of merge requests and editors."""
+
+    TEXT = "text"
+    JSON = "json"
+    CSV = "csv"
+    AS_IS = "csv-as-is"
+    MARKDOWN = "markdown"
+    JUNIT = "junit"
+    SUMMARY = "summary"
+    PLACES = "places"
+    SARIF = "sarif"
+
+
 _cell_of = cleaning.cell
 
 
-def _chosen(format: Format | PageFormat) -> Format | PageFormat:
+def _chosen(format: Format | PageFormat | VerdictFormat) -> Format | PageFormat | VerdictFormat:
     """Cells as they are, for a program: CSV for a sheet has none that the sheet takes for a formula."""
     global _cell_of
     _cell_of = _as_it_is if format == "csv-as-is" else cleaning.cell
@@ -59,6 +73,7 @@ def _as_it_is(value: Any) -> Any:
 _PRINTED = typer.Option("--format", help="How to print; csv-as-is is for programs, csv for sheets.", callback=_chosen)
 FormatOption = Annotated[Format, _PRINTED]
 PageFormatOption = Annotated[PageFormat, _PRINTED]
+VerdictFormatOption = Annotated[VerdictFormat, _PRINTED]
 
 
 def _allowed(outside: bool) -> bool:

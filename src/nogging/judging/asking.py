@@ -212,7 +212,7 @@ class Asking:
             self.reason(one, row, record, certain),
             tuple(part.text for n, part in enumerate(parts) if here and row.get(f"p{n}") is not True),
             {name: before[name] for name in named if before.get(name) is not None} if before else None,
-            row.get("mb") is False and here,
+            row.get("mb") is False and here and before is not None,
             tuple(evidence),
         )
 

@@ -109,6 +109,9 @@ class Judge:
 
     def judged(self, one: AnyExpectation) -> Result:
         """What becomes of one expectation."""
+        return replace(self._judged(one), place=one.place)
+
+    def _judged(self, one: AnyExpectation) -> Result:
         if isinstance(one, PathExpectation):
             return self.paths.judged(one)
         if isinstance(one, JoinedExpectation):

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
 
+from nogging.files import Place
 from nogging.judging.rows import Wanted
 from nogging.predicates import Path as NamePath
 from nogging.predicates import Predicate
@@ -31,6 +32,7 @@ class Expectation:
     """What is counted for itself: the records that say the same of these."""
     of: NamePath | None = None
     """The field whose different values are counted, instead of records."""
+    place: Place | None = None
 
     @property
     def needs_peer(self) -> bool:
@@ -62,6 +64,7 @@ class Explanation:
     """Whether what follows from these differences is explained with them."""
     fields: frozenset[str] | None = None
     """The fields that may move; None for any."""
+    place: Place | None = None
 
     def allows(self, what: str, fields: Iterable[str]) -> bool:
         """Whether it is about such a difference."""

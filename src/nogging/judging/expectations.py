@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
 from typing import Annotated, Any, Literal
@@ -247,6 +247,9 @@ class _Checked:
         return Waiver(model.title, kind, condition, model.owner, model.until)
 
     def expectation(self, model: ExpectModel, where: Path_) -> AnyExpectation:
+        return replace(self._expectation(model, where), place=self.source.place(where))
+
+    def _expectation(self, model: ExpectModel, where: Path_) -> AnyExpectation:
         quantifier = model.quantifier
         of_all = "should" if model.should else "must"
         if model.path is not None:
@@ -314,6 +317,7 @@ class _Checked:
             model.must_occur,
             model.consequences,
             fields,
+            self.source.place(where),
         )
 
     def may_move(

@@ -57,7 +57,7 @@ def _concluded(one: Explanation, times: int, following: tuple[tuple[Difference, 
     told = f"explains {times}" + (f", and {len(following)} that follow" if following else "")
     wanted = one.times if one.times is not None else (max(times, 1) if one.must_occur else times)
     if wanted == times:
-        return Explained(one.title, Verdict.PASS, told, times, following)
+        return Explained(one.title, Verdict.PASS, told, times, following, one.place)
     verdict = Verdict.UNPROVEN if blind and times < wanted else Verdict.FAIL
     expected = f"{wanted} were expected" if one.times is not None else "it had to occur"
-    return Explained(one.title, verdict, f"{told}, and {expected}", times, following)
+    return Explained(one.title, verdict, f"{told}, and {expected}", times, following, one.place)

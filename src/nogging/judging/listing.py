@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -14,6 +14,7 @@ from nogging.captures.kept import UNREAD
 from nogging.captures.manifest import DeviceEntry, Manifest
 from nogging.captures.sealing import Standing
 from nogging.dialects.places import Own
+from nogging.files import Place
 from nogging.inventory import Inventory
 from nogging.judging.expectation import Expectation
 from nogging.judging.expectations import AnyExpectation, load_expectations
@@ -38,6 +39,7 @@ class Listed:
     blind: tuple[str, ...] = ()
     values: Mapping[str, Mapping[str, tuple[str, ...]]] = field(default_factory=dict)
     """Each value that varies, with the devices that it is this or that for."""
+    place: Place | None = None
 
 
 @dataclass(frozen=True)
@@ -85,7 +87,7 @@ def listing(expectations: str | Path, *, of: Inventory | Capture) -> Listing:
     return Listing(
         asked.title,
         len(pairs.after.devices),
-        tuple(_listed(one, pairs) for one in asked.expect),
+        tuple(replace(_listed(one, pairs), place=one.place) for one in asked.expect),
         tuple(one.title for one in asked.explain),
         asked.other,
         tuple(str(one) for one in asked.waivers),

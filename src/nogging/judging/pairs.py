@@ -71,7 +71,7 @@ class Pairs:
         return found | {(ELAPSED,): _ELAPSED} | self.label_schema()
 
     def label_schema(self) -> dict[Path, Field]:
-        return {("label", label): Field(label, Type.TEXT, Nature.NOTE, "a label") for label in self.labels}
+        return {("label", label): Field(label, Type.TEXT, Nature.NOTE, "a label", absent="") for label in self.labels}
 
     def acknowledge(self, knows: Callable[[str, str, str], bool]) -> int:
         """Takes the unread lines that are known (dialect, command, line) as if they had been read; how many there are.

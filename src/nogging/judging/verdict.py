@@ -9,6 +9,7 @@ from difflib import SequenceMatcher
 from enum import StrEnum
 from typing import Any
 
+from nogging.files import Place
 from nogging.records.frames import frame, in_html
 
 NO_BEFORE = "there is no capture from before (give one with --before)"
@@ -94,6 +95,8 @@ class Result:
     unproven: tuple[Failure, ...] = ()
     waived: tuple[Failure, ...] = ()
     """What would have failed, and is known and let pass; the reason says by which waiver."""
+    place: Place | None = None
+    """Where the expectation is written."""
 
 
 @dataclass(frozen=True)
@@ -155,6 +158,7 @@ class Explained:
     times: int
     following: tuple[tuple[Difference, str], ...] = ()
     """What follows from what it explains, each with the reason why."""
+    place: Place | None = None
 
 
 @dataclass(frozen=True)

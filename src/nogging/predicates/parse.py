@@ -297,11 +297,18 @@ class _Checker:
             return Call("(NOT {})", parts, "boolean")
         if kind in ("OPERATOR_IS_NULL", "OPERATOR_IS_NOT_NULL"):
             sign = "IS NULL" if kind == "OPERATOR_IS_NULL" else "IS NOT NULL"
-            return Call(f"({{}} {sign})", parts, "boolean", sees_null=True)
+            return self.nullness(parts[0], sign)
         if kind == "OPERATOR_COALESCE":
             parts = tuple(self.alike(raw["children"]))
             return Call("coalesce({*})", parts, self.type_of(parts[0]), sees_null=True)
         raise self.refused(raw, f"'{kind.lower()}' is not taken in a predicate")
+
+    def nullness(self, part: Node, sign: str) -> Node:
+        """Whether there is a value; where the empty text says that there is none (no description), that is none."""
+        known = self.schema.get(part.path) if isinstance(part, Name) else None
+        of = "nullif({}, '')" if known is not None and known.absent == "" else "{}"
+        text = f"{shown(part)} {sign.lower()}" if of != "{}" else ""
+        return Call(f"({of} {sign})", (part,), "boolean", sees_null=True, text=text)
 
     def case(self, raw: dict[str, Any]) -> Node:
         check = raw["case_checks"][0]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from xml.etree import ElementTree
 
-from nogging.judging.verdict import Failure, Judgement, Result, Verdict
+from nogging.judging.verdict import Explained, Failure, Judgement, Result, Verdict
 from nogging.report import text
 from nogging.report.cleaning import clean
 
@@ -32,10 +32,12 @@ def suite(found: Judgement) -> ElementTree.Element:
     """The cases of a judgement."""
     suite = empty(found.title)
     for one in found.results:
-        case = ElementTree.SubElement(suite, "testcase", classname=one.kind, name=_said(one.title))
+        named = {"classname": one.kind, "name": _said(one.title), **_written(one)}
+        case = ElementTree.SubElement(suite, "testcase", named)
         _outcome(case, one.verdict, one.reason, _told(one), warns=one.strength == "should")
     for entry in found.explained:
-        case = ElementTree.SubElement(suite, "testcase", classname=DIFFERENCES, name=_said(entry.title))
+        named = {"classname": DIFFERENCES, "name": _said(entry.title), **_written(entry)}
+        case = ElementTree.SubElement(suite, "testcase", named)
         _outcome(case, entry.verdict, entry.reason, "")
     if found.compared and found.other != "ignore":
         case = ElementTree.SubElement(suite, "testcase", classname=DIFFERENCES, name="nothing else changed")
@@ -46,6 +48,10 @@ def suite(found: Judgement) -> ElementTree.Element:
         reason = f"{len(found.unexplained)} differences that nothing explains" if found.unexplained else ""
         _outcome(case, verdict, reason or "not all could be compared", told, warns=found.other == "warn")
     return suite
+
+
+def _written(one: Result | Explained) -> dict[str, str]:
+    return {"file": _said(one.place.file), "line": str(one.place.line)} if one.place else {}
 
 
 def written(suite: ElementTree.Element) -> str:

@@ -19,6 +19,35 @@ def judgement(found: Judgement) -> str:
     return "\n".join(_judgement(found)) + "\n"
 
 
+def summary(found: Judgement) -> str:
+    """The report of `check --format summary`, for a merge request: what decides in a few lines, the rest folded."""
+    return "\n".join(_summary(found)) + "\n"
+
+
+def _summary(found: Judgement) -> Iterator[str]:
+    yield f"### {str(found.verdict).upper()}: {plain(found.title)}"
+    yield ""
+    yield plain(text.counts(found))
+    first = text.look_first(found)
+    if first:
+        yield from ["", f"Look first: **{plain(first)}**"]
+    open_ = sorted((one for one in found.results if one.verdict is not Verdict.PASS), key=_rank)
+    if open_:
+        yield from ["", "| | expectation | why | |", "| --- | --- | --- | --- |"]
+    for one in open_[:MOST]:
+        place = f"{one.place.file}:{one.place.line}" if one.place else ""
+        yield f"| {_word(one)} | {plain(one.title)} | {plain(one.reason)} | {plain(place)} |"
+    if len(open_) > MOST:
+        yield f"| | … and {len(open_) - MOST} more | | |"
+    yield from ["", "<details><summary>All of it, with the evidence</summary>", ""]
+    yield from _judgement(found)
+    yield from ["", "</details>"]
+
+
+def _rank(one: Result) -> tuple[bool, int]:
+    return one.strength == "should", _ORDER.index(one.verdict)
+
+
 def comparison(found: Comparison) -> str:
     """The report of `compare --format markdown`."""
     lines = [f"**{len(found.differences)} differences**", "", *_caused(found.causes)]

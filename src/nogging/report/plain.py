@@ -46,7 +46,7 @@ def judgement(found: Judgement) -> dict[str, Any]:
 
 def _explained(one: Explained) -> dict[str, Any]:
     told = {"title": one.title, "verdict": str(one.verdict), "reason": one.reason, "times": one.times}
-    return {**told, "following": _following(one.following)}
+    return {**told, "following": _following(one.following), "place": one.place and one.place._asdict()}
 
 
 def _following(found: Iterable[tuple[Difference, str]]) -> list[dict[str, Any]]:
@@ -64,6 +64,7 @@ def _result(one: Result) -> dict[str, Any]:
         "failures": [_failure(failure) for failure in one.failures],
         "unproven": [_failure(failure) for failure in one.unproven],
         "waived": [_failure(failure) for failure in one.waived],
+        "place": one.place and one.place._asdict(),
     }
 
 

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import fields
 from typing import Any
 
+from nogging.files import Place
 from nogging.judging.verdict import Cause, Difference, Evidence, Explained, Failure, Growth, Judgement, Result, Verdict
 
 Told = Mapping[str, Any]
@@ -39,8 +40,12 @@ def _known(kind: type, told: Told) -> dict[str, Any]:
 
 
 def _result(told: Told) -> Result:
-    given = _known(Result, told) | {"verdict": Verdict(told["verdict"])}
+    given = _known(Result, told) | {"verdict": Verdict(told["verdict"]), "place": _place(told)}
     return Result(**given | {name: _failures(told[name]) for name in ("failures", "unproven", "waived")})
+
+
+def _place(told: Told) -> Place | None:
+    return Place(**told["place"]) if told.get("place") else None
 
 
 def _failures(told: Sequence[Told]) -> tuple[Failure, ...]:
@@ -68,7 +73,7 @@ def _evidence(told: Told) -> tuple[Evidence, ...]:
 
 def _explained(told: Told) -> Explained:
     following = tuple((_difference(one), one["because"]) for one in told["following"])
-    return Explained(told["title"], Verdict(told["verdict"]), told["reason"], told["times"], following)
+    return Explained(told["title"], Verdict(told["verdict"]), told["reason"], told["times"], following, _place(told))
 
 
 def _difference(told: Told) -> Difference:

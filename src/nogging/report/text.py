@@ -72,8 +72,6 @@ def shown(value: Any) -> str:
         return " ".join(shown(one) for one in value.values())
     if isinstance(value, float) and 0 < abs(value) < 1e-3:
         return f"{value:.9f}".rstrip("0")
-    if isinstance(value, float) and 0 < abs(value) < 1e-3:
-        return f"{value:.9f}".rstrip("0")
     return clean(str(value)) if value != "" else "''"
 
 
@@ -106,7 +104,7 @@ def judgement(found: Judgement, width: int) -> list[Text]:
     page = Page(width)
     verdict = str(found.verdict)
     page.prose(found.title, label=verdict.upper(), style=STYLES[verdict], body="bold")
-    page.prose(_counts(found), indent=_LABEL)
+    page.prose(counts(found), indent=_LABEL)
     first = look_first(found)
     if first:
         page.prose(f"look first: {first}", indent=_LABEL, body="bold")
@@ -149,7 +147,8 @@ def _layer(one: Result) -> int:
     return [*KINDS, PATH].index(one.kind)
 
 
-def _counts(found: Judgement) -> str:
+def counts(found: Judgement) -> str:
+    """How many expectations and differences there are of each verdict, in one line."""
     by = {verdict: sum(one.verdict is verdict for one in found.results) for verdict in Verdict}
     told = [f"{by[verdict]} {verdict}" for verdict in (Verdict.FAIL, Verdict.UNPROVEN, Verdict.PASS) if by[verdict]]
     parts = [f"expectations: {', '.join(told) or 'none'}"]
@@ -194,6 +193,13 @@ def what_failed(failure: Failure) -> str:
 def _speaks_of(failure: Failure, name: str) -> bool:
     words = " ".join(failure.demanded).replace("(", " ").replace(")", " ").split()
     return name in words
+
+
+def result(one: Result, width: int = _WIDE) -> list[Text]:
+    """What became of one expectation, with its evidence."""
+    page = Page(width)
+    _result(page, one)
+    return page.lines
 
 
 def _result(page: Page, one: Result) -> None:

@@ -134,7 +134,9 @@ class Rehearsing:
         self.change, self.fetch = change, fetch
         self.told: dict[Secret, str] = {}
         labels = {label.lower() for device in change.inventory.devices for label in device.labels}
-        schema: dict[Name, Field] = {("label", one): Field(one, Type.TEXT, Nature.NOTE, "a label") for one in labels}
+        schema: dict[Name, Field] = {
+            ("label", one): Field(one, Type.TEXT, Nature.NOTE, "a label", absent="") for one in labels
+        }
         self.labels = sorted(labels)
         self.words = Vocabulary([(change.model, change.source)], schema)
 

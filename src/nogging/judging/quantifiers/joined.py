@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from pydantic import Field as ModelField
 
-from nogging.files import Path_, Source, Strict
+from nogging.files import Path_, Place, Source, Strict
 from nogging.judging.asking import Asking
 from nogging.judging.broken import Broken, Turned
 from nogging.judging.pairs import AFTER, Pairs
@@ -35,6 +35,7 @@ class JoinedExpectation:
     pairs: tuple[tuple[str, str], ...]
     """Which device is to be joined to which."""
     by: Predicate | None
+    place: Place | None = None
 
     @property
     def kind(self) -> Kind:

@@ -12,7 +12,7 @@ from pydantic import Field as ModelField
 
 from nogging.captures.capture import Capture
 from nogging.errors import QuestionError
-from nogging.files import Path_, Source, Strict
+from nogging.files import Path_, Place, Source, Strict
 from nogging.judging.faults import Fault
 from nogging.judging.pairs import AFTER, BEFORE, Pairs
 from nogging.judging.verdict import NO_BEFORE, PATH, Evidence, Failure, Result, Verdict, concluded
@@ -43,6 +43,7 @@ class PathExpectation:
     strength: str
     model: PathModel
     sources: tuple[str, ...]
+    place: Place | None = None
 
 
 def path_expectation(

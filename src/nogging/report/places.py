@@ -1,0 +1,51 @@
+"""What did not pass by the place where it is written, a line each, as compilers tell of theirs
+(`file:line:column: error: message`): what editors jump to and pipelines annotate."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Iterator
+
+from nogging.judging.verdict import Judgement, Result, Verdict
+from nogging.report import text
+from nogging.report.cleaning import clean
+
+_MOST = 200
+"""Of many names that changed alike, as many letters are told here."""
+
+
+def judgement(found: Judgement) -> str:
+    """The report of `check --format places`; nothing where all passed."""
+    return "".join(f"{line}\n" for line in _lines(found))
+
+
+def _lines(found: Judgement) -> Iterator[str]:
+    for one in found.results:
+        if one.verdict is not Verdict.PASS:
+            yield f"{_place(one)}{_level(one)}: {clean(one.title)}: {one.verdict}: {clean(_why(one))}"
+    for entry in found.explained:
+        if entry.verdict is not Verdict.PASS:
+            place = f"{clean(str(entry.place))}: " if entry.place else ""
+            yield f"{place}error: {clean(entry.title)}: {entry.verdict}: {clean(entry.reason)}"
+    level = {"fail": "error", "warn": "warning"}.get(found.other)
+    for what, about, names in text.groups(list(found.unexplained)) if level else ():
+        yield f"{level}: unexplained: {what}: {textwrap.shorten(clean(f'{about} {names}'), _MOST, placeholder=' …')}"
+
+
+def _place(one: Result) -> str:
+    return f"{clean(str(one.place))}: " if one.place else ""
+
+
+def _level(one: Result) -> str:
+    return "warning" if one.strength == "should" else "error"
+
+
+def _why(one: Result) -> str:
+    """The reason, and the first record that it is about."""
+    several = one.failures if one.verdict is Verdict.FAIL else one.unproven
+    if not several:
+        return one.reason
+    first = several[0]
+    told = text.what_failed(first) if one.verdict is Verdict.FAIL else first.reason
+    about = f"{text.headed(one.kind, first)}: {told}".removeprefix(": ")
+    return about if len(several) == 1 else f"{one.reason}; first {about}"
