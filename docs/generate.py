@@ -3,17 +3,24 @@ the kinds, the readers and the models of the files. Run it after changing one; a
 
 from __future__ import annotations
 
+import ast
+import inspect
 import json
+import textwrap
+import typing
 from collections.abc import Iterator, Sequence
 from pathlib import Path
+from typing import Any
 
 import yaml
+from pydantic import BaseModel
 
 from nogging.asking.windows import WindowsModel
 from nogging.changes.file.declared import ChangeModel
 from nogging.changes.run.receivers import ReceiversModel
 from nogging.dialects.declared import Dialect, dialects, load_dialect
 from nogging.dialects.places import LIBRARY
+from nogging.files import Strict, plain_values
 from nogging.inventory import InventoryModel
 from nogging.judging.consequences import may_follow
 from nogging.judging.expectations import ExpectationsModel
@@ -178,7 +185,66 @@ def questions() -> str:
 def schemas() -> dict[str, str]:
     """The JSON Schema (2020-12) of each sort of file, for an editor to check it while it is written."""
     head = {"$schema": "https://json-schema.org/draft/2020-12/schema"}
-    return {name: json.dumps({**head, **model.model_json_schema()}, indent=1) + "\n" for name, model in SCHEMAS.items()}
+    return {name: json.dumps({**head, **_schema(model)}, indent=1) + "\n" for name, model in SCHEMAS.items()}
+
+
+def _schema(model: type[BaseModel]) -> dict[str, Any]:
+    """That of a model, with what its declaration says of each key; nothing behind one is a mistake, and so is null."""
+    found = model.model_json_schema()
+    models = {one.__name__: one for one in _models(model)}
+    for name, definition in {model.__name__: found, **found.get("$defs", {})}.items():
+        definition.pop("title", None)
+        for key, declared in definition.get("properties", {}).items():
+            declared.pop("title", None)
+            if declared.get("default", 0) is None:
+                del declared["default"]
+            kinds = [one for one in declared.get("anyOf", ()) if one != {"type": "null"}]
+            if len(kinds) == 1:
+                del declared["anyOf"]
+                declared.update(kinds[0])
+            elif kinds:
+                declared["anyOf"] = kinds
+            declared.update(_said(_meanings(models[name])[key]))
+    return found
+
+
+def _models(model: type[BaseModel]) -> Iterator[type[BaseModel]]:
+    """A model and all that stand in it."""
+    seen, left = set(), [model]
+    while left:
+        one = left.pop()
+        if isinstance(one, type) and issubclass(one, BaseModel) and one not in seen:
+            seen.add(one)
+            yield one
+            left += [field.annotation for field in one.model_fields.values()]
+        elif not isinstance(one, type) or typing.get_args(one):
+            left += typing.get_args(one)
+
+
+def _meanings(model: type[BaseModel]) -> dict[str, str]:
+    """What stands below each field in the source, by the key that it is in a file."""
+    found = {}
+    for one in reversed(model.__mro__):
+        if issubclass(one, Strict) and one is not Strict:
+            (declared,) = ast.parse(textwrap.dedent(inspect.getsource(one))).body
+            pairs = zip(declared.body, [*declared.body[1:], None], strict=True)
+            found |= {
+                field.target.id: " ".join(text.value.value.split())
+                for field, text in pairs
+                if isinstance(field, ast.AnnAssign) and isinstance(text, ast.Expr)
+            }
+    return {field.alias or name: found[name] for name, field in model.model_fields.items()}
+
+
+def _said(meaning: str) -> dict[str, Any]:
+    """A meaning with the examples at its end (`As …`) apart."""
+    told, _, examples = meaning.partition(" As `")
+    listed = (
+        [plain_values(one, "")[0] for one in examples.removesuffix(".").removesuffix("`").split("`, `")]
+        if examples
+        else []
+    )
+    return {"description": told, **({"examples": listed} if listed else {})}
 
 
 if __name__ == "__main__":

@@ -9,13 +9,14 @@ that names line and column, shows the line, and suggests the nearest known word.
 from __future__ import annotations
 
 import difflib
+import json
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
+from typing import TYPE_CHECKING, Annotated, Any, NamedTuple, TypeVar
 
 import yaml
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from nogging.errors import FileError, nearest
 
@@ -52,6 +53,14 @@ class Strict(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
 
+Sql = Annotated[str, Field(json_schema_extra={"contentMediaType": "application/sql"})]
+"""A predicate, for whom a schema says so."""
+
+
+NotEmpty = Field(min_length=1)
+"""Of a list or a text that is not there for nothing, once it is there."""
+
+
 class Place(NamedTuple):
     """A place in a file; lines and columns count from 1."""
 
@@ -61,6 +70,26 @@ class Place(NamedTuple):
 
     def __str__(self) -> str:
         return f"{self.file}:{self.line}:{self.column}"
+
+
+def with_rules(*rules: Mapping[str, Any]) -> ConfigDict:
+    """The settings of a model of which a schema says these rules as well; its validators say the same in words."""
+    return ConfigDict(extra="forbid", frozen=True, json_schema_extra={"allOf": [dict(one) for one in rules]})
+
+
+def one_of(*keys: str) -> dict[str, Any]:
+    """The rule that exactly one of these keys is there."""
+    return {"oneOf": [{"required": [key]} for key in keys]}
+
+
+def together(key: str, *others: str) -> dict[str, Any]:
+    """The rule that a key goes with one of others."""
+    return {"if": {"required": [key]}, "then": {"anyOf": [{"required": [other]} for other in others]}}
+
+
+def apart(key: str, *others: str) -> dict[str, Any]:
+    """The rule that a key goes with none of others."""
+    return {"if": {"required": [key]}, "then": {"properties": dict.fromkeys(others, False)}}
 
 
 class Source:
@@ -136,15 +165,34 @@ def plain_values(text: str, path: str) -> tuple[Any, Source]:
     return _Values(source).read(text), source
 
 
-def validated(data: Any, source: Source, model: type[Model]) -> Model:
-    """Plain values through a model; the first mistake in the file's order is raised."""
+def validated(data: Any, source: Source, model: type[Model], *, exact: bool = True) -> Model:
+    """Plain values through a model; the first mistake in the file's order is raised. Nothing is made of a value that is
+    of another type, unless all in the file is text: then types are not `exact`."""
     if data is None:
         raise source.error((), "the file is empty; it needs " + " and ".join(_required(model)))
     try:
-        return model.model_validate(data)
+        found = model.model_validate_json(json.dumps(data), strict=True) if exact else model.model_validate(data)
     except ValidationError as error:
         errors = [_located(source, detail, model) for detail in error.errors()]
         raise min(errors, key=lambda one: (one.line, one.column)) from None
+    for where in _without_value(found, ()):
+        raise source.error(where, f"nothing stands behind '{where[-1]}'; give it a value, or take it away", at_key=True)
+    return found
+
+
+def _without_value(found: Any, where: Path_) -> Iterator[Path_]:
+    """The keys behind which nothing stands: whoever left `where` empty did not mean all records."""
+    if isinstance(found, BaseModel):
+        for name in found.model_fields_set & set(type(found).model_fields):
+            place = (*where, type(found).model_fields[name].alias or name)
+            value = getattr(found, name)
+            yield from [place] if value is None else _without_value(value, place)
+    elif isinstance(found, tuple):
+        for n, one in enumerate(found):
+            yield from _without_value(one, (*where, n))
+    elif isinstance(found, dict):
+        for key, one in found.items():
+            yield from _without_value(one, (*where, key))
 
 
 def _required(model: type[BaseModel]) -> list[str]:

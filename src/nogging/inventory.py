@@ -19,12 +19,12 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from pydantic import ConfigDict, Field, field_validator, model_validator
+from pydantic import AfterValidator, ConfigDict, Field, field_validator, model_validator
 
 from nogging.dialects.declared import Dialect, dialects, load_dialect
 from nogging.dialects.places import Own
 from nogging.errors import QuestionError, nearest
-from nogging.files import Path_, Source, Strict, load, read_text, validated
+from nogging.files import Path_, Source, Sql, Strict, load, read_text, validated, with_rules
 from nogging.predicates import Predicate, PredicateError, Schema, holds, parse
 from nogging.records import Field as RecordField
 from nogging.records import Nature, Type
@@ -40,11 +40,17 @@ PORT = 22
 class Secret(Strict):
     """Where a secret is; exactly one place."""
 
+    model_config = with_rules({"minProperties": 1, "maxProperties": 1}, {"properties": {"prompt": {"const": True}}})
     environment: str | None = None
+    """The variable of the environment that holds it. As `TEAL_PASSWORD`."""
     file: str | None = None
+    """The file that holds it, readable by its owner alone, beside the inventory. As `password`."""
     keyring: str | None = None
+    """The service under which the system's keyring has it. As `teal-sound`."""
     command: str | None = None
+    """The command whose first line it is; it runs without a shell. As `secrets get noc`."""
     prompt: bool | None = None
+    """That it is asked for, on the terminal."""
 
     @model_validator(mode="before")
     @classmethod
@@ -122,23 +128,31 @@ def _from_command(command: str, folder: Path, what: str) -> str:
 
 class Login(Strict):
     user: str | None = None
+    """The name to log in with. As `noc`."""
     password: Secret | None = None
+    """Where the password is. As `{environment: TEAL_PASSWORD}`."""
     key: str | None = None
+    """The file of the private key; without it, the agent's keys and the usual files. As `~/.ssh/id_ed25519`."""
 
 
 class Raise(Strict):
     """The privileged mode is wanted, and this is the secret for it."""
 
     secret: Secret
+    """Where the secret of the privileged mode is. As `{prompt: true}`."""
 
 
 class Algorithms(Strict):
     """SSH algorithms that a device needs besides the usual ones, by OpenSSH's names (RFC 4253, 7.1)."""
 
     key_exchange: tuple[str, ...] = ()
+    """Key exchange methods. As `[diffie-hellman-group14-sha1]`."""
     host_key: tuple[str, ...] = ()
+    """Host key algorithms. As `[ssh-rsa]`."""
     encryption: tuple[str, ...] = ()
+    """Ciphers. As `[aes128-cbc]`."""
     integrity: tuple[str, ...] = ()
+    """Message authentication codes. As `[hmac-sha1]`."""
 
 
 Seconds = Annotated[float, Field(gt=0, le=86400)]
@@ -152,23 +166,44 @@ class Settings(Strict):
 
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
     login: Login | None = None
+    """Who logs in, and with what. As `{user: noc, password: {environment: TEAL_PASSWORD}}`."""
     known_hosts: str | None = None
+    """The file of pinned host keys, beside the inventory. As `known_hosts`."""
     ssh_config: str | None = None
+    """A file of settings of OpenSSH's to follow. As `~/.ssh/config`."""
     through: str | None = None
+    """The jump host: a device of this inventory, or an address. As `mole-r1`."""
     raise_: Raise | None = Field(default=None, alias="raise")
+    """How the privileged mode is reached. As `{secret: {prompt: true}}`."""
     algorithms: Algorithms | None = None
+    """SSH algorithms besides the usual ones, for old devices. As `{host_key: [ssh-rsa]}`."""
     way: Literal["shell", "exec", "netconf", "telnet", "local"] | None = None
+    """How it is reached, where that is not how its dialect is. As `exec`."""
     connect_within: Seconds | None = None
+    """In how many seconds the connection has to stand. As `20`."""
     answer_within: Seconds | None = None
+    """In how many seconds an answer has to be there. As `120`."""
     device_within: Seconds | None = None
+    """In how many seconds all of a device has to be done. As `600`."""
     answer_most: Annotated[int, Field(gt=0, le=500)] | None = None
+    """How long an answer may be, in megabytes. As `50`."""
 
 
 _SETTINGS = tuple(info.alias or name for name, info in Settings.model_fields.items())
 
 
 class SettingsEntry(Settings):
-    for_: str | None = Field(default=None, alias="for")
+    for_: Sql | None = Field(default=None, alias="for")
+    """For which devices: a predicate over names and labels; without it, for all. As `site = 'gannet'`."""
+
+
+def _port(port: int) -> int:
+    if not 0 < port < 65536:
+        raise ValueError(f"{port} is not a port (1 to 65535)")
+    return port
+
+
+Port = Annotated[int, AfterValidator(_port), Field(json_schema_extra={"minimum": 1, "maximum": 65535})]
 
 
 class DeviceEntry(Settings):
@@ -176,9 +211,13 @@ class DeviceEntry(Settings):
 
     model_config = ConfigDict(extra="allow", frozen=True, populate_by_name=True)
     name: str
+    """The name of the device, as records bear it. As `gannet-r1`."""
     address: str
+    """Its IP address, or host name. As `192.0.2.21`."""
     dialect: str
-    port: int | None = None
+    """What it speaks. As `ios`."""
+    port: Port | None = None
+    """The port, where it is not that of its way (SSH 22, NETCONF 830, Telnet 23). As `2222`."""
 
     @field_validator("name")
     @classmethod
@@ -198,19 +237,16 @@ class DeviceEntry(Settings):
             raise ValueError(f"'{text}' is neither an IP address nor a host name")
         return text
 
-    @field_validator("port")
-    @classmethod
-    def good_port(cls, port: int | None) -> int | None:
-        if port is not None and not 0 < port < 65536:
-            raise ValueError(f"{port} is not a port (1 to 65535)")
-        return port
-
 
 class InventoryModel(Strict):
+    """An inventory: the devices, what is set for them, and what is joined to what."""
+
     readers: str | None = None
     """A folder with readers of the user's own, which go before the library's."""
     settings: tuple[SettingsEntry, ...] = ()
+    """What is set for many devices; of what several entries say, the later counts."""
     devices: tuple[DeviceEntry, ...]
+    """The devices; any other key of one is a label."""
     links: tuple[tuple[str, str], ...] = ()
     """What is joined to what, where the devices do not tell: two ends, each a device and an interface of it."""
 
@@ -384,7 +420,7 @@ def _csv(path: Path) -> tuple[InventoryModel, Source]:
     missing = [key for key in ("name", "address", "dialect") if key not in headings]
     if missing:
         raise source.error((), f"the heading '{missing[0]}' is missing; headings: {', '.join(headings)}")
-    return validated({"devices": devices}, source, InventoryModel), source
+    return validated({"devices": devices}, source, InventoryModel, exact=False), source
 
 
 def _no_twins(model: InventoryModel, source: Source) -> None:

@@ -78,15 +78,25 @@ class UsualModel(Strict):
     """One number that is as usual."""
 
     title: str = Field(min_length=1)
-    of: str
+    """What is usual, in a sentence. As `Routes of gannet-r1`."""
+    of: Annotated[str, Field(json_schema_extra={"enum": [CAPTURE, *KINDS]})]
+    """The kind of the records. As `route`."""
     where: dict[str, str | int | float | bool] = Field(default_factory=dict, alias="with")
+    """What the records it is about have. As `{device: gannet-r1}`."""
     but: tuple[dict[str, str | int | float | bool], ...] = ()
+    """What those have that it is not about. As `[{protocol: bgp}]`."""
     number: str
+    """The number: a field, or the count of the records. As `in_octets`."""
     growth: bool = False
+    """Whether it is its growth in an hour that counts, as of a counter."""
     level: _Finite = 0.0
+    """What is usual. As `121`."""
     slots: tuple[_Finite, ...] = ()
+    """What is usual by the time of the day, in as many parts of it. As `[100, 140, 140, 100]`."""
     give: _Finite = Field(gt=0)
+    """By how much it may differ without being said to leave the usual. As `3.5`."""
     strength: Literal["must", "should"] = "must"
+    """Whether leaving it fails or warns."""
 
     @field_validator("of")
     @classmethod

@@ -26,7 +26,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime, timedelta
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 from pydantic import Field, field_validator, model_validator
 
@@ -36,7 +36,7 @@ from nogging.asking.usual import judged as usually
 from nogging.captures.choosing import parsed, predicate
 from nogging.captures.history import History
 from nogging.errors import QuestionError, nearest
-from nogging.files import Source, Strict, load
+from nogging.files import NotEmpty, Source, Sql, Strict, load, one_of, with_rules
 from nogging.judging.changed import FIRST, GONE, LASTING, RESTARTED
 from nogging.judging.verdict import Failure, Judgement, Result, Verdict, worst
 from nogging.predicates import Predicate, Schema, identifier
@@ -44,7 +44,7 @@ from nogging.predicates.addresses import register
 from nogging.predicates.database import closed_database
 from nogging.records import Field as RecordField
 from nogging.records import Nature, Type
-from nogging.records.values import after_midnight, short_span, since_midnight
+from nogging.records.values import DAYTIME, after_midnight, short_span, since_midnight
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -61,14 +61,23 @@ _SCHEMA: Schema = {
 class WindowModel(Strict):
     """One expectation over a window of time."""
 
+    model_config = with_rules(one_of("must", "should"))
     title: str = Field(min_length=1)
-    each: str
-    where: str = "true"
-    within: str
-    at: str = ""
-    that: str | None = None
-    must: str | None = None
-    should: str | None = None
+    """What is expected, in a sentence. As `No session falls more than twice a day`."""
+    each: Annotated[str, Field(json_schema_extra={"enum": list(_KINDS)})]
+    """The kind of the records. As `neighbor`."""
+    where: Sql = "true"
+    """Which records; without it, all. As `protocol = 'bgp'`."""
+    within: Annotated[str, Field(json_schema_extra={"pattern": "^[0-9]{1,5}[mhdw]$"})]
+    """How long the window is. As `1d`, `90m`."""
+    at: Annotated[str, Field(json_schema_extra={"pattern": f"^({DAYTIME})?$"})] = ""
+    """When in the day it ends (UTC); without it, at the last moment. As `06:00`."""
+    that: Sql | None = None
+    """What is measured as `held`: for how long this was so. As `settled`."""
+    must: Sql | None = None
+    """What has to hold of `restarts`, `changes` and `held`, or it fails. As `restarts <= 2`."""
+    should: Sql | None = None
+    """What has to hold, or there is a warning. As `held >= 86000`."""
 
     @field_validator("each")
     @classmethod
@@ -115,9 +124,13 @@ class WindowModel(Strict):
 class WindowsModel(Strict):
     """A file of expectations over time."""
 
+    model_config = with_rules({"anyOf": [{"required": ["over_time"]}, {"required": ["usual"]}]})
     title: str = ""
-    over_time: tuple[WindowModel, ...] = ()
-    usual: tuple[UsualModel, ...] = ()
+    """What the file is about. As `The quiet network`."""
+    over_time: Annotated[tuple[WindowModel, ...], NotEmpty] = ()
+    """What is expected over windows of time."""
+    usual: Annotated[tuple[UsualModel, ...], NotEmpty] = ()
+    """Numbers that are as they usually are; `nogging draft HISTORY` learns them."""
 
     @model_validator(mode="after")
     def something(self) -> WindowsModel:

@@ -42,6 +42,7 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
     "conform": ("conform", "CHANGE", "which devices deviate from its intents"),
     "report": ("report", "DIR...", "the page to attach to the ticket"),
     "draft": ("draft", "DIR...", "expectations from a known-good capture"),
+    "schema": ("schema", "[NAME]", "the schema of a sort of file, for editors"),
     "challenge": ("challenge", "EXPECTATIONS --after DIR", "which faults would go unnoticed"),
 }
 """Each command with its module, its arguments and what it does."""

@@ -15,32 +15,37 @@ from nogging.files import Source, Strict, load
 
 
 class Mode(Strict):
-    """One mode of a session, told from the others by its prompt.
-
-    `prompt` is a regular expression for the whole prompt, in which `{host}` stands for what is learned at login;
-    `enter` and `leave` are the lines that go into the mode from the mode `above` and back; `entered_by` are patterns of
-    other lines that go there; `asks` is the request for a
-    secret that entering may bring. `never` are regular expressions of what makes a command more than reading;
-    `once` is how one command is run where there is no session, `{}` being the command.
-    """
+    """One mode of a session, told from the others by its prompt."""
 
     prompt: str
+    """A regular expression for the whole prompt; `{host}` is the name that was learned at login. As `"{host}#"`."""
     above: str = ""
+    """The mode from which it is entered. As `exec`."""
     enter: str = ""
+    """The line that leads into it from above. As `configure terminal`."""
     leave: str = ""
+    """The line that leads back. As `end`."""
     entered_by: tuple[str, ...] = ()
+    """Patterns of other lines that lead there. As `["interface <->"]`."""
     asks: str = ""
+    """The request for a secret that entering may bring. As `"Password:"`."""
     never: tuple[str, ...] = ()
+    """Regular expressions of what makes a command in it more than reading. As `[";"]`."""
     once: str = ""
+    """How one command is run where there is no session; `{}` is the command. As `vtysh -c '{}'`."""
     prepare: tuple[str, ...] = ()
+    """Lines that are sent first in it. As `[terminal length 0]`."""
 
 
 class Session(Strict):
     """How a command line session goes: its modes, its pager."""
 
     modes: dict[str, Mode]
+    """The modes, by name; the first is that after login."""
     pager: str = ""
+    """A regular expression of what stands where a page ends. As `--More--`."""
     more: str = " "
+    """What asks for the next page. As `" "`."""
     raised: str = ""
     """The privileged mode, where there is one of its own."""
     renamed_by: tuple[str, ...] = ()
@@ -75,9 +80,13 @@ class Clock(Strict):
     `strptime` has it; without a `form`, as ISO 8601 or written out, with the zone's name; UTC where none is told)."""
 
     command: str
+    """The command that tells the time. As `show clock`."""
     pattern: str
+    r"""What of its answer is the time, a regular expression. As `\d{4}-\d\d-\d\dT\S+`."""
     mode: str = ""
+    """The mode in which it is asked. As `exec`."""
     form: str = ""
+    """How the time is written, as `strptime` has it. As `"%H:%M:%S %a %b %d %Y"`."""
 
 
 class Ping(Strict):
@@ -85,9 +94,13 @@ class Ping(Strict):
     another command for IPv6."""
 
     command: str
+    """The command that sends one echo; `{}` is the address. As `ping -c 1 {}`."""
     good: str
+    """What the answer holds where an echo came back. As `1 received`."""
     mode: str = ""
+    """The mode in which it is sent. As `shell`."""
     six: str = ""
+    """The command for IPv6, where it is another. As `ping -6 -c 1 {}`."""
 
     def to(self, address: str) -> str:
         command = self.six if self.six and ":" in address else self.command
@@ -99,10 +112,15 @@ class Sending(Strict):
     instance in `within`. The `six` are other commands for IPv6."""
 
     command: str
+    """The command; `{}` is the address. As `ping {}`."""
     within: str
+    """The command in a routing instance, `{vrf}`. As `ping vrf {vrf} {}`."""
     mode: str = ""
+    """The mode in which it is sent. As `exec`."""
     six: str = ""
+    """The command for IPv6, where it is another. As `ping ipv6 {}`."""
     six_within: str = ""
+    """That in a routing instance. As `ping vrf {vrf} ipv6 {}`."""
 
     def to(self, address: str, vrf: str = "") -> str:
         six = ":" in address
@@ -111,22 +129,23 @@ class Sending(Strict):
 
 
 class Dialect(Strict):
-    """`interfaces` maps short spellings to long ones; `not_supported`, `not_configured` and `not_running` (a process
-    that would have to answer does not run) are what a device says instead of an answer, each the beginning of a line.
-    `reads` are the patterns of commands that only read, each
-    with its mode; `sends` are the first words of commands that send traffic. `way` is how its devices are reached
-    unless the inventory says otherwise; `namespaces` are the prefixes of the models that it answers in."""
+    """A dialect: how its sessions go, how it names things, what its devices say instead of an answer."""
 
     meaning: str
+    """What speaks it, in a few words. As `the routing suite's own command line`."""
     builds_on: tuple[str, ...] = ()
     """Dialects that its devices speak as well: their readers are known, after its own. What they tell of a kind that
     the dialect itself tells of only fills in."""
     asks_also: tuple[str, ...] = ()
     """Those of their readers that a capture asks."""
     interfaces: dict[str, str] = Field(default_factory=dict)
+    """Short spellings of interface names with the long ones. As `{Gi: GigabitEthernet}`."""
     not_supported: tuple[str, ...] = ()
+    """What a device says to a command that it does not know, each the beginning of a line. As `["% Invalid input"]`."""
     not_configured: tuple[str, ...] = ()
+    """What it says where a feature is not configured. As `["% OSPF not enabled"]`."""
     not_running: tuple[str, ...] = ()
+    """What it says where a process that would have to answer does not run. As `["ospfd is not running"]`."""
     remarks: tuple[str, ...] = ()
     """Lines that may stand beside any answer, as readers write them: a warning, what the prompt says of the chassis."""
     dressing: tuple[str, ...] = ()
@@ -138,18 +157,27 @@ class Dialect(Strict):
     filters: tuple[str, ...] = ()
     """The first words of pipes that let only some of its lines through."""
     reads: dict[str, str] = Field(default_factory=dict)
+    """Patterns of commands that only read, each with its mode. As `{"show <-...>": ""}`."""
     sends: tuple[str, ...] = ()
+    """First words of commands that send traffic. As `[ping]`."""
     clock: Clock | None = None
+    """How a device tells the time."""
     ping: Ping | None = None
+    """How a device sends one echo."""
     echoes: Sending | None = None
+    """How it sends echoes, to see what comes back."""
     trace: Sending | None = None
+    """How it traces the path to an address."""
     only: tuple[str, ...] = ()
     """The only kinds that its devices are asked for: nothing else of them is missing."""
     way: str = "shell"
+    """How its devices are reached unless the inventory says otherwise. As `shell`."""
     namespaces: dict[str, str] = Field(default_factory=dict)
+    """Prefixes of the models that it answers in. As `{if: "urn:ietf:params:xml:ns:yang:ietf-interfaces"}`."""
     bare_names: bool = False
     """Whether elements of an answer in XML are known by their names alone: each release has namespaces of its own."""
     session: Session = Session(modes={})
+    """How a session at its command line goes."""
 
     @cached_property
     def _remarks(self) -> list[re.Pattern[str]]:

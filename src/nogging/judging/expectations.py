@@ -8,12 +8,12 @@ from datetime import date
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, Field, model_validator
+from pydantic import AfterValidator, BaseModel, Field, model_validator
 
 from nogging.dialects.declared import dialects
 from nogging.dialects.notation import NotationError, Pattern, compile_pattern
 from nogging.errors import nearest
-from nogging.files import Path_, Source, Strict, field_of
+from nogging.files import Path_, Source, Strict, apart, field_of, one_of, together, with_rules
 from nogging.judging.expectation import Expectation, Explanation, Waiver
 from nogging.judging.pairs import Pairs
 from nogging.judging.quantifiers.joined import JoinedExpectation, JoinedModel, joined_expectation
@@ -31,28 +31,68 @@ QUANTIFIERS = ("every", "some", "none", "count", "exactly", "path", "joined")
 _OF_ALL = ("path", "joined")
 """What is not asked of records of a kind."""
 _CONDITIONED = ("every", "count")
+_WHETHER = {key: {"type": "boolean"} for key in ("must", "should")}
+
+
 Names = str | tuple[str, ...]
+
+
+def _known(name: str) -> str:
+    if name not in KINDS:
+        raise ValueError(f"unknown kind '{name}'{nearest(name, KINDS)}")
+    return name
+
+
+KindName = Annotated[str, AfterValidator(_known), Field(json_schema_extra={"enum": list(KINDS)})]
 
 
 class ExpectModel(Strict):
     """One expectation: a quantifier with a kind, a condition for which records, and what must hold."""
 
+    model_config = with_rules(
+        one_of(*QUANTIFIERS),
+        apart("must", "should"),
+        together("exactly", "rows"),
+        together("rows", "exactly"),
+        together("per", "count"),
+        together("of", "count"),
+        *(together(name, "must", "should") for name in _CONDITIONED),
+        *(apart(name, "where") for name in _OF_ALL),
+        *({"if": {"required": [name]}, "then": {"properties": _WHETHER}} for name in (*_OF_ALL, "exactly")),
+    )
     title: str = ""
-    every: str | None = None
-    some: str | None = None
-    none: str | None = None
-    count: str | None = None
-    exactly: str | None = None
+    """What is expected, in a sentence; without it, the entry's own words. As `Every adjacency is up`."""
+    every: KindName | None = None
+    """Each record of this kind, for which `where` holds, is as `must` says; none is gone. As `neighbor`."""
+    some: KindName | None = None
+    """At least one record of this kind is. As `route`."""
+    none: KindName | None = None
+    """No record of this kind is. As `route`."""
+    count: KindName | None = None
+    """The number of records of this kind is as `must` says of `n` (of routes, `hops` counts next hops). As `route`."""
+    exactly: KindName | None = None
+    """The records of this kind are the `rows` and no others. As `neighbor`."""
     rows: Rows | None = None
+    """The rows of `exactly`: written here, in a CSV file, or those of a capture. As `cabling.csv`, `{capture:
+    before, fields: [device, name]}`."""
     path: PathModel | None = None
+    """Packets arrive, on every branch of equal cost."""
     joined: JoinedModel | None = None
+    """Each of some devices is joined to each of others."""
     per: Names | None = None
+    """What is counted for itself: of each device, label or field. As `device`, `[os_name, label.tier]`."""
     of: str | None = None
+    """The field of which different values are counted, instead of records. As `os_release`."""
     where: Condition | None = None
+    """Which records it is about; without it, all. As `protocol = 'ospf'`, `{admin_status: up}`."""
     must: Condition | None = None
+    """What has to hold, or the change fails. As `state = 'full'`, `n >= 0.95 * before.n`."""
     should: Condition | None = None
+    """What has to hold, or there is a warning. As `in_errors = before.in_errors`."""
     gone: Literal["allowed"] | None = None
+    """That records which matched before may be gone."""
     may_be_empty: bool = False
+    """Whether it passes where nothing is found to look at."""
 
     @model_validator(mode="after")
     def complete(self) -> ExpectModel:
@@ -63,15 +103,19 @@ class ExpectModel(Strict):
             raise ValueError("either 'must' or 'should', not both")
         if (given[0] == "exactly") != (self.rows is not None):
             raise ValueError("'exactly' and 'rows' go together: which records are expected, and no others")
-        if given[0] == "exactly" and isinstance(self.must or self.should, str | dict):
+        if given[0] == "exactly" and isinstance(self.asked, str | dict):
             raise ValueError("'exactly' expects its rows; 'should: true' makes of that a warning")
-        if given[0] in _OF_ALL and (self.where is not None or isinstance(self.must or self.should, str | dict)):
+        if given[0] in _OF_ALL and (self.where is not None or isinstance(self.asked, str | dict)):
             raise ValueError(f"what is expected of '{given[0]}' stands in it; 'should: true' makes of that a warning")
         if given[0] != "count" and (self.per is not None or self.of is not None):
             raise ValueError("'per' and 'of' go with 'count'")
         if given[0] in _CONDITIONED and self.must is None and self.should is None:
             raise ValueError(f"'{given[0]}' needs a 'must' or a 'should': what has to hold")
         return self
+
+    @property
+    def asked(self) -> Condition | None:
+        return self.must if self.must is not None else self.should
 
     @property
     def quantifier(self) -> str:
@@ -86,45 +130,74 @@ class ExplainModel(Strict):
     `whole: true` instead says that whatever becomes of them is meant."""
 
     title: str = ""
-    kind: str
+    """What becomes of them, in a sentence. As `The adjacency moves to the new span`."""
+    kind: KindName
+    """The kind of the records. As `neighbor`."""
     what: What | tuple[What, ...] | None = None
+    """What may become of them. As `[gone, new]`, `moved`."""
     fields: Names | None = None
+    """Of those that move, the fields that may. As `[oper_status, speed]`."""
     whole: bool = False
+    """That whatever becomes of the records is meant."""
     where: Condition | None = None
+    """Which records; without it, all. As `device = 'gannet-r1' and interface in ('eth3', 'eth4')`."""
     times: Annotated[int, Field(ge=0)] | None = None
+    """How many differences it explains, exactly. As `2`."""
     must_occur: bool = False
+    """Whether it fails where it explains nothing."""
     consequences: bool = False
+    """Whether what follows from these differences is explained with them."""
 
 
 class WaiverModel(Strict):
     """A deviation that is known: whose it is, and the last day on which it is let pass."""
 
     title: str
-    kind: str
+    """What is known. As `The old port at Otter is short of memory`."""
+    kind: KindName
+    """The kind of the records. As `interface`."""
     where: Condition
+    """Which records it is for. As `device = 'otter-r1' and name = 'eth2'`."""
     owner: str
+    """Who answers for it. As `noc@teal.example`."""
     until: date
+    """The last day on which it is let pass. As `2026-12-31`."""
 
 
 class AcknowledgedModel(Strict):
     """A line that no reader knows, and that is known to say nothing that matters; in the notation of readers."""
 
     title: str = ""
+    """Why the line does not matter. As `A line of the licence`."""
     line: str
+    """The line, in the notation of readers. As `License expires in <-days> days`."""
     dialect: str | None = None
+    """Of which dialect's answers only. As `ios`."""
     command: str | None = None
+    """Of which command's answers only. As `show version`."""
 
 
 class DifferencesModel(Strict):
+    """What is said of the differences between before and after."""
+
     explain: tuple[ExplainModel, ...] = ()
+    """Which differences are meant; each accounts for some."""
     other: Literal["fail", "warn", "ignore"] | None = None
+    """What any other difference does: it fails the change (so without this key), warns, or counts for nothing. As
+    `fail`."""
 
 
 class ExpectationsModel(SharingModel):
+    """A file of expectations: what has to be so, and which differences are meant."""
+
     expect: tuple[ExpectModel, ...] = ()
+    """What is expected, an entry each."""
     waivers: tuple[WaiverModel, ...] = ()
+    """Deviations that are known and let pass until a day."""
     acknowledged: tuple[AcknowledgedModel, ...] = ()
+    """Lines that no reader knows, and that are known not to matter."""
     differences: DifferencesModel | None = None
+    """Which differences between before and after are meant, and what the others do."""
 
 
 class WithStepsModel(ExpectationsModel):
@@ -240,7 +313,7 @@ class _Checked:
         return Acknowledged(model.title or model.line, pattern, model.dialect, model.command)
 
     def waiver(self, model: WaiverModel, where: Path_) -> Waiver:
-        kind = self.kind(model.kind, (*where, "kind"))
+        kind = KINDS[model.kind]
         condition = self.condition(model.where, self.pairs.schema(kind), (*where, "where"))
         if condition is None:
             raise self.source.error((*where, "where"), "a waiver says which records it is for")
@@ -258,7 +331,7 @@ class _Checked:
         if model.joined is not None:
             place = (*where, "joined")
             return joined_expectation(model.title, of_all, model.joined, self.pairs, self.words, self.source, place)
-        kind = self.kind(getattr(model, quantifier), (*where, quantifier))
+        kind = KINDS[getattr(model, quantifier)]
         strength = "should" if model.should is not None else "must"
         if model.gone is not None and quantifier != "every":
             raise self.source.error((*where, "gone"), "only 'every' asks about records that are gone", at_key=True)
@@ -304,7 +377,7 @@ class _Checked:
         return None if model.rows is None else wanted(model.rows, kind, self.pairs, self.source, where, condition)
 
     def explanation(self, model: ExplainModel, where: Path_) -> Explanation:
-        kind = self.kind(model.kind, (*where, "kind"))
+        kind = KINDS[model.kind]
         condition = self.condition(model.where, self.pairs.schema(kind), (*where, "where"))
         what: set[str] = {model.what} if isinstance(model.what, str) else set(model.what or ())
         fields = self.may_move(model, kind, condition, what, where)
@@ -348,11 +421,6 @@ class _Checked:
             )
         found |= {HOPS} if found & set(kind.members) else set()
         return frozenset(found | {one.name for one in kind.own if one.follows_from in found})
-
-    def kind(self, name: str, where: Path_) -> Kind:
-        if name not in KINDS:
-            raise self.source.error(where, f"unknown kind '{name}'{nearest(name, KINDS)}")
-        return KINDS[name]
 
     def condition(self, given: Condition | None, schema: Schema, where: Path_) -> Predicate | None:
         return self.words.predicate(given, schema, self.source, where)

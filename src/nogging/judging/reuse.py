@@ -15,7 +15,7 @@ from typing import Any, TypeVar
 from pydantic import Field as ModelField
 
 from nogging.errors import FileError, nearest
-from nogging.files import Path_, Source, Strict, plain_values, read_text, validated
+from nogging.files import Path_, Source, Sql, Strict, plain_values, read_text, validated
 from nogging.predicates import Path as NamePath
 from nogging.predicates import PredicateError, Schema, from_mapping, parse, quoted
 from nogging.predicates.tree import VALUE, Call, Constant, Node, Predicate, chosen
@@ -24,15 +24,17 @@ from nogging.records import KINDS, Field, Nature, Type
 READY = "ready"
 """`ready/<name>.yaml` is one of the files that come with Nogging, unless there is such a file beside the user's."""
 
-Condition = str | bool | dict[str, Any]
+Condition = Sql | bool | dict[str, Any]
 Scalar = bool | int | float | str
 
 
 class CaseModel(Strict):
     """A value for the devices of which a condition holds."""
 
-    condition: str = ModelField(alias="for")
+    condition: Sql = ModelField(alias="for")
+    """For which devices: a predicate over their names and labels. As `label.tier = 'core'`."""
     value: Scalar
+    """What it is for these."""
 
 
 Values = Scalar | tuple[CaseModel | Scalar, ...]
@@ -42,9 +44,14 @@ class SharingModel(Strict):
     """What a file may share with others."""
 
     title: str = ""
+    """What the file is about, as the verdict is headed. As `Gannet Point moves to the fibre span`."""
     include: tuple[str, ...] = ()
+    """Further files of expectations: beside this one, ready-made ones, those of packages. As `[ready/links.yaml]`."""
     conditions: dict[str, Condition] = ModelField(default_factory=dict)
+    """Predicates that have a name, to be used in others. As `{core: "label.tier = 'core'"}`."""
     values: dict[str, Values] = ModelField(default_factory=dict)
+    """Values that have a name (`value.NAME`); in a list, by device, the last case that applies. As `{frame: [1500,
+    {for: "label.tier = 'core'", value: 9000}]}`."""
 
 
 Model = TypeVar("Model", bound=SharingModel)

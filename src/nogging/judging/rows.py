@@ -31,7 +31,9 @@ class FromCapture(Strict):
     """Rows that another capture gives: its records, as far as these fields go."""
 
     capture: str
+    """The folder of the capture that has the rows. As `before`."""
     fields: tuple[str, ...] = ModelField(min_length=1)
+    """As far as which fields the rows go. As `[device, name, mtu]`."""
 
 
 Rows = tuple[dict[str, Any], ...] | str | FromCapture

@@ -13,12 +13,12 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
 from pydantic import Field, model_validator
 
 from nogging.dialects.notation import Pattern, Value
-from nogging.files import Strict
+from nogging.files import NotEmpty, Strict, apart, one_of, together, with_rules
 from nogging.reading.commands import fits, given
 from nogging.records import Kind, Type
 from nogging.records.values import address
@@ -50,40 +50,87 @@ class AlsoModel(Strict):
     """Records of another kind among the words that a line leaves: the addresses in a row of an interface."""
 
     each: str
+    """The pattern that such words fit. As `<ip>/<prefix_length>`."""
     kind: str
+    """The kind of the records. As `address`."""
     set: dict[str, Scalar] = Field(default_factory=dict)
+    """Fields that each of them has. As `{origin: static}`."""
 
 
 class LineModel(Strict):
+    """One pattern, or one table, and what becomes of what it matches."""
+
+    model_config = with_rules(
+        one_of(*Action),
+        *(together(name, "open") for name in ("frame", "inside")),
+        together("alone", "frame"),
+        *(together(name, "under") for name in ("wrapped", "cut", "continues", "nested")),
+        together("also", "row", "open"),
+        apart("also", "frame"),
+        together("until", "section"),
+        *(together(name, "skip") for name in ("but", "without")),
+        together("several", "row", "again", "under"),
+    )
     open: str | None = None
+    """A pattern that begins a record; lines below it add to it. As `Interface <name> is up, line protocol is
+    <oper_status>`."""
     add: str | None = None
+    """A pattern that fills the open record. As `"Description: <description...>"`."""
     row: str | None = None
+    """A pattern that is a record by itself. As `inet[6] <ip>/<prefix_length>`."""
     again: str | None = None
+    """A pattern that is one more record like the last, with these fields replaced. As `via <next_hop_address>,
+    <outgoing_interface>`."""
     carry: str | None = None
+    """A pattern whose fields all that follows inherits. As `"VRF <vrf>:"`."""
     skip: str | None = None
+    """A pattern of lines that say nothing. As `"Link ups: <-...>"`."""
     under: tuple[str, ...] | None = None
+    """The headings of a table, which is read by their positions. As `[Port, Name, Status]`."""
     columns: dict[str, str | tuple[str, ...]] = Field(default_factory=dict)
+    """For headings, the fields below them, or patterns of what stands there. As `{Port: name}`."""
     kind: str | None = None
+    """The kind of the record that it begins. As `interface`."""
     set: dict[str, Scalar] = Field(default_factory=dict)
+    """Fields that a line with this pattern says without words for them. As `{admin_status: up}`."""
     frame: bool = False
+    """Whether it opens no record, but what the rows below have in common."""
     alone: bool = False
+    """Whether a frame in which nothing follows is a record by itself."""
     level: int | None = None
+    """How far in the line counts as standing, where that is not how far in it stands. As `0`."""
     wrapped: bool = False
+    """Whether a cell of the table may go on in the next line."""
     cut: bool = False
+    """Whether a first cell that is too long is cut, and stands against the next column."""
     continues: bool = False
+    """Whether its rows are the rest of those of the table above it."""
     nested: str = ""
+    """The field that names a row which stands further in, as a part of the one above it. As `name`."""
     indent: int | None = None
+    """How far in a line has to stand, in characters. As `2`."""
     carries: tuple[str, ...] = ()
+    """The fields of the line that later lines inherit as well. As `[vrf]`."""
     inside: bool = False
+    """Whether it opens a record only within a frame."""
     several: str = ""
+    """The field of which a line has several, by commas or spaces, each a record. As `name`."""
     but: tuple[str, ...] = ()
+    """Words with which a line that is not skipped begins. As `[router, vrf]`."""
     without: tuple[str, ...] = ()
+    """Words that a line which is skipped does not have. As `[error]`."""
     deeper: bool = False
+    """Whether the line has to stand further in than the first of the open record."""
     parts: dict[str, tuple[str, ...]] = Field(default_factory=dict)
+    """For a text that the line gave, patterns that take more out of it. As `{description: ["to <remote_system>"]}`."""
     section: str = ""
+    """The section that the line begins. As `neighbors`."""
     until: str = ""
+    """The text of the line that ends the section. As `"^C"`."""
     within: str = Field(default="", alias="in")
+    """The section in which alone the line is meant. As `neighbors`."""
     also: tuple[AlsoModel, ...] = ()
+    """Records of other kinds among the words that the line leaves."""
 
     @model_validator(mode="after")
     def one_action(self) -> LineModel:
@@ -119,35 +166,54 @@ class EntryModel(Strict):
     end: a field, or a pattern of the notation. Without a `kind` the values are carried to the entries `within`."""
 
     each: str
+    """The path of the nodes (RFC 9535 JSONPath, XPath 1.0). As `$.interfaces[*]`."""
     kind: str | None = None
+    """The kind of the record that each node is; without it, values are carried to the entries within. As
+    `interface`."""
     fields: dict[str, str] = Field(default_factory=dict)
+    """Paths from the node, each with the field, or the pattern, of what stands at its end. As `{$.mtu: mtu}`."""
     set: dict[str, Scalar] = Field(default_factory=dict)
+    """Fields that each of them has. As `{protocol: bgp}`."""
     skip: tuple[str, ...] = ()
+    """Paths of what says nothing. As `[$.lastUpdate]`."""
     within: tuple[EntryModel, ...] = ()
+    """Entries of the nodes further in."""
 
 
 class SilentModel(Strict):
     """A line of which no word is compared, in the notation, and why."""
 
     line: str
+    """The line, in the notation. As `"Link downs: <-...>"`."""
     why: str
+    """Why no word of it is compared. As `a time of which the count is a field`."""
 
 
 class ReaderModel(Strict):
+    """How the answer to a command is read: by lines, by paths of JSON or XML, or like another reader's."""
+
+    model_config = with_rules(one_of("lines", "json", "xml", "like"))
     dialect: str
+    """Whose answers it reads. As `frr`."""
     commands: tuple[str, ...]
-    like: str = ""
+    """The commands whose answers it reads, as patterns; the first is asked. As `[show interface, show interface vrf
+    all]`."""
+    like: Annotated[str, NotEmpty] = ""
     """The reader (`linux/routes`) of which this one has all that it does not say itself, but for what it is asked."""
     partial: tuple[str, ...] = ()
     """Commands whose answers have but some of the records: what they lack is not known to be none."""
     asked: bool = True
+    """Whether a capture asks for it."""
     instead_of: str = ""
+    """The reader of the text that the answer may stand in for. As `bfd_peers`."""
     besides: str = ""
     """The reader whose records this one tells more of, and none by itself."""
     proven: str = ""
     """The real system whose answers it was proven on; without it, written from knowledge of the format."""
     mode: str = ""
+    """The mode of the session in which it is asked. As `vtysh`."""
     silent: tuple[SilentModel, ...] = ()
+    """Lines of which no word is compared, and why."""
     joined: tuple[str, ...] = ()
     """Lines that go on in the next one, further in: a row that was too long."""
     left_out: str = ""
@@ -157,13 +223,21 @@ class ReaderModel(Strict):
     may_say_nothing: bool = False
     """Whether a device may have nothing to say to it, although every device has such records."""
     always: dict[str, Scalar] = Field(default_factory=dict)
+    """Fields that every record has, whatever the answer says. As `{protocol: ospf}`."""
     start: dict[str, Scalar] = Field(default_factory=dict)
+    """Fields that are carried from the beginning. As `{vrf: default}`."""
     values: dict[str, dict[str, Scalar]] = Field(default_factory=dict)
-    lines: tuple[LineModel, ...] = ()
-    json_: tuple[EntryModel, ...] = Field(default=(), alias="json")
-    xml: tuple[EntryModel, ...] = ()
+    """Words of this system for values of a field. As `{state: {Estab: established}}`."""
+    lines: Annotated[tuple[LineModel, ...], NotEmpty] = ()
+    """How an answer in lines is read, a pattern each; the first that matches counts."""
+    json_: tuple[EntryModel, ...] = Field(default=(), alias="json", min_length=1)
+    """How an answer in JSON is read."""
+    xml: Annotated[tuple[EntryModel, ...], NotEmpty] = ()
+    """How an answer in XML is read."""
     namespaces: dict[str, str] = Field(default_factory=dict)
+    """Prefixes of XML in the paths. As `{if: "urn:ietf:params:xml:ns:yang:ietf-interfaces"}`."""
     skip: tuple[str, ...] = ()
+    """Paths of what says nothing, anywhere in the answer. As `[$.vrfId]`."""
 
     @model_validator(mode="after")
     def one_form(self) -> ReaderModel:

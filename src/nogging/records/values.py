@@ -160,9 +160,12 @@ def short_span(text: str, units: str, digits: int) -> timedelta | None:
     return timedelta(**{_SHORT[found[2]]: int(found[1])}) if found else None
 
 
+DAYTIME = r"([01][0-9]|2[0-3]):([0-5][0-9])"
+
+
 def after_midnight(text: str) -> timedelta | None:
     """How long after midnight a time is that is written `06:00`; None for what is none."""
-    found = re.fullmatch(r"([01]\d|2[0-3]):([0-5]\d)", text, re.ASCII)
+    found = re.fullmatch(DAYTIME, text)
     return timedelta(hours=int(found[1]), minutes=int(found[2])) if found else None
 
 

@@ -11,15 +11,17 @@ from typing import Annotated, Any, Literal
 
 from pydantic import ConfigDict, Field, field_validator, model_validator
 
-from nogging.changes.file.intents import address_of, intent_of
+from nogging.changes.file.intents import INTENTS, address_of, intent_of
 from nogging.dialects.declared import load_dialect
 from nogging.errors import nearest
-from nogging.files import Source, Strict, load
+from nogging.files import NotEmpty, Source, Sql, Strict, apart, load, one_of, together, with_rules
 from nogging.inventory import Inventory, Secret, load_inventory
 from nogging.judging.expectations import ExpectModel, WithStepsModel
 from nogging.records import KINDS
 
 Seconds = Annotated[float, Field(gt=0, le=86400)]
+
+
 Turns = Literal["single", "batches", "together"]
 
 
@@ -30,9 +32,13 @@ class GateModel(Strict):
     unless that is allowed as `restless`."""
 
     expect: tuple[ExpectModel, ...] = ()
+    """What must hold before anything is touched."""
     unchanged_since: str | None = None
+    """The capture since which no configuration may have changed. As `captures/evening`."""
     missing: Literal["allowed"] | None = None
+    """That devices of the inventory may be missing."""
     restless: Literal["allowed"] | None = None
+    """That something may vary between two captures with nothing done in between."""
 
 
 Text = str | Secret
@@ -51,10 +57,15 @@ def _shown(url: Text) -> str:
 
 class HttpModel(Strict):
     method: Literal["GET", "POST", "PUT", "PATCH", "DELETE"] = "POST"
+    """The method of the request. As `POST`."""
     url: Text
+    """The address, or where it is if it is secret. As `https://tickets.example/notes`."""
     headers: dict[str, Text] = Field(default_factory=dict)
+    """Headers, each as it stands or by where its secret is. As `{Authorization: {environment: TOKEN}}`."""
     body: Any = None
+    """What is sent, as JSON. As `{state: begun}`."""
     within: Seconds = 30.0
+    """In how many seconds all of it has to be done. As `30`."""
 
     @property
     def texts(self) -> Texts:
@@ -64,10 +75,15 @@ class HttpModel(Strict):
 class CallModel(Strict):
     """Something on this machine, or behind an address: exactly one of a command and a request; `undo` is another."""
 
+    model_config = with_rules(one_of("command", "http"))
     command: tuple[str, ...] | None = None
+    """A command on this machine, a word each; it runs without a shell. As `[./drain, gannet]`."""
     http: HttpModel | None = None
+    """A request."""
     within: Seconds = 60.0
+    """In how many seconds the command has to be done. As `60`."""
     undo: CallModel | None = None
+    """What takes it back."""
 
     @model_validator(mode="after")
     def one(self) -> CallModel:
@@ -81,13 +97,19 @@ class CallModel(Strict):
 
 
 class WaitModel(Strict):
-    """A person who confirms, or expectations that come to hold. `undo` is what the person is asked on the way back."""
+    """A person who confirms, or expectations that come to hold."""
 
+    model_config = with_rules(one_of("person", "expect"), together("undo", "person"))
     person: str | None = None
+    """What a person is asked to confirm. As `The cable is in port 4`."""
     undo: str | None = None
-    expect: tuple[ExpectModel, ...] = ()
+    """What the person is asked on the way back. As `Put the cable back into port 3`."""
+    expect: Annotated[tuple[ExpectModel, ...], NotEmpty] = ()
+    """What has to come to hold."""
     at_most: Seconds = 300.0
+    """How many seconds it may take. As `300`."""
     every: Seconds = 5.0
+    """Every how many seconds it is looked. As `5`."""
 
     @model_validator(mode="after")
     def one(self) -> WaitModel:
@@ -98,23 +120,44 @@ class WaitModel(Strict):
         return self
 
 
-class StepModel(Strict):
-    """One step: lines to `send`, an `intent`, a `call`, or something to `await`. `on` says which devices; `only` are
-    the sorts of intent of which nothing may be there but what stands in the step; `undo` are lines that take back what
-    was sent, where that cannot be known from the running configuration."""
+Listed = Literal["ntp_server", "log_host", "name_server", "snmp_community"]
+"""The sorts of intent that are lists, of which there may be too many."""
+Said = Annotated[dict[str, Any], Field(json_schema_extra={"anyOf": [{"required": [word]} for word in INTENTS]})]
+"""An intent as it is written: what is in braces is not known before there is a device."""
 
+
+class StepModel(Strict):
+    """One step: lines to `send`, an `intent`, a `call`, or something to `await`."""
+
+    model_config = with_rules(
+        one_of("send", "template", "intent", "call", "await"),
+        together("only", "intent"),
+        *(apart(name, "on") for name in ("call", "await")),
+    )
     title: str = ""
-    on: str | None = None
+    """What the step does, in a sentence. As `The far end`."""
+    on: Sql | None = None
+    """On which devices: a predicate over names and labels. As `name = 'gannet-r1'`."""
     turns: Turns = "single"
+    """Whether its devices take turns one by one, in batches, or go together."""
     batch: Annotated[int, Field(ge=1)] = 10
-    send: str | tuple[str, ...] | None = None
-    template: str | None = None
-    intent: tuple[dict[str, Any], ...] = ()
-    only: tuple[str, ...] = ()
+    """How many devices a batch has. As `10`."""
+    send: Annotated[str, NotEmpty] | Annotated[tuple[str, ...], NotEmpty] | None = None
+    """Lines to send, in one text or a list. As `[interface eth3, shutdown]`."""
+    template: Annotated[str, NotEmpty] | None = None
+    """A file of lines, filled for each device, beside the change file. As `span.j2`."""
+    intent: Annotated[tuple[Said, ...], NotEmpty] = ()
+    """What is to be, said for every dialect; each is known by its first key. As `[{interface: eth4, mtu: 9000}]`."""
+    only: tuple[Listed, ...] = ()
+    """Sorts of intent of which nothing may be there but what stands in the step. As `[ntp_server]`."""
     mode: str = ""
+    """The mode of the session in which lines are sent, where it is not the usual one. As `shell`."""
     undo: tuple[str, ...] = ()
+    """Lines that take back what was sent, where that cannot be known. As `[interface eth3, no shutdown]`."""
     call: CallModel | None = None
+    """A command or a request, of no device."""
     awaited: WaitModel | None = Field(default=None, alias="await")
+    """A person, or expectations, to wait for."""
 
     @property
     def action(self) -> str:
@@ -133,9 +176,6 @@ class StepModel(Strict):
         given = [name for name, field in ACTIONS.items() if getattr(self, field)]
         if len(given) != 1:
             raise ValueError(f"a step has exactly one of: {', '.join(ACTIONS)}")
-        unlisted = next((word for word in self.only if word not in LISTED), None)
-        if unlisted is not None:
-            raise ValueError(f"'only' is of {', '.join(LISTED)}, and not of '{unlisted}'")
         if self.only and given[0] != "intent":
             raise ValueError("'only' goes with 'intent'")
         if given[0] in ("call", "await") and self.on is not None:
@@ -151,8 +191,6 @@ class StepModel(Strict):
         return given
 
 
-LISTED = ("ntp_server", "log_host", "name_server", "snmp_community")
-"""The sorts of intent that are lists, of which there may be too many."""
 ACTIONS = {"send": "send", "template": "template", "intent": "intent", "call": "call", "await": "awaited"}
 """What a step may do, by its key, with the field that it is read into."""
 
@@ -163,10 +201,15 @@ class SettlingModel(Strict):
     many seconds these get, or `at_most` less than they need."""
 
     kinds: tuple[str, ...] = ("neighbor", "route")
+    """The kinds that are captured again and again. As `[neighbor, route]`."""
     quiet: Seconds = 10.0
+    """For how many seconds nothing may move. As `10`."""
     at_most: Seconds = 180.0
+    """How many seconds it may last. As `180`."""
     every: Seconds = 2.0
+    """Every how many seconds it is looked. As `2`."""
     timers: float | None = Field(default=None, ge=0)
+    """How many seconds dead and hold times of neighbors get, instead of the longest that is known. As `40`."""
 
     @model_validator(mode="after")
     def can_end(self) -> SettlingModel:
@@ -181,11 +224,17 @@ class ProbeModel(Strict):
 
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
     title: str = ""
+    """What it stands for, in a sentence. As `The harbour office reaches Gannet`."""
     to: str
+    """The address. As `198.51.100.42`."""
     from_: str | None = Field(default=None, alias="from")
+    """The device that sends; without it, this machine. As `mole-r1`."""
     tcp: Annotated[int, Field(gt=0, lt=65536)] | None = None
+    """The port to connect to; without it, ICMP echoes. As `443`."""
     interval: Annotated[float, Field(ge=0.1, le=60)] = 1.0
+    """The seconds from one to the next. As `1`."""
     at_most: Annotated[float, Field(ge=0)] | None = None
+    """The longest outage that the change may bring, in seconds. As `3`."""
 
     @model_validator(mode="after")
     def fine_enough(self) -> ProbeModel:
@@ -200,8 +249,11 @@ class WindowModel(Strict):
     """When the change may be made (ISO 8601, with an offset), and the last moment at which backing out may begin."""
 
     start: datetime | None = None
+    """From when the change may be made, ISO 8601 with an offset. As `2026-11-24T02:00:00Z`."""
     end: datetime | None = None
+    """Until when it has to be done. As `2026-11-24T04:00:00Z`."""
     back_out_by: datetime | None = None
+    """The last moment at which backing out may begin. As `2026-11-24T03:30:00Z`."""
 
     @field_validator("start", "end", "back_out_by")
     @classmethod
@@ -220,22 +272,34 @@ class WindowModel(Strict):
 
 class MailLogin(Strict):
     user: str
+    """The name to log in with at the mail server. As `noc`."""
     password: Secret
+    """Where the password is. As `{environment: MAIL_PASSWORD}`."""
 
 
 class NoticeModel(Strict):
     """A message for somebody `on` some endings: to a web address, or by mail; `tls` is how mail is made secret on its
     way (RFC 3207, RFC 8314)."""
 
+    model_config = with_rules(one_of("http", "mail"), together("login", "tls"))
     on: tuple[Literal["pass", "fail", "unproven", "recovered", "always"], ...] = ("always",)
+    """On which endings somebody is told. As `[fail, unproven]`."""
     http: Text | None = None
+    """The web address, or where it is if it is secret. As `https://chat.example/hook`."""
     headers: dict[str, Text] = Field(default_factory=dict)
+    """Headers of the request. As `{Authorization: {environment: TOKEN}}`."""
     mail: str | None = None
+    """The address that mail goes to. As `noc@teal.example`."""
     sender: str = "nogging@localhost"
+    """The address that mail is from. As `nogging@teal.example`."""
     server: str = "localhost:25"
+    """The mail server and its port. As `mail.teal.example:587`."""
     tls: Literal["starttls", "implicit"] | None = None
+    """How the way to the mail server is made secret. As `starttls`."""
     login: MailLogin | None = None
+    """The login at the mail server; over TLS alone."""
     template: str | None = None
+    """A file that the message is made from, beside this one. As `message.j2`."""
 
     @property
     def texts(self) -> Texts:
@@ -260,21 +324,32 @@ OnFailure = Literal["back out", "hold", "ask"]
 
 
 class ChangeModel(WithStepsModel):
-    """A change file is a file of expectations that says as well how what is expected comes about."""
+    """A change file: a file of expectations that says as well how what is expected comes about."""
 
     inventory: str | None = None
+    """The inventory, beside the change file. As `inventory.yaml`."""
     gate: GateModel = GateModel()
+    """What must hold before anything is touched."""
     steps: tuple[StepModel, ...] = ()
+    """What is done, step by step."""
     settling: SettlingModel = SettlingModel()
+    """How long it is waited until nothing moves any more."""
     probes: tuple[ProbeModel, ...] = ()
+    """Packets that are sent through the whole window."""
     lists: dict[str, tuple[Any, ...]] = Field(default_factory=dict)
+    """Lists that templates go through. As `{spans: [eth3, eth4]}`."""
     on_failure: OnFailure = "back out"
+    """What is done when a step or the verdict fails. As `back out`."""
     reach_within: Seconds = 60.0
+    """In how many seconds a device that was cut off has to be reached again. As `60`."""
     confirm_within: Seconds | None = None
     """Each device goes back by itself unless the change passes within this time, where its dialect knows how."""
     save: bool = True
+    """Whether what passed is saved on the devices."""
     window: WindowModel = WindowModel()
+    """When the change may be made."""
     notices: tuple[NoticeModel, ...] = ()
+    """Who is told how it ended."""
 
 
 @dataclass(frozen=True)

@@ -12,16 +12,16 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
-from pydantic import field_validator
+from pydantic import Field, field_validator
 
 from nogging.changes.file.declared import NoticeModel, Text
 from nogging.changes.run.notices import NO_LOGIN, deliver, wanted
 from nogging.files import Strict, load
 from nogging.judging.noticing import ENDED, About, Notice
 from nogging.judging.verdict import Verdict, many
-from nogging.records.values import after_midnight, since_midnight
+from nogging.records.values import DAYTIME, after_midnight, since_midnight
 
 RECOVERED = "recovered"
 AGAIN, GIVEN_UP = timedelta(minutes=5), timedelta(days=1)
@@ -37,8 +37,10 @@ def _hours(text: str) -> tuple[timedelta | None, timedelta | None]:
 class ReceiversModel(Strict):
     """A file of receivers."""
 
-    quiet: str = ""
+    quiet: Annotated[str, Field(json_schema_extra={"pattern": f"^({DAYTIME}-{DAYTIME})?$"})] = ""
+    """The hours in which nobody is told but of what fails, in UTC. As `22:00-06:00`."""
     notices: tuple[NoticeModel, ...]
+    """Who is told of what."""
 
     @field_validator("quiet")
     @classmethod

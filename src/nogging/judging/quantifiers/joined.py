@@ -24,8 +24,11 @@ class JoinedModel(Strict):
     """`from` and `to` pick devices; `by` says which neighbors join them (a link does, where nothing is said)."""
 
     source: str = ModelField(alias="from")
+    """The devices at the one end: a name, or a predicate over their labels. As `label.tier = 'terminal'`."""
     to: str
+    """The devices at the other end, said in the same way. As `mole-r1`."""
     by: Condition | None = None
+    """Which neighbors join them; without it, a link does. As `protocol = 'bgp' and settled`."""
 
 
 @dataclass(frozen=True)

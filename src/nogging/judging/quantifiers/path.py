@@ -29,12 +29,20 @@ class PathModel(Strict):
     """`from` is a device, or a predicate that picks devices; `to` a device or an address."""
 
     source: str = ModelField(alias="from")
+    """From where: a device, or a predicate over labels that picks devices. As `gannet-r1`, `label.tier =
+    'terminal'`."""
     to: str
+    """Where to: a device, or an address. As `mole-r1`, `203.0.113.5`."""
     vrf: str = DEFAULT
+    """The VRF in which the packet begins. As `default`."""
     both_ways: bool = False
+    """Whether it must come back as well."""
     through: tuple[str, ...] = ()
+    """Devices that every branch passes. As `[mole-r2]`."""
     not_through: tuple[str, ...] = ()
+    """Devices that no branch passes. As `[otter-r1]`."""
     same: Literal["as_before"] | None = None
+    """That the ways are those of before the change."""
 
 
 @dataclass(frozen=True)
