@@ -9,17 +9,23 @@ import json
 import textwrap
 import typing
 from collections.abc import Iterator, Sequence
+from enum import StrEnum
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
+import typer
+import typer.main
 import yaml
 from pydantic import BaseModel
 
 from nogging.asking.windows import WindowsModel
 from nogging.changes.file.declared import ChangeModel
 from nogging.changes.run.receivers import ReceiversModel
+from nogging.cli import COMMANDS
 from nogging.dialects.declared import Dialect, dialects, load_dialect
 from nogging.dialects.places import LIBRARY
+from nogging.drawing.draw import FIGURES
 from nogging.files import Strict, plain_values
 from nogging.inventory import InventoryModel
 from nogging.judging.consequences import may_follow
@@ -29,6 +35,7 @@ from nogging.reading.reader import readers
 from nogging.reading.samples import samples
 from nogging.records import KINDS, Field, Kind
 from nogging.records.resting import resting
+from nogging.release import VERSION
 
 NATURES = """\
 | nature | what a comparison does with it |
@@ -247,7 +254,111 @@ def _said(meaning: str) -> dict[str, Any]:
     return {"description": told, **({"examples": listed} if listed else {})}
 
 
+TAKES = {
+    "kind": "kind",
+    "kinds": "kinds",
+    **dict.fromkeys(("fields", "count_by", "alike", "figures", "sort", "by"), "fields"),
+    "where": "condition",
+    "on": "devices",
+    **dict.fromkeys(("source", "target", "device"), "device"),
+}
+"""What the values of options and arguments are that are texts, by their names."""
+
+
+def words() -> str:
+    """What the shells' completion knows: the commands as they are declared, and the kinds with their fields."""
+    kinds = {
+        one.name: {"meaning": one.meaning, "fields": {field.name: field.meaning for field in one.own}}
+        for one in KINDS.values()
+    }
+    told = {"commands": {name: {"does": does, **_declared(name)} for name, (_, _, does) in COMMANDS.items()}}
+    return json.dumps({**told, "kinds": kinds}, indent=1) + "\n"
+
+
+def _declared(name: str) -> dict[str, Any]:
+    app = typer.Typer(add_completion=False)
+    app.command(name)(import_module(f"nogging.cli.{COMMANDS[name][0]}").command)
+    found: dict[str, Any] = {"about": "", "arguments": [], "options": []}
+    command = typer.main.get_command(app)
+    found["about"] = " ".join((command.help or "").split())
+    for one in command.params:
+        told = {"takes": _takes(one), "choices": _choices(name, one), "help": one.help or ""}
+        if one.param_type_name == "argument":
+            shown = (one.metavar or one.name).upper()
+            found["arguments"].append({"name": shown, "several": one.nargs == -1, **told})
+        else:
+            found["options"].append({"names": [*one.opts, *one.secondary_opts], **told})
+    return found
+
+
+def _takes(one: Any) -> str:
+    kind = one.type_descriptor.annotation
+    if getattr(one, "is_flag", False):
+        return ""
+    if kind is Path or kind == list[Path] or kind == Path | None:
+        return "path"
+    return TAKES.get(one.name, "text")
+
+
+def _choices(command: str, one: Any) -> list[str]:
+    kind = one.type_descriptor.annotation
+    if isinstance(kind, type) and issubclass(kind, StrEnum):
+        return [str(value) for value in kind]
+    if one.name == "dialect":
+        return dialects()
+    if command == "draw" and one.name == "what":
+        return list(FIGURES)
+    return sorted(SCHEMAS) if command == "schema" and one.name == "name" else []
+
+
+def manual() -> str:
+    """The page for `man nogging`."""
+    known = json.loads(words())["commands"]
+    lines = [f'.TH NOGGING 1 "" "nogging {VERSION}" "User Commands"', ".SH NAME"]
+    lines += ["nogging \\- tells whether a change to a network did exactly what it was meant to do", ".SH SYNOPSIS"]
+    lines += [".B nogging", ".I COMMAND", "[\\fIARGUMENTS\\fR]", ".SH DESCRIPTION", *_roff(MANUAL)]
+    lines.append(".SH COMMANDS")
+    for name, one in known.items():
+        lines += [f".SS {_said_in_roff(f'nogging {name}')}", *_roff(one["about"])]
+        named = {argument["name"]: argument["help"] for argument in one["arguments"]}
+        named |= {", ".join(option["names"]): option["help"] for option in one["options"]}
+        for word, meaning in named.items():
+            lines += [".TP", f"\\fB{_said_in_roff(word)}\\fR", *_roff(meaning or " ")]
+    lines += [".SH EXIT STATUS", *_roff(STATUS), ".SH ENVIRONMENT"]
+    for word, meaning in ENVIRONMENT.items():
+        lines += [".TP", f"\\fB{word}\\fR", *_roff(meaning)]
+    return "\n".join(lines) + "\n"
+
+
+MANUAL = (
+    "It captures the operational state of devices before and after a change, reads command output into records, and "
+    "judges the records against declared expectations: pass, fail or unproven. Each command says more with --help; "
+    "the formats of the files, with nogging schema."
+)
+STATUS = "0 pass, 1 fail, 3 unproven, 2 the question itself was wrong, 4 a fault of Nogging's own, 130 stopped by hand."
+ENVIRONMENT = {
+    "NO_COLOR": "Nothing is printed in colour.",
+    "COLUMNS": "How wide a terminal is, where it does not say so itself.",
+    "NOGGING_MASKING_KEY": "The file of the key that secrets are masked with.",
+    "NOGGING_READERS": "Folders with readers of one's own, parted by colons.",
+    "NOGGING_STATE": "The folder in which it remembers what may run.",
+    "NOGGING_SHARED": "Files that are written are as readable to others as the umask says.",
+}
+
+
+def _said_in_roff(text: str) -> str:
+    said = text.replace("\\", "\\e").replace("-", "\\-")
+    return "".join(letter if letter.isascii() else f"\\[u{ord(letter):04X}]" for letter in said)
+
+
+def _roff(text: str) -> list[str]:
+    """Text in lines that roff takes for nothing else."""
+    return [f"\\&{one}" if one[:1] in ".'" else one for one in textwrap.wrap(_said_in_roff(text), 100) or ["\\&"]]
+
+
 if __name__ == "__main__":
+    (Path(__file__).parent.parent / "src" / "nogging" / "cli" / "words.json").write_text(words())
+    Path(__file__).with_name("nogging.1").write_text(manual())
     place = Path(__file__).parent.parent / "src" / "nogging" / "schemas"
     for name, text in schemas().items():
         (place / f"{name}.schema.json").write_text(text)

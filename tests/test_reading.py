@@ -417,7 +417,13 @@ def test_the_documentation_is_what_is_declared() -> None:
     script = Path(__file__).parent.parent / "docs" / "generate.py"
     found: dict[str, object] = {"__file__": str(script)}
     exec(compile(script.read_text(), str(script), "exec"), found)
-    for name, page in (("document", "records.md"), ("matrix", "dialects.md"), ("questions", "questions.md")):
+    for name, page in (
+        ("document", "records.md"),
+        ("matrix", "dialects.md"),
+        ("questions", "questions.md"),
+        ("manual", "nogging.1"),
+        ("words", "../src/nogging/cli/words.json"),
+    ):
         write = found[name]
         assert callable(write) and write() == script.with_name(page).read_text()
     assert callable(found["schemas"])

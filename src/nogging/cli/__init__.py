@@ -43,6 +43,7 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
     "report": ("report", "DIR...", "the page to attach to the ticket"),
     "draft": ("draft", "DIR...", "expectations from a known-good capture"),
     "schema": ("schema", "[NAME]", "the schema of a sort of file, for editors"),
+    "completion": ("completion", "SHELL", "lets bash, zsh or fish complete"),
     "challenge": ("challenge", "EXPECTATIONS --after DIR", "which faults would go unnoticed"),
 }
 """Each command with its module, its arguments and what it does."""
@@ -83,6 +84,11 @@ def _run(arguments: list[str]) -> int:
         from nogging import __version__
 
         print(f"nogging {__version__}")
+        return PASS
+    if arguments[:2] == ["completion", "--words"]:
+        from nogging.cli.completing import lines
+
+        sys.stdout.writelines(f"{line}\n" for line in lines(arguments[2:]))
         return PASS
     try:
         return _command(arguments[0], arguments[1:])
