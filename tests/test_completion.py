@@ -151,5 +151,7 @@ def test_nothing_is_imported_for_it() -> None:
 def test_the_manual_is_there_and_well_formed() -> None:
     page = Path(__file__).parent.parent / "docs/nogging.1"
     if shutil.which("groff"):
-        done = subprocess.run(["groff", "-man", "-ww", "-Tutf8", page], capture_output=True, text=True, check=True)
+        done = subprocess.run(
+            ["groff", "-man", "-ww", "-Tutf8", "-P-cbou", page], capture_output=True, text=True, check=True
+        )
         assert done.stderr == "" and "--before" in done.stdout

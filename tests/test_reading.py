@@ -425,7 +425,7 @@ def test_the_documentation_is_what_is_declared() -> None:
         ("words", "../src/nogging/cli/words.json"),
     ):
         write = found[name]
-        assert callable(write) and write() == script.with_name(page).read_text()
+        assert callable(write) and write() == (script.parent / page).read_text()
     assert callable(found["schemas"])
     for name, text in found["schemas"]().items():
         assert (Path(nogging.__file__).parent / "schemas" / f"{name}.schema.json").read_text() == text

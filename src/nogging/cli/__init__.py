@@ -16,6 +16,7 @@ from nogging.report.cleaning import Printed
 COMMANDS: dict[str, tuple[str, str, str]] = {
     "demo": ("demo", "[--fault]", "takes a stand-in network through a change"),
     "stand-in": ("stand_in", "[FOLDER]", "runs the stand-in network until stopped"),
+    "begin": ("begin", "DEVICE... --to DIR", "a folder for a network, from addresses"),
     "trust": ("trust", "INVENTORY", "shows and pins the devices' host keys"),
     "probe": ("probe", "INVENTORY", "can each device be reached and read?"),
     "capture": ("capture", "INVENTORY --to DIR", "captures the state of the devices"),

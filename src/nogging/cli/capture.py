@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import getpass
 import sys
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
 
@@ -13,13 +15,18 @@ from nogging.captures.capture import Capture
 from nogging.captures.manifest import CAPTURED, DeviceEntry
 from nogging.cli import PASS, UNPROVEN
 from nogging.cli.run import ProgramsOption, willing
+from nogging.collecting.beginning import found_out, inventory_of, newcomers, secret_at
 from nogging.collecting.collect import AT_ONCE, TRIES, Limits, collect
 from nogging.collecting.credentials import REFUSALS
-from nogging.inventory import load_inventory
+from nogging.errors import QuestionError
+from nogging.inventory import Inventory, load_inventory
 
 
 def command(
-    inventory: Annotated[Path, typer.Argument(help="The inventory, YAML or CSV.")],
+    inventory: Annotated[
+        list[str],
+        typer.Argument(metavar="INVENTORY", help="The inventory, YAML or CSV; or devices: [USER@]ADDRESS[:PORT] each."),
+    ],
     to: Annotated[Path, typer.Option(help="The directory to write.")],
     on: Annotated[str | None, typer.Option(help="Only devices for which this predicate holds.")] = None,
     kinds: Annotated[str | None, typer.Option(help="Only these kinds of records, by commas.")] = None,
@@ -37,13 +44,17 @@ def command(
     tries: Annotated[int, typer.Option(min=1, help="How often a connection is tried.")] = TRIES,
     refusals: Annotated[int, typer.Option(min=1, help="How many refusals of one credential are borne.")] = REFUSALS,
     within: Annotated[float | None, typer.Option(min=1, help="Seconds that the whole run may take.")] = None,
+    password: Annotated[
+        str, typer.Option(help="Of devices without an inventory: prompt, environment=NAME, file=PATH, none.")
+    ] = "",
     programs: ProgramsOption = False,
 ) -> int:
     """Captures the operational state of the devices into a directory.
 
+    Without an inventory, what each device speaks is found out, and its host key has to be known to SSH.
     Exit status 3 when a device could not be captured in full: what it lacks will be unproven.
     """
-    devices = willing(load_inventory(inventory)).on(on)
+    devices = _devices(inventory, password).on(on)
     wanted = [kind.strip() for kind in kinds.split(",")] if kinds else None
     capture = collect(
         devices,
@@ -62,6 +73,20 @@ def command(
     )
     print(summary(capture))
     return PASS if all(one.outcome == CAPTURED for one in capture.devices.values()) else UNPROVEN
+
+
+def _devices(named: list[str], password: str) -> Inventory:
+    """The devices of an inventory; or those that are named themselves, as far as it is found out what they speak."""
+    if len(named) == 1 and Path(named[0]).suffix.lower() in (".yaml", ".yml", ".csv"):
+        return willing(load_inventory(named[0]))
+    several = newcomers(named)
+    inventory = inventory_of(several, getpass.getuser(), secret_at(password or ("prompt" if secret() else "none")))
+    found = found_out(several, inventory, secret())
+    for one in found:
+        if one.outcome:
+            raise QuestionError(f"{one.device.name}: {one.reason}")
+    devices = tuple(one.device for one in found)
+    return replace(inventory, devices=devices, everyone=devices)
 
 
 def secret() -> Callable[[str], str] | None:

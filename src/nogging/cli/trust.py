@@ -40,7 +40,8 @@ def command(
         rows = [_plain(key, key.device in written) for key in found]
         print_csv(rows, ("device", "state", "fingerprint", "known", "reason", "written"))
     else:
-        _print(found, written)
+        print_keys(found, written)
+        _advise(found, written)
     left = {key.state for key in found if key.device not in written}
     return FAIL if CHANGED in left else UNPROVEN if left - {PINNED} else PASS
 
@@ -49,7 +50,8 @@ def _plain(key: HostKey, written: bool) -> dict[str, object]:
     return {**asdict(key), "known": list(key.known), "path": str(key.path), "written": written}
 
 
-def _print(found: list[HostKey], written: set[str]) -> None:
+def print_keys(found: list[HostKey], written: set[str]) -> None:
+    """Each device with the state of its host key, and its fingerprint."""
     width = max(len(key.device) for key in found)
     for key in found:
         state = f"{key.state}, pinned now" if key.device in written else key.state
@@ -57,6 +59,9 @@ def _print(found: list[HostKey], written: set[str]) -> None:
         print_lines([line.append(f"  {clean(key.reason or key.fingerprint)}")])
         if key.state == CHANGED:
             print_lines([Text(f"{'':<{width}}  it was {', '.join(key.known)}")])
+
+
+def _advise(found: list[HostKey], written: set[str]) -> None:
     new = [key for key in found if key.state == NEW and key.device not in written]
     if new:
         print(f"\n{len(new)} new: compare with the devices' own, then: nogging trust … --pin")

@@ -43,7 +43,7 @@ class Session(Strict):
     modes: dict[str, Mode]
     """The modes, by name; the first is that after login."""
     pager: str = ""
-    """A regular expression of what stands where a page ends. As `--More--`."""
+    """What stands where a page ends. As `--More--`."""
     more: str = " "
     """What asks for the next page. As `" "`."""
     raised: str = ""

@@ -64,10 +64,16 @@ class Terminal:
 
     def once(self, command: str) -> str:
         """One command without a session, as a login's shell would run it."""
-        words = shlex.split(command) if self.device.dialect == "frr" else [command]
+        try:
+            words = shlex.split(command) if self.device.dialect == "frr" else [command]
+        except ValueError:
+            return "-bash: unexpected end of line\n"
         if words[:2] == ["vtysh", "-c"] and len(words) == 3:
-            self.mode = "vtysh"
-            return self.run(words[2])
+            self.mode, was = "vtysh", self.mode
+            try:
+                return self.run(words[2])
+            finally:
+                self.mode = was
         return self.run(command)
 
     def _answer(self, line: str) -> str:
@@ -111,6 +117,8 @@ class Terminal:
         if line == "vtysh":
             self.mode = "vtysh"
             return f"\nHello, this is FRRouting (version {self.device.release}).\n\n"
+        if line.startswith("vtysh -c "):
+            return self.once(line)
         if line.startswith("export "):
             return ""
         if line == "cat /etc/frr/frr.conf" and self.device.stored:

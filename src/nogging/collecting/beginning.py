@@ -1,0 +1,222 @@
+"""A folder for a network, begun: what a newcomer has of it (addresses, a hosts file, a sheet) becomes an inventory, a
+first capture, expectations drafted from it, a change to fill in, and the steps of a pipeline."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field, replace
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+import yaml
+
+from nogging.captures.writing import replace_text
+from nogging.collecting.finding import Found, find
+from nogging.errors import FileError, QuestionError
+from nogging.files import loads, read_text
+from nogging.inventory import PORT, Device, Inventory, InventoryModel, Login, Secret, Settings
+
+INVENTORY, KNOWN_HOSTS, EXPECTATIONS = "inventory.yaml", "known_hosts", "expectations.yaml"
+_LAID = ("change.yaml", "judge.sh", "README.md")
+_PLACE = re.compile(
+    r"(?:(?P<user>[^@\s]+)@)?(?:\[(?P<six>[0-9A-Fa-f:.%\w]+)\]|(?P<host>[A-Za-z0-9_.-]+))(?::(?P<port>\d+))?"
+)
+_NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.-]{0,127}")
+
+
+@dataclass(frozen=True)
+class Newcomer:
+    """A device as far as it is known yet; where it has no name, it is called what its prompt says."""
+
+    address: str
+    port: int = PORT
+    name: str = ""
+    user: str = ""
+    dialect: str = ""
+    labels: dict[str, str] = field(default_factory=dict)
+
+
+def newcomers(sources: Iterable[str]) -> list[Newcomer]:
+    """The devices that are named: `[USER@]ADDRESS[:PORT]` each, or files of them: a CSV with headings (`address`, and
+    `name`, `port`, `user`, `dialect`, labels), a hosts file (an address and its name to a line), a list.
+
+    Raises `QuestionError` for what is none of these, and where nothing is named, or a place twice.
+    """
+    found = [one for source in sources for one in _named(source)]
+    twice = [place for place, n in Counter((one.address, one.port) for one in found).items() if n > 1]
+    if twice:
+        raise QuestionError(f"{twice[0][0]} port {twice[0][1]} is named twice")
+    if not found:
+        raise QuestionError("no devices are named")
+    return found
+
+
+def _named(source: str) -> Iterator[Newcomer]:
+    path = Path(source)
+    if not path.is_file():
+        yield _at(source, source)
+    elif path.suffix.lower() == ".csv":
+        yield from _rows(path)
+    else:
+        for n, line in enumerate(read_text(path).splitlines(), 1):
+            words = line.partition("#")[0].split()
+            if words:
+                one = _at(words[0], f"{path}:{n}")
+                yield replace(one, name=_name(words[1], f"{path}:{n}")) if len(words) > 1 else one
+
+
+def _at(text: str, where: str) -> Newcomer:
+    six = text if text.count(":") > 1 and not text.startswith("[") and "@" not in text else ""
+    match = None if six else _PLACE.fullmatch(text)
+    if Path(text).suffix.lower() in (".csv", ".txt", ".yaml", ".yml"):
+        raise QuestionError(f"{text}: there is no such file")
+    if not six and match is None:
+        raise QuestionError(f"{where}: '{text}' is no device; write [USER@]ADDRESS[:PORT], or name a file of them")
+    if match is None:
+        return Newcomer(six)
+    port = int(match["port"] or PORT)
+    if not 0 < port < 65536:
+        raise QuestionError(f"{where}: {port} is not a port (1 to 65535)")
+    return Newcomer(match["six"] or match["host"], port, user=match["user"] or "")
+
+
+def _name(text: str, where: str) -> str:
+    if not _NAME.fullmatch(text):
+        raise QuestionError(f"{where}: '{text}' is no name for a device: letters, digits, '.', '-' and '_', please")
+    return text
+
+
+def _rows(path: Path) -> Iterator[Newcomer]:
+    rows = csv.DictReader(io.StringIO(read_text(path)))
+    if "address" not in (rows.fieldnames or ()):
+        raise FileError("the heading 'address' is missing", str(path), 1, 1, ", ".join(rows.fieldnames or ()))
+    for row in rows:
+        where = f"{path}:{rows.line_num}"
+        given = {key.strip(): (value or "").strip() for key, value in row.items() if key and (value or "").strip()}
+        if given:
+            one = _at(given.pop("address", ""), where)
+            port = given.pop("port", str(one.port))
+            if not (port.isascii() and port.isdigit() and 0 < int(port) < 65536):
+                raise QuestionError(f"{where}: {port} is not a port (1 to 65535)")
+            name = given.pop("name", "")
+            yield Newcomer(
+                one.address,
+                int(port),
+                _name(name, where) if name else "",
+                given.pop("user", one.user),
+                given.pop("dialect", ""),
+                given,
+            )
+
+
+def secret_at(text: str) -> Secret | None:
+    """Where a password is: `prompt`, `environment=NAME`, `file=PATH`, `keyring=SERVICE`; `none` for keys and an agent.
+    Raises `QuestionError` for anything else."""
+    kind, _, value = text.partition("=")
+    if text == "none":
+        return None
+    if text == "prompt":
+        return Secret(prompt=True)
+    if kind in ("environment", "file", "keyring") and value:
+        return Secret.model_validate({kind: str(Path(value).resolve()) if kind == "file" else value})
+    raise QuestionError(
+        f"'{text}' is no place of a password: prompt, environment=NAME, file=PATH, keyring=SERVICE, none"
+    )
+
+
+def inventory_of(
+    several: Iterable[Newcomer],
+    user: str,
+    password: Secret | None,
+    folder: Path = Path(),
+    known_hosts: str | None = None,
+) -> Inventory:
+    """The newcomers as devices that can be reached; what they speak is not known yet."""
+    devices = []
+    for one in several:
+        login = Login(user=one.user or user or None, password=password)
+        settings = Settings(login=login, known_hosts=known_hosts)
+        name = one.name or (one.address if one.port == PORT else f"{one.address}:{one.port}")
+        devices.append(Device(name, one.address, one.dialect or "linux", one.port, one.labels, settings, folder))
+    return Inventory(tuple(devices), folder / INVENTORY, everyone=tuple(devices))
+
+
+def found_out(several: list[Newcomer], inventory: Inventory, ask: Callable[[str], str] | None) -> list[Found]:
+    """Each device with its name and what it speaks, in the order of the newcomers; those that say it are not asked."""
+    asked = [device for one, device in zip(several, inventory.devices, strict=True) if not one.dialect]
+    answers = iter(find(replace(inventory, devices=tuple(asked)), ask=ask) if asked else ())
+    found = [
+        Found(device, device.name) if one.dialect else next(answers)
+        for one, device in zip(several, inventory.devices, strict=True)
+    ]
+    return _with_names(several, found)
+
+
+def _with_names(several: list[Newcomer], found: list[Found]) -> list[Found]:
+    """Where nobody gave a name, that of the prompt; where two devices call themselves the same, the place as well."""
+    wanted = [one.name or told.name or told.device.name for one, told in zip(several, found, strict=True)]
+    often = Counter(name.lower() for name in wanted)
+    named = []
+    for told, name in zip(found, wanted, strict=True):
+        own = name if often[name.lower()] == 1 else f"{name}_{told.device.address}_{told.device.port}"
+        own = re.sub(r"[^A-Za-z0-9_.-]", "-", own).strip("-")
+        named.append(replace(told, device=replace(told.device, name=own)))
+    return named
+
+
+def inventory_text(found: Iterable[Found], user: str, password: Secret | None) -> str:
+    """The inventory file; who was not found out stands in it as a remark, with the reason."""
+    login: dict[str, Any] = {"user": user} if user else {}
+    if password is not None:
+        login["password"] = password.model_dump(exclude_none=True)
+    lines = [
+        "# The devices, and how they are reached. Any further key of one is a label, to pick devices by: site, tier, …",
+        "# nogging schema inventory > inventory.schema.json tells an editor what may stand here.",
+        "settings:",
+        f"  - login: {_flow(login)}"
+        if login
+        else "  - answer_within: 60                   # login: {user: …, password: …}",
+        f"    known_hosts: {KNOWN_HOSTS}           # the host keys that were pinned; nogging trust compares them",
+        "devices:",
+    ]
+    left = []
+    for one in found:
+        device = one.device
+        own = {"login": {"user": device.user}} if device.user and device.user != user else {}
+        port = {"port": device.port} if device.port != PORT else {}
+        entry = {
+            "name": device.name,
+            "address": device.address,
+            **port,
+            "dialect": device.dialect,
+            **device.labels,
+            **own,
+        }
+        if one.outcome:
+            entry["dialect"] = "?"
+            left.append(f"  # {one.outcome.replace('_', ' ')}: {' '.join(one.reason.split())}\n  # - {_flow(entry)}")
+        else:
+            lines.append(f"  - {_flow(entry)}")
+    return "\n".join([*lines, *left]) + "\n"
+
+
+def _flow(entry: dict[str, Any]) -> str:
+    return yaml.safe_dump(entry, default_flow_style=True, sort_keys=False, width=10**6, allow_unicode=True).strip()
+
+
+def lay(folder: Path, text: str) -> None:
+    """Writes the inventory and what else a newcomer needs; what is there already stays."""
+    loads(text, INVENTORY, InventoryModel)
+    try:
+        replace_text(folder / INVENTORY, text)
+        for name in _LAID:
+            if not (folder / name).exists():
+                (folder / name).write_text((files("nogging.collecting") / "begun" / name).read_text(encoding="utf-8"))
+        (folder / "judge.sh").chmod(0o755)
+    except OSError as error:
+        raise QuestionError(f"{error.filename or folder}: cannot be written: {error.strerror}") from None
