@@ -9,12 +9,13 @@ import typer
 
 from nogging.asking.query import query
 from nogging.cli import PASS
-from nogging.cli.run import Format, FormatOption, captured, print_rows
+from nogging.cli.run import FileOption, Format, FormatOption, captured, print_rows, write_rows
 
 
 def command(
     sql: Annotated[str, typer.Argument(help="A query: SELECT … FROM interface.", metavar="SQL")],
     folders: Annotated[list[Path], typer.Argument(help="The capture, or several beside each other.", metavar="DIR…")],
+    to: FileOption = None,
     format: FormatOption = Format.TEXT,
 ) -> int:
     """SQL over captures: a table for each kind of record, and device (with its labels), link and unread.
@@ -22,5 +23,8 @@ def command(
     Over several, each table has a column `capture`.
     """
     found = query(sql, *map(captured, folders))
+    if to is not None:
+        write_rows(found.to_pylist(), found.column_names, to)
+        return PASS
     print_rows(found.to_pylist(), found.column_names, format, "no rows")
     return PASS

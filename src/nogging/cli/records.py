@@ -13,7 +13,7 @@ from nogging.asking.questions import Question, ask, names_in
 from nogging.captures.kept import UNREAD
 from nogging.captures.saved import opened
 from nogging.cli import PASS
-from nogging.cli.run import Format, FormatOption, captured, print_lines, print_rows
+from nogging.cli.run import FileOption, Format, FormatOption, captured, print_lines, print_rows, write_rows
 from nogging.errors import QuestionError, nearest
 from nogging.judging.select import select
 from nogging.records import KINDS
@@ -38,6 +38,7 @@ def command(
     sort: Annotated[str | None, typer.Option(help="By these fields; -FIELD has the largest first.")] = None,
     top: Annotated[int | None, typer.Option(help="So many rows at most.")] = None,
     minus: Annotated[Path | None, typer.Option(help="Without what this capture has as well.", metavar="DIR")] = None,
+    to: FileOption = None,
     format: FormatOption = Format.TEXT,
 ) -> int:
     """The records of a capture, and questions of them: counted, sorted, alike, without those of another capture."""
@@ -58,11 +59,18 @@ def command(
     nothing = f"no {what}" + (f" where {where}" if where else "")
     if asked.only_selects and len(folders) == 1:
         rows, names = select(opened(captured(folders[0])), kind, where)
-        chosen = _chosen(named, _short(names, kind) if format is Format.TEXT and fields is None else names)
+        shown = format is Format.TEXT and fields is None and to is None
+        chosen = _chosen(named, _short(names, kind) if shown else names)
+        if to is not None:
+            write_rows(rows, chosen, to, kind)
+            return PASS
         rows = [{name: row[name] for name in chosen} for row in rows]
         print_rows(rows, chosen, format, nothing, "" if fields else kind)
         return PASS
     found = ask(asked, *map(captured, folders))
+    if to is not None:
+        write_rows(found.rows, list(found.names), to, kind)
+        return PASS
     hidden = REMAINDER.name if format is Format.TEXT and fields is None else ""
     names = [name for name in found.names if name != hidden]
     rows = [{name: row[name] for name in names} for row in found.rows]

@@ -128,6 +128,9 @@ def change_of(file: Path, inventory: Path | None) -> Change:
     return found
 
 
+FileOption = Annotated[
+    Path | None, typer.Option("--to", help="A file instead: .xlsx for a sheet, .parquet or .csv for programs.")
+]
 QuietOption = Annotated[
     list[Path] | None, typer.Option("--quiet", help="A capture from before in which nothing was done; several times.")
 ]
@@ -208,6 +211,14 @@ def print_rows(rows: list[dict[str, Any]], names: Iterable[str], format: Format,
         print_lines(text.records(rows, width() if sys.stdout.isatty() else None, kind))
     else:
         print(nothing)
+
+
+def write_rows(rows: list[dict[str, Any]], names: list[str], file: Path, kind: str = "") -> None:
+    """Rows to a file, by its ending, and one line that says so."""
+    from nogging.report import sheets
+
+    sheets.write(sheets.table(rows, names, kind), file, kind or "rows")
+    print(f"{file}: {len(rows)} row{'s' * (len(rows) != 1)}")
 
 
 def captured(path: Path) -> Path:
