@@ -30,6 +30,7 @@ from nogging.files import Strict, plain_values
 from nogging.inventory import InventoryModel
 from nogging.judging.consequences import may_follow
 from nogging.judging.expectations import ExpectationsModel
+from nogging.packages import PackageModel
 from nogging.reading.declared import Reader, ReaderModel
 from nogging.reading.reader import readers
 from nogging.reading.samples import samples
@@ -164,6 +165,7 @@ SCHEMAS = {
     "reader": ReaderModel,
     "dialect": Dialect,
     "over_time": WindowsModel,
+    "package": PackageModel,
     "receivers": ReceiversModel,
 }
 
@@ -340,6 +342,7 @@ ENVIRONMENT = {
     "NO_COLOR": "Nothing is printed in colour.",
     "COLUMNS": "How wide a terminal is, where it does not say so itself.",
     "NOGGING_MASKING_KEY": "The file of the key that secrets are masked with.",
+    "NOGGING_PACKAGES": "Folders with packages of readers, expectations and rules, parted by colons.",
     "NOGGING_READERS": "Folders with readers of one's own, parted by colons.",
     "NOGGING_STATE": "The folder in which it remembers what may run.",
     "NOGGING_SHARED": "Files that are written are as readable to others as the umask says.",

@@ -11,6 +11,7 @@ import time
 from datetime import UTC, datetime
 from pathlib import Path
 
+from nogging.dialects.declared import load_dialect
 from nogging.dialects.places import LIBRARY
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
@@ -60,7 +61,8 @@ def accounted(reader: Reader, text: str) -> Reading:
 def leaves(reader: Reader, text: str) -> int | None:
     """How many leaves a document has; None for a text that is none."""
     try:
-        found = document(text, reader.notation) if reader.notation != "lines" else None
+        bare = load_dialect(reader.dialect).bare_names
+        found = document(text, reader.notation, bare) if reader.notation != "lines" else None
     except ValueError:
         return None
     return sum(1 for _ in found.leaves(found.root)) if found is not None else None

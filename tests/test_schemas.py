@@ -24,6 +24,7 @@ from nogging.errors import FileError
 from nogging.files import Source, dump, loads, plain_values, validated
 from nogging.inventory import InventoryModel
 from nogging.judging.expectations import ExpectationsModel
+from nogging.packages import PackageModel
 from nogging.reading.declared import ReaderModel
 
 PACKAGE = Path(str(files("nogging")))
@@ -33,6 +34,7 @@ MODELS = {
     "expectations": ExpectationsModel,
     "inventory": InventoryModel,
     "over_time": WindowsModel,
+    "package": PackageModel,
     "reader": ReaderModel,
     "receivers": ReceiversModel,
 }
@@ -99,6 +101,7 @@ def seeds(sort: str) -> list[Any]:
     }
     there = {
         "change": [PACKAGE / "standin/change.yaml"],
+        "package": sorted((PACKAGE.parent.parent / "examples/packages").glob("*/package.yaml")),
         "expectations": [PACKAGE / "standin/expectations.yaml", *sorted((PACKAGE / "judging/ready").glob("*.yaml"))],
         "reader": [one for one in sorted((PACKAGE / "reading/library").glob("*/*.yaml")) if is_reader(one)][::12],
         "dialect": sorted((PACKAGE / "reading/library").glob("*/dialect.yaml")),

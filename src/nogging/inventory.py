@@ -25,6 +25,7 @@ from nogging.dialects.declared import Dialect, dialects, load_dialect
 from nogging.dialects.places import Own
 from nogging.errors import QuestionError, nearest
 from nogging.files import Path_, Source, Sql, Strict, load, read_text, validated, with_rules
+from nogging.packages import READERS, package
 from nogging.predicates import Predicate, PredicateError, Schema, holds, parse
 from nogging.records import Field as RecordField
 from nogging.records import Nature, Type
@@ -242,7 +243,7 @@ class InventoryModel(Strict):
     """An inventory: the devices, what is set for them, and what is joined to what."""
 
     readers: str | None = None
-    """A folder with readers of the user's own, which go before the library's."""
+    """A folder with readers of the user's own, or a package, which go before the library's. As `readers`, `berths`."""
     settings: tuple[SettingsEntry, ...] = ()
     """What is set for many devices; of what several entries say, the later counts."""
     devices: tuple[DeviceEntry, ...]
@@ -358,9 +359,7 @@ def load_inventory(path: str | Path) -> Inventory:
     path = Path(path)
     model, source = _csv(path) if path.suffix.lower() == ".csv" else load(path, InventoryModel)
     _no_twins(model, source)
-    own = (path.parent / model.readers).resolve() if model.readers else None
-    if own is not None and not own.is_dir():
-        raise source.error(("readers",), f"there is no folder {own}")
+    own = _own_readers(path, model.readers, source) if model.readers else None
     places = (own,) if own is not None else ()
     _known_dialects(model, source, places)
     devices = [replace(_bare(entry, path.parent, source, n), own=places) for n, entry in enumerate(model.devices)]
@@ -374,6 +373,20 @@ def load_inventory(path: str | Path) -> Inventory:
             raise source.error(("devices", n, "dialect"), f"the dialect '{device.dialect}' {needs}")
         found.append(device if model.devices[n].port else replace(device, port=PORTS.get(device.way, PORT)))
     return Inventory(tuple(found), path, own, tuple(found), _links(model, source, devices))
+
+
+def _own_readers(path: Path, named: str, source: Source) -> Path:
+    """The folder that `readers` names beside the inventory, else that of the package of this name."""
+    own = (path.parent / named).resolve()
+    if own.is_dir():
+        return own
+    try:
+        own = package(named, path).folder / READERS
+    except QuestionError as error:
+        raise source.error(("readers",), f"there is no folder {own}, and {error}") from None
+    if not own.is_dir():
+        raise source.error(("readers",), f"the package '{named}' has no readers")
+    return own
 
 
 def _links(

@@ -23,6 +23,8 @@ from nogging.captures.saved import opened
 from nogging.errors import QuestionError
 from nogging.files import Strict, load
 from nogging.judging.pairs import AFTER, ELAPSED, Pairs
+from nogging.packages import RULES as RULED
+from nogging.packages import package
 from nogging.predicates import identifier
 from nogging.predicates.addresses import register
 from nogging.predicates.database import closed_database, naive
@@ -82,13 +84,27 @@ def findings(
     Raises `CaptureError` for a directory that is none, `QuestionError` for a rule that cannot be asked.
     """
     pairs = Pairs(opened(after), opened(before))
-    if rules is not None and not Path(rules).is_dir():
-        raise QuestionError(f"{rules}: there is no such folder of rules")
-    places = [*sorted(RULES.glob("*.yaml")), *(sorted(Path(rules).glob("*.yaml")) if rules is not None else ())]
+    rules = _folder(rules) if rules is not None else None
+    places = [*sorted(RULES.glob("*.yaml")), *(sorted(rules.glob("*.yaml")) if rules is not None else ())]
     database = _database(pairs)
     ports = _ports(pairs.after)
     found = [one for place in places for one in _found(database, ports, place)]
     return sorted(found, key=lambda one: -one.weight)
+
+
+def asked(rule: Path, pairs: Pairs) -> list[Finding]:
+    """What one rule finds between two captures; `QuestionError` where it cannot be asked."""
+    return list(_found(_database(pairs), {}, rule))
+
+
+def _folder(named: str | Path) -> Path:
+    """A folder of rules, or that of the package of this name."""
+    if Path(named).is_dir():
+        return Path(named)
+    try:
+        return package(str(named), Path("here")).folder / RULED
+    except QuestionError as error:
+        raise QuestionError(f"{named}: there is no such folder of rules, and {error}") from None
 
 
 def _found(database: duckdb.DuckDBPyConnection, ports: Ports, path: Path) -> Iterator[Finding]:

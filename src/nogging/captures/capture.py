@@ -325,7 +325,7 @@ class Capture:
                     rows[kind] += joined(KINDS[kind], [reading.all_rows(kind) for reading in several], more)
         return {
             **{name: pa.concat_tables([*long[name], table(KINDS[name], found)]) for name, found in rows.items()},
-            UNREAD: _unread_table(unread),
+            UNREAD: unread_table(unread),
         }
 
     @cached_property
@@ -393,7 +393,7 @@ def _besides(device: str, command: str, reading: Reading) -> list[dict[str, Any]
     return [{"device": device, "command": command, REMAINDER.name: told, "answer": command, "line": span}]
 
 
-def _unread_table(rows: list[dict[str, Any]]) -> pa.Table:
+def unread_table(rows: list[dict[str, Any]]) -> pa.Table:
     import pyarrow as pa
 
     text, number = pa.string(), pa.int32()

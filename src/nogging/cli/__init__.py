@@ -43,6 +43,7 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
     "conform": ("conform", "CHANGE", "which devices deviate from its intents"),
     "report": ("report", "DIR...", "the page to attach to the ticket"),
     "draft": ("draft", "DIR...", "expectations from a known-good capture"),
+    "packages": ("packages", "[DIR]", "packages of readers and expectations"),
     "schema": ("schema", "[NAME]", "the schema of a sort of file, for editors"),
     "completion": ("completion", "SHELL", "lets bash, zsh or fish complete"),
     "challenge": ("challenge", "EXPECTATIONS --after DIR", "which faults would go unnoticed"),

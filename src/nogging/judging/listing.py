@@ -9,7 +9,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nogging.captures.capture import Capture
+from nogging.captures.capture import Capture, unread_table
 from nogging.captures.kept import UNREAD
 from nogging.captures.manifest import DeviceEntry, Manifest
 from nogging.captures.sealing import Standing
@@ -62,11 +62,9 @@ class _Planned(Capture):
 
     @cached_property
     def _tables(self) -> dict[str, pa.Table]:
-        import pyarrow as pa
-
         from nogging.records.tables import table
 
-        return {**{name: table(kind, []) for name, kind in KINDS.items()}, UNREAD: pa.table({})}
+        return {**{name: table(kind, []) for name, kind in KINDS.items()}, UNREAD: unread_table([])}
 
 
 def planned(of: Inventory | Capture) -> Pairs:

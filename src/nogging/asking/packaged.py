@@ -1,0 +1,71 @@
+"""Whether a package holds what it says: every file in it is loaded, and the samples of its readers are read."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+from nogging.asking.findings import asked
+from nogging.dialects.declared import dialects
+from nogging.errors import NoggingError
+from nogging.inventory import Device, Inventory
+from nogging.judging.expectations import load_expectations
+from nogging.judging.listing import planned
+from nogging.packages import EXPECTATIONS, READERS, RULES, Package, lacks
+from nogging.reading.reader import load_reader
+from nogging.reading.samples import read_sample, samples
+
+
+def problems(one: Package, every: list[Package]) -> list[str]:
+    """What is wrong with a package, each with its place; nothing where all is well."""
+    others = [other for other in every if other.name == one.name and other is not one]
+    told = [f"there is another '{one.name}': {other.folder}" for other in others]
+    return [*told, *(f"it needs {lacking}" for lacking in lacks(one, every)), *_wrong(one)]
+
+
+def _wrong(one: Package) -> Iterator[str]:
+    if not (one.folder / "README.md").is_file():
+        yield f"{one.folder}: there is no README.md"
+    if not any((one.folder / part).is_dir() for part in (READERS, EXPECTATIONS, RULES)):
+        yield f"{one.folder}: there is nothing in it: no {READERS}, no {EXPECTATIONS}, no {RULES}"
+    yield from _readers(one.folder / READERS)
+    for file in one.files(EXPECTATIONS):
+        yield from _tried(load_expectations, file, planned(_anything(one)))
+    for file in one.files(RULES):
+        yield from _tried(asked, file, planned(_anything(one)))
+
+
+def _readers(folder: Path) -> Iterator[str]:
+    known, own = dialects(), (folder,)
+    for file in sorted(folder.glob("*/*.yaml")):
+        if file.name.endswith(".records.yaml") or file.name in ("dialect.yaml", "words.yaml"):
+            continue
+        if file.parent.name not in dialects(own):
+            yield f"{file}: there is no dialect '{file.parent.name}' (known: {', '.join(known)})"
+            continue
+        yield from _tried(load_reader, file, own)
+        beside = [one for one in samples(file.parent) if one.name.split(".")[0] == file.stem]
+        if not beside:
+            yield f"{file}: there is no sample beside it ({file.stem}.answer and {file.stem}.records.yaml)"
+        for sample in beside:
+            yield from _tried(_sample, sample)
+
+
+def _sample(sample: Path) -> None:
+    wanted, read = read_sample(sample)
+    if wanted != read:
+        differ = [name for name in wanted if wanted[name] != read[name]]
+        raise NoggingError(f"{sample}: it is not read as its records file says: {', '.join(differ)} differ")
+
+
+def _tried(what: Callable[..., object], *given: object) -> Iterator[str]:
+    try:
+        what(*given)
+    except NoggingError as error:
+        yield str(error)
+
+
+def _anything(one: Package) -> Inventory:
+    """A device with the labels that the package says its expectations speak of."""
+    device = Device("any", "192.0.2.1", "linux", labels=dict.fromkeys(one.model.needs.labels, ""))
+    return Inventory((device,), everyone=(device,))

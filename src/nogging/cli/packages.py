@@ -1,0 +1,64 @@
+"""`nogging packages`"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from nogging.asking.packaged import problems
+from nogging.cli import FAIL, PASS
+from nogging.cli.run import Format, FormatOption, print_csv, print_json
+from nogging.packages import EXPECTATIONS, READERS, RULES, Package, packages
+from nogging.report.cleaning import clean, lines
+
+
+def command(
+    folder: Annotated[Path, typer.Argument(help="Whose packages/ folder is looked into as well.")] = Path(),
+    format: FormatOption = Format.TEXT,
+) -> int:
+    """The packages of readers, expectations and rules that can be found, and whether each holds what it says.
+
+    Exit status 1 where something is wrong with one, or two have the same name.
+    """
+    every = packages(folder / "any")
+    told = [_told(one, problems(one, every)) for one in every]
+    if format is Format.JSON:
+        print_json(told)
+    elif format is Format.CSV:
+        print_csv(told, ("name", "version", "about", "folder", "found_by", *_PARTS, "problems"))
+    else:
+        _print(told)
+    return FAIL if any(one["problems"] for one in told) else PASS
+
+
+_PARTS = (READERS, EXPECTATIONS, RULES)
+
+
+def _told(one: Package, wrong: list[str]) -> dict[str, Any]:
+    readers = [file for file in sorted((one.folder / READERS).glob("*/*.yaml")) if ".records." not in file.name]
+    return {
+        "name": one.name,
+        "version": one.model.version,
+        "about": one.model.about,
+        "folder": str(one.folder),
+        "found_by": one.found_by,
+        READERS: [f"{file.parent.name}/{file.stem}" for file in readers],
+        EXPECTATIONS: [f"{one.name}/{file.name}" for file in one.files(EXPECTATIONS)],
+        RULES: [file.name for file in one.files(RULES)],
+        "problems": wrong,
+    }
+
+
+def _print(told: list[dict[str, Any]]) -> None:
+    if not told:
+        print("no packages (NOGGING_PACKAGES, a folder packages/, or installed ones)")
+    for one in told:
+        print(clean(f"{one['name']} {one['version']}  {one['about']}"))
+        print(clean(f"  {one['found_by']}: {one['folder']}"))
+        for part in _PARTS:
+            if one[part]:
+                print(clean(f"  {part}: {', '.join(one[part])}"))
+        for wrong in one["problems"]:
+            print("  wrong: " + lines(str(wrong)).replace("\n", "\n    "))
