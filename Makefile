@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo test lint bench quiet proof clean
+.PHONY: demo test lint bench quiet proof release clean
 
 .venv/ready: pyproject.toml
 	$(PYTHON) -m venv .venv
@@ -31,6 +31,18 @@ quiet: .venv/ready
 
 proof: .venv/ready
 	$(BIN)/python -m tests.real.machine build/machine
+
+# What is released, checked, and tried in an empty environment of each Python that is here.
+release: .venv/ready
+	rm -rf dist build/release
+	$(BIN)/python -m build --no-isolation --outdir dist
+	$(BIN)/twine check --strict dist/*
+	for python in python3.11 python3.12 python3.13; do \
+	    $$python -c '' 2>/dev/null || { echo "$$python is not here"; continue; }; \
+	    $$python -m venv build/release/$$python && \
+	    build/release/$$python/bin/pip install --quiet --disable-pip-version-check dist/*.whl && \
+	    build/release/$$python/bin/nogging demo --to build/release/$$python/demo || exit 1; \
+	done
 
 clean:
 	rm -rf .venv build dist src/*.egg-info
