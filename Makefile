@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo test lint bench quiet proof release clean
+.PHONY: demo test lint bench quiet proof site release clean
 
 .venv/ready: pyproject.toml
 	$(PYTHON) -m venv .venv
@@ -31,6 +31,9 @@ quiet: .venv/ready
 
 proof: .venv/ready
 	$(BIN)/python -m tests.real.machine build/machine
+
+site: .venv/ready
+	$(BIN)/python docs/site.py
 
 # What is released, checked, and tried in an empty environment of each Python that is here.
 release: .venv/ready

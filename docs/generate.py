@@ -332,6 +332,20 @@ def manual() -> str:
     return "\n".join(lines) + "\n"
 
 
+def commands() -> str:
+    """`docs/commands.md`."""
+    lines = ["# Commands", "", "Written by `docs/generate.py` from the commands themselves.", "", STATUS, ""]
+    for name, one in json.loads(words())["commands"].items():
+        lines += [f"## `nogging {name}`", "", one["about"], "", "| | |", "| --- | --- |"]
+        named = {argument["name"]: argument for argument in one["arguments"]}
+        named |= {", ".join(option["names"]): option for option in one["options"]}
+        for word, told in named.items():
+            choices = f" ({', '.join(told['choices'])})" if told["choices"] else ""
+            lines.append(f"| `{word}` | {told['help']}{choices} |".replace("<", "&lt;"))
+        lines.append("")
+    return "\n".join(lines)
+
+
 MANUAL = (
     "It captures the operational state of devices before and after a change, reads command output into records, and "
     "judges the records against declared expectations: pass, fail or unproven. Each command says more with --help; "
@@ -362,6 +376,7 @@ def _roff(text: str) -> list[str]:
 if __name__ == "__main__":
     (Path(__file__).parent.parent / "src" / "nogging" / "cli" / "words.json").write_text(words())
     Path(__file__).with_name("nogging.1").write_text(manual())
+    Path(__file__).with_name("commands.md").write_text(commands())
     place = Path(__file__).parent.parent / "src" / "nogging" / "schemas"
     for name, text in schemas().items():
         (place / f"{name}.schema.json").write_text(text)

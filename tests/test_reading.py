@@ -422,6 +422,7 @@ def test_the_documentation_is_what_is_declared() -> None:
         ("matrix", "dialects.md"),
         ("questions", "questions.md"),
         ("manual", "nogging.1"),
+        ("commands", "commands.md"),
         ("words", "../src/nogging/cli/words.json"),
     ):
         write = found[name]

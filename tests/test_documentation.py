@@ -1,0 +1,107 @@
+"""The pages that people read: the story runs as it stands, every command in them is one, and the site has no dead link."""
+
+from __future__ import annotations
+
+import os
+import re
+import shlex
+import subprocess
+import sys
+from collections.abc import Iterator
+from importlib import import_module
+from pathlib import Path
+
+import pytest
+import typer
+import typer.main
+
+from nogging.cli import COMMANDS
+from nogging.standin import served
+
+ROOT = Path(__file__).parent.parent
+PAGES = [
+    *sorted((ROOT / "docs").glob("*.md")),
+    ROOT / "README.md",
+    ROOT / "CONTRIBUTING.md",
+    *sorted((ROOT / "examples").rglob("*.md")),
+]
+
+
+def lines_of(page: Path, language: str = "sh") -> Iterator[str]:
+    """The command lines of a page's blocks; what a line goes on with stands in the next one."""
+    for block in re.findall(rf"^```{language}\n(.*?)^```", page.read_text(), re.DOTALL | re.MULTILINE):
+        yield from (
+            line for line in block.replace("\\\n", " ").splitlines() if line.strip() and not line.startswith("#")
+        )
+
+
+def test_the_story_runs_as_it_stands(tmp_path: Path) -> None:
+    """Every block, in order, on the stand-in network; a line ends with 0, or as the remark beside it says."""
+    environment = {**os.environ, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
+    with served(tmp_path / "night"):
+        told = {}
+        for line in lines_of(ROOT / "docs/tutorial.md"):
+            command, _, remark = line.partition("#")
+            wanted = [int(one) for one in re.findall(r"\d+", remark)] or [0]
+            done = subprocess.run(
+                command,
+                shell=True,
+                cwd=tmp_path,
+                env=environment,
+                capture_output=True,
+                text=True,
+                timeout=600,
+                check=False,
+            )
+            assert done.returncode in wanted, (line, done.stdout[-2000:], done.stderr)
+            told[command.strip()] = done.stdout
+    assert "nothing lacking; 0 lines unread" in told["nogging about evening"]
+    assert (
+        "gannet-r1 eth4 sends 9000 octets, mole-r2 GigabitEthernet0/4 1500"
+        in told["nogging findings first-try/before first-try/after"]
+    )
+    assert "exactly what was meant" in " ".join(told["nogging perform night/change.yaml --to second-try"].split())
+    assert (tmp_path / "second-try/report.html").exists()
+
+
+@pytest.mark.parametrize("page", PAGES, ids=lambda one: one.name)
+def test_every_command_in_the_pages_is_one(page: Path) -> None:
+    """In blocks and in running text: the command is known, and so is each of its options."""
+    text = re.sub(r"^```(?!sh).*?^```", "", page.read_text(), flags=re.DOTALL | re.MULTILINE)
+    spoken = [one.replace("\n", " ") for one in re.findall(r"`(nogging [^`]*)`", text)]
+    for line in [*lines_of(page), *spoken]:
+        for part in re.split(r"\s[|;>]\s|&&", line.partition(" # ")[0]):
+            words = part.split()
+            if words[:1] != ["nogging"] or len(words) < 2 or words[1].isupper() or words[1].startswith(("-", "…", "{")):
+                continue
+            assert words[1] in COMMANDS, line
+            known = options(words[1])
+            for word in re.findall(r"(?<![\w-])--[a-z][a-z-]*", re.sub(r"\"[^\"]*\"", "", part)):
+                assert word in known, (page.name, line, word)
+
+
+def options(name: str) -> set[str]:
+    app = typer.Typer(add_completion=False)
+    app.command(name)(import_module(f"nogging.cli.{COMMANDS[name][0]}").command)
+    return {
+        "--help",
+        "--words",
+        *(one for param in typer.main.get_command(app).params for one in (*param.opts, *param.secondary_opts)),
+    }
+
+
+def test_the_site_is_built_without_a_warning() -> None:
+    """Offline; a page that is in no list, and a link or an anchor that leads nowhere, would be told."""
+    done = subprocess.run(
+        [sys.executable, "docs/site.py"], cwd=ROOT, capture_output=True, text=True, timeout=300, check=False
+    )
+    assert (done.returncode, done.stdout, done.stderr) == (0, "", "")
+    page = (ROOT / "build/site/tutorial.html").read_text()
+    loaded = re.findall(r"<(?:script|link|img)[^>]+(?:src|href)=\"(https?:[^\"]+)", page)
+    assert not loaded, "a page loads nothing from elsewhere"
+
+
+def test_the_snippets_are_shell() -> None:
+    for page in PAGES:
+        for line in lines_of(page):
+            shlex.split(line, comments=True)
