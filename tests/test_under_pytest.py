@@ -134,6 +134,12 @@ def test_captures_the_wrong_way_round_are_no_pass(build: Build, pytester: pytest
     wrong.stdout.fnmatch_lines(["*_ all of it was judged _*", "*unproven*"])
 
 
+def test_a_title_does_not_speak_to_the_terminal(capture: str, pytester: pytest.Pytester) -> None:
+    pytester.makefile(".yaml", expectations='expect: [{title: "x::y[1]\\n\\e[2J", every: interface, must: mtu = 1}]')
+    told = pytester.runpytest("--nogging-after", capture).stdout.str()
+    assert "x::y[1]\\x0a\\x1b[2J" in told and "\x1b" not in told
+
+
 def test_a_verdict_at_its_place_and_as_a_log_for_review(bad: Change) -> None:
     """What fails is told at the line of its expectation; what is unproven is `open`, which bears no level."""
     given = ("check", bad.expectations, "--before", bad.before.folder, "--after", bad.after.folder, "--format")

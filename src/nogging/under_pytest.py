@@ -106,6 +106,9 @@ class ExpectationsFile(pytest.File):
         yield self._item(_WHOLE, seen, (_WHOLE, 0))
 
     def _item(self, title: str, seen: Counter[str], of: Of) -> Item:
+        from nogging.report.cleaning import clean
+
+        title = clean(title)  # it goes to the terminal
         seen[title] += 1
         name = title if seen[title] == 1 else f"{title} ({seen[title]})"
         item: Item = Item.from_parent(self, name=name, of=of)
