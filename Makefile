@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo test lint bench quiet proof site release clean
+.PHONY: demo test lint bench quiet proof site release lowest clean
 
 .venv/ready: pyproject.toml
 	$(PYTHON) -m venv .venv
@@ -46,6 +46,14 @@ release: .venv/ready
 	    build/release/$$python/bin/pip install --quiet --disable-pip-version-check dist/*.whl && \
 	    build/release/$$python/bin/nogging demo --to build/release/$$python/demo || exit 1; \
 	done
+
+# With the lowest versions of all that it needs.
+lowest: .venv/ready
+	rm -rf build/lowest
+	$(BIN)/pip install --quiet --disable-pip-version-check uv
+	$(BIN)/uv venv --quiet build/lowest
+	$(BIN)/uv pip install --quiet --python build/lowest/bin/python --resolution lowest-direct .
+	build/lowest/bin/nogging demo --to build/lowest/demo
 
 clean:
 	rm -rf .venv build dist src/*.egg-info
