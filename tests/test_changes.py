@@ -911,7 +911,7 @@ def test_who_deviates_and_what_puts_it_right(network: Served, tmp_path: Path) ->
     assert nogging.conform(change).deviations == ()
     with pytest.raises(FileError, match="no state that a device could conform to"):
         nogging.conform(written(network, "steps: [{await: {person: x}}]"))
-    with pytest.raises(FileError, match="'only' is of ntp_server"):
+    with pytest.raises(FileError, match="input should be 'ntp_server'"):
         written(network, SETTINGS.replace("only: [ntp_server", "only: [ntp_sever"))
     port = next(one for one in change.inventory.devices if one.name == "heron-r1").port
     text = network.inventory.read_text().replace(f"port: {port}", "port: 9")

@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 import nogging
 from judge import plain
 from judge.plain import STATES, World
-from nogging.captures.capture import UNREAD, Capture, _unread_table
+from nogging.captures.capture import UNREAD, Capture, unread_table
 from nogging.records import KINDS
 from nogging.records.tables import table
 
@@ -118,7 +118,7 @@ def captured(folder: Path, side: plain.Side, hour: int) -> Capture:
         ]
     capture = Capture(folder)
     tables = {name: table(kind, records if name == "interface" else []) for name, kind in KINDS.items()}
-    capture.__dict__["_tables"] = {**tables, UNREAD: _unread_table(unread)}
+    capture.__dict__["_tables"] = {**tables, UNREAD: unread_table(unread)}
     capture.answer = lambda device, command: "\n" * 99  # type: ignore[method-assign]
     return capture
 

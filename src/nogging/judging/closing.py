@@ -49,6 +49,8 @@ def _same(kind: Kind, name: str) -> str:
     if not name:
         return "device = before.device"
     field = kind.fields[name]
+    if field.absent == "":  # that there is none is told, and is no null
+        return f"{name} is not distinct from before.{name}"
     as_well = {
         Nature.STATE: f"{name} = before.{name}",
         Nature.GAUGE: f"{name} >= 0.9 * before.{name}",

@@ -99,6 +99,8 @@ class Pages:
 
     def _answer(self, path: str, asked: Mapping[str, str]) -> tuple[HTTPStatus, str, str]:
         with self.watched.look() as watched:
+            if path == "/favicon.ico":  # every browser asks for one; there is none, and that is no mistake
+                return HTTPStatus.OK, "image/x-icon", ""
             if path == "/health":
                 told = self.health()
                 well = not told["late"] and not told["damage"]
