@@ -73,8 +73,8 @@ class Place(NamedTuple):
 
 
 def with_rules(*rules: Mapping[str, Any]) -> ConfigDict:
-    """The settings of a model of which a schema says these rules as well; its validators say the same in words."""
-    return ConfigDict(extra="forbid", frozen=True, json_schema_extra={"allOf": [dict(one) for one in rules]})
+    """Settings of a model of which a schema says these rules as well; its validators say the same in words."""
+    return ConfigDict(json_schema_extra={"allOf": [dict(one) for one in rules]})
 
 
 def one_of(*keys: str) -> dict[str, Any]:
@@ -170,12 +170,13 @@ def validated(data: Any, source: Source, model: type[Model], *, exact: bool = Tr
     of another type, unless all in the file is text: then types are not `exact`."""
     if data is None:
         raise source.error((), "the file is empty; it needs " + " and ".join(_required(model)))
+    text = json.dumps(data)
     try:
-        found = model.model_validate_json(json.dumps(data), strict=True) if exact else model.model_validate(data)
+        found = model.model_validate_json(text, strict=True) if exact else model.model_validate(data)
     except ValidationError as error:
         errors = [_located(source, detail, model) for detail in error.errors()]
         raise min(errors, key=lambda one: (one.line, one.column)) from None
-    for where in _without_value(found, ()):
+    for where in _without_value(found, ()) if "null" in text else ():
         raise source.error(where, f"nothing stands behind '{where[-1]}'; give it a value, or take it away", at_key=True)
     return found
 

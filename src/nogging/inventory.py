@@ -198,20 +198,28 @@ class SettingsEntry(Settings):
     """For which devices: a predicate over names and labels; without it, for all. As `site = 'gannet'`."""
 
 
-def _port(port: int) -> int:
+def plain_name(name: str) -> str:
+    """A name that a device may have; `ValueError` for another."""
+    if not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9_.-]{0,127}", name):
+        raise ValueError(f"'{name}' is no name for a device: letters, digits, '.', '-' and '_', please")
+    return name
+
+
+def good_port(port: int) -> int:
+    """A port; `ValueError` for a number that is none."""
     if not 0 < port < 65536:
         raise ValueError(f"{port} is not a port (1 to 65535)")
     return port
 
 
-Port = Annotated[int, AfterValidator(_port), Field(json_schema_extra={"minimum": 1, "maximum": 65535})]
+Port = Annotated[int, AfterValidator(good_port), Field(json_schema_extra={"minimum": 1, "maximum": 65535})]
 
 
 class DeviceEntry(Settings):
     """A device as it stands in the file: four keys and what settings it has of its own; the rest are labels."""
 
     model_config = ConfigDict(extra="allow", frozen=True, populate_by_name=True)
-    name: str
+    name: Annotated[str, AfterValidator(plain_name)]
     """The name of the device, as records bear it. As `gannet-r1`."""
     address: str
     """Its IP address, or host name. As `192.0.2.21`."""
@@ -219,13 +227,6 @@ class DeviceEntry(Settings):
     """What it speaks. As `ios`."""
     port: Port | None = None
     """The port, where it is not that of its way (SSH 22, NETCONF 830, Telnet 23). As `2222`."""
-
-    @field_validator("name")
-    @classmethod
-    def plain_name(cls, name: str) -> str:
-        if not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9_.-]{0,127}", name):
-            raise ValueError(f"'{name}' is no name for a device: letters, digits, '.', '-' and '_', please")
-        return name
 
     @field_validator("address")
     @classmethod

@@ -26,6 +26,7 @@ from nogging.release import VERSION
 
 ENVIRONMENT, GROUP, BESIDE, DECLARED = "NOGGING_PACKAGES", "nogging.packages", "packages", "package.yaml"
 READERS, EXPECTATIONS, RULES = "readers", "expectations", "rules"
+_NO_READERS = ("dialect.yaml", "words.yaml")
 _NUMBERS = r"[0-9]+(\.[0-9]+){0,3}"
 Version = Annotated[str, Field(pattern=f"^{_NUMBERS}$")]
 AtLeast = Annotated[str, Field(pattern=f"^>={_NUMBERS}$")]
@@ -71,6 +72,12 @@ class Package:
         """The YAML files of a part of it, in the order of their names."""
         return [one for one in sorted((self.folder / part).glob("*.yaml")) if one.is_file()]
 
+    @property
+    def readers(self) -> list[Path]:
+        """The files of its readers, those of each dialect together."""
+        found = sorted((self.folder / READERS).glob("*/*.yaml"))
+        return [one for one in found if one.name not in _NO_READERS and not one.name.endswith(".records.yaml")]
+
 
 def packages(beside: Path | None = None) -> list[Package]:
     """All packages that can be found, in the order in which they are looked for. `beside` is a file that speaks of
@@ -82,9 +89,13 @@ def packages(beside: Path | None = None) -> list[Package]:
 
 
 def package(name: str, beside: Path | None = None) -> Package:
+    """The package of a name, as `chosen` of all that can be found."""
+    return chosen(name, packages(beside))
+
+
+def chosen(name: str, every: list[Package]) -> Package:
     """The package of a name. Raises `QuestionError` where there is none, where there are two, and where it needs what
     is not there."""
-    every = packages(beside)
     found = [one for one in every if one.name == name]
     if not found:
         raise QuestionError(f"there is no package '{name}'{nearest(name, [one.name for one in every])}")

@@ -192,12 +192,8 @@ def _nothing_else(found: Judgement) -> tuple[str, str]:
     """Whether nothing else happened, and what did."""
     from nogging.report import text
 
-    if found.unexplained:
-        told = [f"{what}: {about} {names}".rstrip() for what, about, names in text.groups(list(found.unexplained))]
-        return "fail", "\n".join([f"{len(found.unexplained)} differences that nothing explains", *told])
-    if found.not_compared:
-        return "unproven", "\n".join(["not all could be compared", *found.not_compared])
-    return "pass", ""
+    verdict, reason, told = text.nothing_else(found)
+    return str(verdict), "\n".join([reason, *(told or found.not_compared)])
 
 
 def _whole(found: Judgement) -> tuple[str, str, bool]:

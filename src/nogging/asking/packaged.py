@@ -28,19 +28,18 @@ def _wrong(one: Package) -> Iterator[str]:
         yield f"{one.folder}: there is no README.md"
     if not any((one.folder / part).is_dir() for part in (READERS, EXPECTATIONS, RULES)):
         yield f"{one.folder}: there is nothing in it: no {READERS}, no {EXPECTATIONS}, no {RULES}"
-    yield from _readers(one.folder / READERS)
+    yield from _readers(one)
     for file in one.files(EXPECTATIONS):
         yield from _tried(load_expectations, file, planned(_anything(one)))
     for file in one.files(RULES):
         yield from _tried(asked, file, planned(_anything(one)))
 
 
-def _readers(folder: Path) -> Iterator[str]:
-    known, own = dialects(), (folder,)
-    for file in sorted(folder.glob("*/*.yaml")):
-        if file.name.endswith(".records.yaml") or file.name in ("dialect.yaml", "words.yaml"):
-            continue
-        if file.parent.name not in dialects(own):
+def _readers(one: Package) -> Iterator[str]:
+    own = (one.folder / READERS,)
+    known = dialects(own)
+    for file in one.readers:
+        if file.parent.name not in known:
             yield f"{file}: there is no dialect '{file.parent.name}' (known: {', '.join(known)})"
             continue
         yield from _tried(load_reader, file, own)

@@ -9,7 +9,8 @@ from nogging.errors import QuestionError
 from nogging.predicates import Path, Predicate, PredicateError, Schema, identifier, parse
 from nogging.predicates.addresses import register
 from nogging.predicates.database import closed_database, naive
-from nogging.records import Field, Kind, Nature, Type
+from nogging.records import Kind
+from nogging.records.field import label_field
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -20,9 +21,8 @@ _LABEL, _NUMBER = "label.", "number of the row"
 def predicate(where: str, kind: Kind, labels: Collection[str]) -> Predicate:
     """A predicate over a record of a kind and the labels of its device; `QuestionError` with the place of what is
     wrong with it."""
-    label = Field("label", Type.TEXT, Nature.NOTE, "a label", absent="")
     schema: Schema = {(name,): one for name, one in kind.fields.items()}
-    return parsed(where, {**schema, **{("label", name.lower()): label for name in labels}})
+    return parsed(where, {**schema, **{("label", name.lower()): label_field(name) for name in labels}})
 
 
 def parsed(where: str, schema: Schema) -> Predicate:

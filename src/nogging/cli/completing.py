@@ -127,17 +127,15 @@ def _manifest(path: Path) -> dict[str, dict[str, Any]]:
         return {}
 
 
-_OWN = {"name", "address", "port", "dialect", "login", "known_hosts", "ssh_config", "through", "raise", "algorithms"}
-
-
 def _inventory(path: Path) -> dict[str, dict[str, Any]]:
     """The devices of an inventory with what labels they bear, as far as it can be read."""
     import yaml
 
+    own = set(_known()["settings"])
     try:
         loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
         devices = yaml.load(path.read_text(encoding="utf-8"), Loader=loader)["devices"]
-        return {str(one["name"]): {key: "" for key in one if key not in _OWN} for one in devices}
+        return {str(one["name"]): {key: "" for key in one if key not in own} for one in devices}
     except (OSError, ValueError, KeyError, TypeError, yaml.YAMLError):
         return {}
 

@@ -37,14 +37,13 @@ _PARTS = (READERS, EXPECTATIONS, RULES)
 
 
 def _told(one: Package, wrong: list[str]) -> dict[str, Any]:
-    readers = [file for file in sorted((one.folder / READERS).glob("*/*.yaml")) if ".records." not in file.name]
     return {
         "name": one.name,
         "version": one.model.version,
         "about": one.model.about,
         "folder": str(one.folder),
         "found_by": one.found_by,
-        READERS: [f"{file.parent.name}/{file.stem}" for file in readers],
+        READERS: [f"{file.parent.name}/{file.stem}" for file in one.readers],
         EXPECTATIONS: [f"{one.name}/{file.name}" for file in one.files(EXPECTATIONS)],
         RULES: [file.name for file in one.files(RULES)],
         "problems": wrong,

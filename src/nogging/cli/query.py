@@ -9,7 +9,7 @@ import typer
 
 from nogging.asking.query import query
 from nogging.cli import PASS
-from nogging.cli.run import FileOption, Format, FormatOption, captured, print_rows, write_rows
+from nogging.cli.run import FileOption, Format, FormatOption, captured, print_rows, write_table
 
 
 def command(
@@ -24,7 +24,7 @@ def command(
     """
     found = query(sql, *map(captured, folders))
     if to is not None:
-        write_rows(found.to_pylist(), found.column_names, to)
+        write_table(found, to, "rows")
         return PASS
     print_rows(found.to_pylist(), found.column_names, format, "no rows")
     return PASS

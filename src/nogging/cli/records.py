@@ -13,11 +13,12 @@ from nogging.asking.questions import Question, ask, names_in
 from nogging.captures.kept import UNREAD
 from nogging.captures.saved import opened
 from nogging.cli import PASS
-from nogging.cli.run import FileOption, Format, FormatOption, captured, print_lines, print_rows, write_rows
+from nogging.cli.run import FileOption, Format, FormatOption, captured, print_lines, print_rows, write_table
 from nogging.errors import QuestionError, nearest
 from nogging.judging.select import select
 from nogging.records import KINDS
 from nogging.records.field import REMAINDER
+from nogging.report import sheets
 
 
 def command(
@@ -62,14 +63,14 @@ def command(
         shown = format is Format.TEXT and fields is None and to is None
         chosen = _chosen(named, _short(names, kind) if shown else names)
         if to is not None:
-            write_rows(rows, chosen, to, kind)
+            write_table(sheets.table(rows, chosen, kind), to, kind)
             return PASS
         rows = [{name: row[name] for name in chosen} for row in rows]
         print_rows(rows, chosen, format, nothing, "" if fields else kind)
         return PASS
     found = ask(asked, *map(captured, folders))
     if to is not None:
-        write_rows(found.rows, list(found.names), to, kind)
+        write_table(sheets.table(found.rows, found.names, kind), to, kind)
         return PASS
     hidden = REMAINDER.name if format is Format.TEXT and fields is None else ""
     names = [name for name in found.names if name != hidden]

@@ -20,6 +20,8 @@ from nogging.errors import CaptureError, QuestionError
 from nogging.report import cleaning
 
 if TYPE_CHECKING:
+    import pyarrow as pa
+
     from nogging.changes.file.declared import Change
     from nogging.inventory import Inventory
 
@@ -213,12 +215,13 @@ def print_rows(rows: list[dict[str, Any]], names: Iterable[str], format: Format,
         print(nothing)
 
 
-def write_rows(rows: list[dict[str, Any]], names: list[str], file: Path, kind: str = "") -> None:
-    """Rows to a file, by its ending, and one line that says so."""
+def write_table(found: pa.Table, file: Path, title: str) -> None:
+    """A table to a file, by its ending, and one line that says so."""
+    from nogging.judging.verdict import many
     from nogging.report import sheets
 
-    sheets.write(sheets.table(rows, names, kind), file, kind or "rows")
-    print(f"{file}: {len(rows)} row{'s' * (len(rows) != 1)}")
+    sheets.write(found, file, title)
+    print(f"{file}: {many(found.num_rows, 'row')}")
 
 
 def captured(path: Path) -> Path:

@@ -19,14 +19,13 @@ from nogging.captures.writing import replace_text
 from nogging.collecting.finding import Found, find
 from nogging.errors import FileError, QuestionError
 from nogging.files import loads, read_text
-from nogging.inventory import PORT, Device, Inventory, InventoryModel, Login, Secret, Settings
+from nogging.inventory import PORT, Device, Inventory, InventoryModel, Login, Secret, Settings, good_port, plain_name
 
 INVENTORY, KNOWN_HOSTS, EXPECTATIONS = "inventory.yaml", "known_hosts", "expectations.yaml"
 _LAID = ("change.yaml", "judge.sh", "README.md")
 _PLACE = re.compile(
     r"(?:(?P<user>[^@\s]+)@)?(?:\[(?P<six>[0-9A-Fa-f:.%\w]+)\]|(?P<host>[A-Za-z0-9_.-]+))(?::(?P<port>\d+))?"
 )
-_NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.-]{0,127}")
 
 
 @dataclass(frozen=True)
@@ -79,16 +78,21 @@ def _at(text: str, where: str) -> Newcomer:
         raise QuestionError(f"{where}: '{text}' is no device; write [USER@]ADDRESS[:PORT], or name a file of them")
     if match is None:
         return Newcomer(six)
-    port = int(match["port"] or PORT)
-    if not 0 < port < 65536:
-        raise QuestionError(f"{where}: {port} is not a port (1 to 65535)")
-    return Newcomer(match["six"] or match["host"], port, user=match["user"] or "")
+    return Newcomer(match["six"] or match["host"], _port(match["port"], where), user=match["user"] or "")
+
+
+def _port(text: str | None, where: str) -> int:
+    try:
+        return good_port(int(text) if text.isascii() and text.isdigit() else -1) if text else PORT
+    except ValueError:
+        raise QuestionError(f"{where}: {text} is not a port (1 to 65535)") from None
 
 
 def _name(text: str, where: str) -> str:
-    if not _NAME.fullmatch(text):
-        raise QuestionError(f"{where}: '{text}' is no name for a device: letters, digits, '.', '-' and '_', please")
-    return text
+    try:
+        return plain_name(text)
+    except ValueError as error:
+        raise QuestionError(f"{where}: {error}") from None
 
 
 def _rows(path: Path) -> Iterator[Newcomer]:
@@ -100,13 +104,10 @@ def _rows(path: Path) -> Iterator[Newcomer]:
         given = {key.strip(): (value or "").strip() for key, value in row.items() if key and (value or "").strip()}
         if given:
             one = _at(given.pop("address", ""), where)
-            port = given.pop("port", str(one.port))
-            if not (port.isascii() and port.isdigit() and 0 < int(port) < 65536):
-                raise QuestionError(f"{where}: {port} is not a port (1 to 65535)")
-            name = given.pop("name", "")
+            port, name = given.pop("port", ""), given.pop("name", "")
             yield Newcomer(
                 one.address,
-                int(port),
+                _port(port, where) if port else one.port,
                 _name(name, where) if name else "",
                 given.pop("user", one.user),
                 given.pop("dialect", ""),

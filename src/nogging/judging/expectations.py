@@ -32,8 +32,6 @@ _OF_ALL = ("path", "joined")
 """What is not asked of records of a kind."""
 _CONDITIONED = ("every", "count")
 _WHETHER = {key: {"type": "boolean"} for key in ("must", "should")}
-
-
 Names = str | tuple[str, ...]
 
 

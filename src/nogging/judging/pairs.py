@@ -19,7 +19,7 @@ from nogging.predicates.addresses import register
 from nogging.predicates.database import closed_database, naive
 from nogging.predicates.tree import Doubt, Node, Resolve
 from nogging.records import KINDS, Field, Kind, Nature, Type
-from nogging.records.field import SKEW
+from nogging.records.field import SKEW, label_field
 from nogging.routing.links import links
 
 if TYPE_CHECKING:
@@ -71,7 +71,7 @@ class Pairs:
         return found | {(ELAPSED,): _ELAPSED} | self.label_schema()
 
     def label_schema(self) -> dict[Path, Field]:
-        return {("label", label): Field(label, Type.TEXT, Nature.NOTE, "a label", absent="") for label in self.labels}
+        return {("label", label): label_field(label) for label in self.labels}
 
     def acknowledge(self, knows: Callable[[str, str, str], bool]) -> int:
         """Takes the unread lines that are known (dialect, command, line) as if they had been read; how many there are.

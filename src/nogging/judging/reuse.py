@@ -16,7 +16,8 @@ from pydantic import Field as ModelField
 
 from nogging.errors import FileError, QuestionError, nearest
 from nogging.files import Path_, Source, Sql, Strict, plain_values, read_text, validated
-from nogging.packages import EXPECTATIONS, package, packages
+from nogging.packages import EXPECTATIONS, packages
+from nogging.packages import chosen as chosen_package
 from nogging.predicates import Path as NamePath
 from nogging.predicates import PredicateError, Schema, from_mapping, parse, quoted
 from nogging.predicates.tree import VALUE, Call, Constant, Node, Predicate, chosen
@@ -107,7 +108,7 @@ def _of_a_package(name: str, path: Path, source: Source, where: Path_) -> Path |
     if not any(one.name == named for one in every):
         return None
     try:
-        mine = {one.name: one for one in package(named, path).files(EXPECTATIONS)}
+        mine = {one.name: one for one in chosen_package(named, every).files(EXPECTATIONS)}
     except QuestionError as error:
         raise source.error(where, str(error)) from None
     if file not in mine:

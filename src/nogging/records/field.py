@@ -178,6 +178,11 @@ EVIDENCE = (
 )
 
 
+def label_field(name: str) -> Field:
+    """What a predicate takes a label of a device for; one that it does not bear is the empty text."""
+    return Field(name, Type.TEXT, Nature.NOTE, "a label", absent="")
+
+
 def _resolution(timer: Field) -> Field:
     meaning = f"how exactly the text told `{timer.name}`"
     return Field(timer.name + RESOLUTION, Type.NUMBER, Nature.NOTE, meaning, unit="s")

@@ -41,12 +41,8 @@ def suite(found: Judgement) -> ElementTree.Element:
         _outcome(case, entry.verdict, entry.reason, "")
     if found.compared and found.other != "ignore":
         case = ElementTree.SubElement(suite, "testcase", classname=DIFFERENCES, name="nothing else changed")
-        told = "\n".join(
-            f"{what}: {about} {names}".rstrip() for what, about, names in text.groups(list(found.unexplained))
-        )
-        verdict = Verdict.FAIL if found.unexplained else (Verdict.UNPROVEN if found.not_compared else Verdict.PASS)
-        reason = f"{len(found.unexplained)} differences that nothing explains" if found.unexplained else ""
-        _outcome(case, verdict, reason or "not all could be compared", told, warns=found.other == "warn")
+        verdict, reason, told = text.nothing_else(found)
+        _outcome(case, verdict, reason, "\n".join(told), warns=found.other == "warn")
     return suite
 
 

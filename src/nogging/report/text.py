@@ -195,6 +195,16 @@ def _speaks_of(failure: Failure, name: str) -> bool:
     return name in words
 
 
+def nothing_else(found: Judgement) -> tuple[Verdict, str, list[str]]:
+    """Whether nothing else happened than was meant: the verdict, why, and what did, a line each."""
+    if found.unexplained:
+        told = [f"{what}: {about} {names}".rstrip() for what, about, names in groups(list(found.unexplained))]
+        return Verdict.FAIL, f"{len(found.unexplained)} differences that nothing explains", told
+    if found.not_compared:
+        return Verdict.UNPROVEN, "not all could be compared", []
+    return Verdict.PASS, "", []
+
+
 def result(one: Result, width: int = _WIDE) -> list[Text]:
     """What became of one expectation, with its evidence."""
     page = Page(width)

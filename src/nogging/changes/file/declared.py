@@ -16,12 +16,9 @@ from nogging.dialects.declared import load_dialect
 from nogging.errors import nearest
 from nogging.files import NotEmpty, Source, Sql, Strict, apart, load, one_of, together, with_rules
 from nogging.inventory import Inventory, Secret, load_inventory
-from nogging.judging.expectations import ExpectModel, WithStepsModel
-from nogging.records import KINDS
+from nogging.judging.expectations import ExpectModel, KindName, WithStepsModel
 
 Seconds = Annotated[float, Field(gt=0, le=86400)]
-
-
 Turns = Literal["single", "batches", "together"]
 
 
@@ -120,6 +117,8 @@ class WaitModel(Strict):
         return self
 
 
+ACTIONS = {"send": "send", "template": "template", "intent": "intent", "call": "call", "await": "awaited"}
+"""What a step may do, by its key, with the field that it is read into."""
 Listed = Literal["ntp_server", "log_host", "name_server", "snmp_community"]
 """The sorts of intent that are lists, of which there may be too many."""
 Said = Annotated[dict[str, Any], Field(json_schema_extra={"anyOf": [{"required": [word]} for word in INTENTS]})]
@@ -130,7 +129,7 @@ class StepModel(Strict):
     """One step: lines to `send`, an `intent`, a `call`, or something to `await`."""
 
     model_config = with_rules(
-        one_of("send", "template", "intent", "call", "await"),
+        one_of(*ACTIONS),
         together("only", "intent"),
         *(apart(name, "on") for name in ("call", "await")),
     )
@@ -191,16 +190,12 @@ class StepModel(Strict):
         return given
 
 
-ACTIONS = {"send": "send", "template": "template", "intent": "intent", "call": "call", "await": "awaited"}
-"""What a step may do, by its key, with the field that it is read into."""
-
-
 class SettlingModel(Strict):
     """Captures of some kinds, `every` so many seconds, until nothing moved for `quiet` seconds, `at_most` so long. It
     lasts longer than the longest dead or hold time of the neighbors that the change can touch, unless `timers` says how
     many seconds these get, or `at_most` less than they need."""
 
-    kinds: tuple[str, ...] = ("neighbor", "route")
+    kinds: tuple[KindName, ...] = ("neighbor", "route")
     """The kinds that are captured again and again. As `[neighbor, route]`."""
     quiet: Seconds = 10.0
     """For how many seconds nothing may move. As `10`."""
@@ -382,9 +377,6 @@ def load_change(path: str | Path, inventory: Inventory | None = None) -> Change:
         if model.inventory is None:
             raise source.error((), "which devices? Name an 'inventory' here, or give --inventory")
         inventory = load_inventory(path.parent / model.inventory)
-    for n, kind in enumerate(model.settling.kinds):
-        if kind not in KINDS:
-            raise source.error(("settling", "kinds", n), f"unknown kind '{kind}'{nearest(kind, KINDS)}")
     known = [device.name for device in inventory.devices]
     for n, probe in enumerate(model.probes):
         if probe.from_ is None:

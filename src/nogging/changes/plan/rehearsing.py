@@ -22,7 +22,8 @@ from nogging.inventory import Device, Inventory, Secret
 from nogging.judging.reuse import Vocabulary
 from nogging.predicates import Path as Name
 from nogging.predicates import Predicate, computed, quoted
-from nogging.records import Field, Nature, Type
+from nogging.records import Field
+from nogging.records.field import label_field
 from nogging.records.values import interface_spelling
 
 Records = Callable[[str, str], Sequence[Mapping[str, Any]]]
@@ -134,9 +135,7 @@ class Rehearsing:
         self.change, self.fetch = change, fetch
         self.told: dict[Secret, str] = {}
         labels = {label.lower() for device in change.inventory.devices for label in device.labels}
-        schema: dict[Name, Field] = {
-            ("label", one): Field(one, Type.TEXT, Nature.NOTE, "a label", absent="") for one in labels
-        }
+        schema: dict[Name, Field] = {("label", one): label_field(one) for one in labels}
         self.labels = sorted(labels)
         self.words = Vocabulary([(change.model, change.source)], schema)
 
