@@ -19,6 +19,7 @@ from nogging.captures.masking import Masker, user_key
 from nogging.captures.writing import Writer
 from nogging.collecting import collect
 from nogging.collecting.credentials import Secrets
+from nogging.collecting.visiting import Limits, Visits
 from nogging.dialects.declared import load_dialect
 from nogging.inventory import Device, Inventory
 from nogging.records import KINDS
@@ -44,12 +45,10 @@ def figures() -> list[Figure]:
 
 def collected(inventory: Inventory, to: Path, kinds: Sequence[str] = tuple(KINDS)) -> None:
     """A capture without the reading of its answers."""
-    secrets = Secrets(None)
-    credentials = {device.name: secrets.of(device) for device in inventory.devices}
     plan = {device.name: collect.commands_for(device, kinds) for device in inventory.devices}
     with Writer(to, Masker(user_key())) as writer:
-        run = collect._Run(writer, inventory, secrets, credentials, collect.Limits(), False, None)
-        asyncio.run(run.all(plan))
+        visits = Visits(Limits(), inventory.jump_host, Secrets(None).of)
+        asyncio.run(collect.Run(writer, inventory, visits).all(plan))
 
 
 def _measured(inventory: Inventory, place: Path) -> list[Figure]:

@@ -14,7 +14,7 @@ import nogging
 from bench.capturing import collected, served
 from bench.measure import Figure, ratio
 from nogging.collecting import collect
-from nogging.collecting.collect import Limits
+from nogging.collecting.visiting import Limits
 from nogging.inventory import Device, Inventory
 
 DEVICES, AT_ONCE = 500, 50

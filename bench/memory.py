@@ -129,7 +129,7 @@ def _captured(place: Path, port: str, key: str) -> None:
 def _fleet() -> None:
     from bench.capturing import served
     from bench.fleet import AT_ONCE, KINDS, fleet_of
-    from nogging.collecting.collect import Limits
+    from nogging.collecting.visiting import Limits
 
     with tempfile.TemporaryDirectory() as place, served(Path(place)) as inventory:
         fleet, idle = fleet_of(inventory), held()

@@ -19,9 +19,10 @@ from nogging.captures.manifest import NOT_ANSWERED, CommandEntry
 from nogging.captures.masking import KEY_FILE
 from nogging.captures.names import command_of, device_of, file_name, folder_name
 from nogging.captures.writing import JOURNAL, MANIFEST, Writer, digest_of
-from nogging.collecting.collect import Limits, Progress
+from nogging.collecting.visiting import Limits
 from nogging.errors import CaptureError
 from nogging.judging.verdict import Verdict
+from nogging.report.progress import Progress
 
 
 def test_all_devices_are_captured_and_nothing_is_unread(sound: Sound, tmp_path: Path) -> None:

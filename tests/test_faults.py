@@ -17,8 +17,8 @@ import pytest
 import nogging
 from conftest import Sound, listening
 from nogging.captures.capture import Capture
-from nogging.collecting import collect
-from nogging.collecting.collect import Limits
+from nogging.collecting import visiting
+from nogging.collecting.visiting import Limits
 from nogging.devices.session import Session
 from nogging.devices.ssh import Credentials, SshLink, connect
 from nogging.errors import CaptureError, Lost, QuestionError
@@ -181,7 +181,7 @@ def test_five_hundred_devices_of_which_fifty_are_sick_in_many_ways(tmp_path: Pat
     """
     well, slots, within = 450, 25, 3
     place, network = Folder(tmp_path), teal_sound()
-    pause = collect.BACK_OFF
+    pause = visiting.BACK_OFF
     holds = {"closed": pause, "deaf": 2 * within + pause, "no-banner": within, "no-prompt": within, "no-end": within,
              "noise": within, "gone": 0, "wrong": 0, "changed": 0, "change": 0}  # fmt: skip
     with Servers(network, place.password, place.key) as servers, ExitStack() as stack:

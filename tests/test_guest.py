@@ -24,10 +24,10 @@ from nogging.captures.manifest import CommandEntry
 from nogging.captures.masking import Masker
 from nogging.captures.saved import ingest
 from nogging.captures.writing import Writer
-from nogging.collecting import collect
-from nogging.collecting.collect import Limits
+from nogging.collecting import collect, visiting
 from nogging.collecting.probe import probe
 from nogging.collecting.trust import host_keys, pin
+from nogging.collecting.visiting import Limits
 from nogging.devices import reach
 from nogging.devices.telnet import DO, IAC, SB, SE, WILL, WONT, Negotiation
 from nogging.errors import CaptureError, QuestionError, Unreachable
@@ -332,7 +332,7 @@ def test_only_connections_are_tried_again(tmp_path: Path, monkeypatch: pytest.Mo
         return await real(*given)  # type: ignore[arg-type]
 
     monkeypatch.setattr(reach, "connect", shaky)
-    monkeypatch.setattr(collect, "BACK_OFF", 0.01)
+    monkeypatch.setattr(visiting, "BACK_OFF", 0.01)
     with served(tmp_path) as path:
         inventory = nogging.load_inventory(path).on("name = 'mole-r1'")
         capture = nogging.capture(inventory, to=tmp_path / "now", kinds=["system"], limits=Limits(tries=3))

@@ -36,9 +36,9 @@ from nogging.captures.thinning import Rules, left
 from nogging.captures.writing import ANSWERS
 from nogging.changes.run.receivers import Receivers
 from nogging.collecting import keeping
-from nogging.collecting.collect import Limits
 from nogging.collecting.keeping import Clock, Told, keep
 from nogging.collecting.schedule import Entry, entry, following, missed
+from nogging.collecting.visiting import Limits
 from nogging.errors import CaptureError, FileError, QuestionError
 from nogging.inventory import Inventory, load_inventory
 from nogging.judging.changed import changed, first

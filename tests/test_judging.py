@@ -344,7 +344,7 @@ def test_comparing_is_a_mirror_and_nothing_differs_from_itself(good: Change) -> 
 def test_losing_an_answer_never_turns_a_verdict_towards_pass(good: Change, data: st.DataObject) -> None:
     side = data.draw(st.sampled_from(["before", "after"]))
     lame = copy.copy(getattr(good, side))
-    lame.__dict__ = {**vars(lame), "manifest": copy.deepcopy(lame.manifest), "_found": []}
+    lame.__dict__ = {**vars(lame), "manifest": copy.deepcopy(lame.manifest), "_said": {}}
     for known in ("devices", "_tables", "cache_key"):
         lame.__dict__.pop(known, None)
     device = data.draw(st.sampled_from(sorted(lame.devices)))

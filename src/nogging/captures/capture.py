@@ -11,10 +11,10 @@ import contextlib
 import copy
 import hashlib
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
-from functools import cached_property
+from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -25,38 +25,31 @@ from nogging.captures.manifest import (
     ALTERED,
     ANSWERED,
     MANIFEST,
-    NOT_CONFIGURED,
-    NOT_RUNNING,
-    NOT_SUPPORTED,
-    PARTIAL,
-    SAID_NOTHING,
     CommandEntry,
     DeviceEntry,
     manifest_of,
 )
 from nogging.captures.masking import known_key
 from nogging.captures.names import file_name, folder_name
+from nogging.captures.rows import AnswerSaid, DeviceRows, believed, rows_of
 from nogging.captures.sealing import Standing, code_digest, sealed, standing
-from nogging.captures.writing import ANSWERS, digest_in, replace_text
+from nogging.captures.writing import ANSWERS, replace_text
 from nogging.dialects.declared import Dialect, dialect_file, load_dialect
 from nogging.dialects.places import Own
 from nogging.errors import CaptureError, QuestionError, nearest
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
 from nogging.reading.engine import run
-from nogging.reading.reader import find_reader, readers, spelled
+from nogging.reading.reader import find_reader, readers
 from nogging.records import KINDS
-from nogging.records.answer import ANSWER
-from nogging.records.field import REMAINDER
 from nogging.records.frames import in_html
-from nogging.records.joining import joined
-from nogging.records.words import together
 
 if TYPE_CHECKING:
     import pyarrow as pa
 
 
-_LONGEST_TOLD = 10_000
+_ROWS_AT_A_TIME = 50_000
+RowsOf = Callable[[str], "DeviceRows | None"]
 
 
 class Capture:
@@ -76,7 +69,7 @@ class Capture:
         self.manifest = manifest_of(self.folder)
         self.standing = standing(self.manifest)
         self.own = self._own()
-        self._found: list[tuple[CommandEntry, dict[str, int], int, str]] = []
+        self._said: dict[str, dict[str, AnswerSaid]] = {}
 
     def _own(self) -> Own:
         named = self.manifest.readers
@@ -107,19 +100,7 @@ class Capture:
         reason = self._doubt(device, command, entry)
         if reason:
             return replace(entry, outcome=ALTERED, reason=reason, whole=False, digest="")
-        if entry.is_evidence and self._is_part(device, command):
-            return replace(entry, outcome=PARTIAL, reason=f"'{command}' asks for some of them only")
-        return entry
-
-    def _is_part(self, device: str, command: str) -> bool:
-        """Whether the device was asked for some of the records only: what the answer lacks is not known to be none."""
-        dialect = self.manifest.devices[device].dialect
-        reader = find_reader(dialect, command, self.own)
-        return (
-            reader is not None
-            and bool(reader.partial_patterns)
-            and reader.is_part(spelled(dialect, command, self.own)[0])
-        )
+        return believed(self.manifest.devices[device].dialect, command, entry, self.own)
 
     def _doubt(self, device: str, command: str, entry: CommandEntry) -> str:
         """Why an answer cannot be what was captured; nothing where it is."""
@@ -262,13 +243,16 @@ class Capture:
         if "_tables" not in known and (kept := taken(self.folder, self.cache_key)) is not None:
             known["_tables"] = kept
 
-    def summed_up(self) -> None:
-        """Reads everything once, and notes in the manifest what each answer turned out to be."""
-        tables = self.__dict__["_tables"] = self._read_all()  # a cache does not tell what an answer said
-        for entry, records, unread, said in self._found:
-            entry.records, entry.unread = records, unread
-            if entry.outcome == ANSWERED and said != ANSWERED:
-                entry.outcome = said
+    def summed_up(self, known: RowsOf | None = None) -> None:
+        """Reads everything once, and notes in the manifest what each answer turned out to be. `known` gives the rows of
+        a device that were read already."""
+        tables = self.__dict__["_tables"] = self._read_all(known)  # a cache does not tell what an answer said
+        for device, answers in self._said.items():
+            for command, said in answers.items():
+                entry = self.manifest.devices[device].commands[command]
+                entry.records, entry.unread = said.records, said.unread
+                if entry.outcome == ANSWERED and said.outcome != ANSWERED:
+                    entry.outcome = said.outcome
         with contextlib.suppress(OSError):
             replace_text(self.folder / MANIFEST, sealed(self.manifest, known_key()).text())
         keep(self.folder, self.cache_key, tables)
@@ -282,51 +266,17 @@ class Capture:
         keep(self.folder, self.cache_key, tables)
         return tables
 
-    def _read_all(self) -> dict[str, pa.Table]:
-        import pyarrow as pa
-
-        from nogging.records.tables import table
-
-        long: dict[str, list[pa.Table]] = {name: [] for name in KINDS}
-        rows: dict[str, list[dict[str, Any]]] = {name: [] for name in KINDS}
-        unread: list[dict[str, Any]] = []
+    def _read_all(self, known: RowsOf | None = None) -> dict[str, pa.Table]:
+        """All records as tables: device by device, and no more rows at a time than make a good table. `known` gives the
+        rows of a device that somebody has read already."""
+        tables = _Tables()
         for device, one in self.devices.items():
-            answers: dict[str, list[Reading]] = {}
-            besides: dict[str, list[Reading]] = {}
-            others: dict[str, list[Reading]] = {}  # of dialects that the device's builds on
-            for command, entry in one.commands.items():
-                reading = self.read(device, command)
-                if reading is None:
-                    continue
-                counts = reading.counts()
-                became = said(reading)
-                self._found.append(
-                    (self.manifest.devices[device].commands[command], counts, len(reading.unread), became)
-                )
-                reading.answer_is(command)
-                reader = self.reader(device, command)
-                assert reader is not None, "it made the reading"
-                for kind in counts:
-                    where = others if reader.inherited else besides if reader.besides else answers
-                    where.setdefault(kind, []).append(reading)
-                unread += [
-                    {"device": device, "answer": command, **vars(line), "text": _told(line.text)}
-                    for line in reading.unread
-                ]
-                if reader.is_compared and entry.is_evidence and became not in (NOT_SUPPORTED, SAID_NOTHING):
-                    rows[ANSWER.name] += _besides(device, command, reading)
-            for kind, several in others.items():
-                (besides if kind in answers else answers).setdefault(kind, []).extend(several)
-            for kind, several in answers.items():
-                more = [reading.all_rows(kind) for reading in besides.get(kind, ())]
-                if len(several) == 1 and not more and several[0].is_long(kind):
-                    long[kind].append(several[0].records[kind])
-                else:
-                    rows[kind] += joined(KINDS[kind], [reading.all_rows(kind) for reading in several], more)
-        return {
-            **{name: pa.concat_tables([*long[name], table(KINDS[name], found)]) for name, found in rows.items()},
-            UNREAD: unread_table(unread),
-        }
+            found = known(device) if known is not None else None
+            if found is None:
+                found = rows_of(device, one, self.own, partial(self.answer, device))
+            self._said[device] = found.said
+            tables.add(found)
+        return tables.all()
 
     @cached_property
     def cache_key(self) -> str:
@@ -363,34 +313,36 @@ def taken_together(captures: Sequence[Capture]) -> None:
         list(several.map(Capture.take_kept, captures))
 
 
-def said(reading: Reading) -> str:
-    """What an answer turned out to be."""
-    if any(reading.counts().values()):
-        return ANSWERED
-    for said_so, outcome in (
-        (reading.not_supported, NOT_SUPPORTED),
-        (reading.not_running, NOT_RUNNING),
-        (reading.not_configured, NOT_CONFIGURED),
-        (reading.says_always, SAID_NOTHING),
-    ):
-        if said_so:
-            return outcome
-    return ANSWERED
+class _Tables:
+    """Rows on their way to tables."""
 
+    def __init__(self) -> None:
+        self.long: dict[str, list[pa.Table]] = {name: [] for name in KINDS}
+        self.made: dict[str, list[pa.Table]] = {name: [] for name in (*KINDS, UNREAD)}
+        self.rows: dict[str, list[dict[str, Any]]] = {name: [] for name in (*KINDS, UNREAD)}
 
-def _told(text: str) -> str:
-    """An unread line as it is kept: of one that nobody would read to its end, its beginning and what tells it apart."""
-    if len(text) <= _LONGEST_TOLD:
-        return text
-    return f"{text[:200]}… ({len(text)} characters, {digest_in(text.encode('utf-8', 'backslashreplace'))})"
+    def add(self, found: DeviceRows) -> None:
+        for kind, whole in found.long.items():
+            self.long[kind].append(whole)
+        for name, rows in (*found.rows.items(), (UNREAD, found.unread)):
+            self.rows[name] += rows
+            if len(self.rows[name]) >= _ROWS_AT_A_TIME:
+                self._make(name)
 
+    def _make(self, name: str) -> None:
+        from nogging.records.tables import table
 
-def _besides(device: str, command: str, reading: Reading) -> list[dict[str, Any]]:
-    """What an answer says besides its records, line by line."""
-    words = sorted((number, text) for number, text in reading.passed if text)
-    span = [words[0][0], words[-1][0]] if words else [1, 1]
-    told = together(*(text for _, text in words))
-    return [{"device": device, "command": command, REMAINDER.name: told, "answer": command, "line": span}]
+        rows = self.rows[name]
+        self.made[name].append(unread_table(rows) if name == UNREAD else table(KINDS[name], rows))
+        self.rows[name] = []
+
+    def all(self) -> dict[str, pa.Table]:
+        import pyarrow as pa
+
+        for name, rows in self.rows.items():
+            if rows or not self.made[name]:
+                self._make(name)
+        return {name: pa.concat_tables([*self.long.get(name, ()), *made]) for name, made in self.made.items()}
 
 
 def unread_table(rows: list[dict[str, Any]]) -> pa.Table:

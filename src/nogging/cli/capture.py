@@ -16,8 +16,9 @@ from nogging.captures.manifest import CAPTURED, DeviceEntry
 from nogging.cli import PASS, UNPROVEN
 from nogging.cli.run import ProgramsOption, willing
 from nogging.collecting.beginning import found_out, inventory_of, newcomers, secret_at
-from nogging.collecting.collect import AT_ONCE, TRIES, Limits, collect
+from nogging.collecting.collect import collect
 from nogging.collecting.credentials import REFUSALS
+from nogging.collecting.visiting import AT_ONCE, TRIES, Limits
 from nogging.errors import QuestionError
 from nogging.inventory import Inventory, load_inventory
 

@@ -18,9 +18,9 @@ from nogging.changes.run.receivers import Receivers
 from nogging.cli import PASS
 from nogging.cli.capture import secret
 from nogging.cli.run import ProgramsOption, width, willing
-from nogging.collecting.collect import AT_ONCE, Limits
 from nogging.collecting.keeping import Told, keep
 from nogging.collecting.schedule import entry
+from nogging.collecting.visiting import AT_ONCE, Limits
 from nogging.inventory import Inventory, load_inventory
 from nogging.judging.noticing import ENDED, GOES_ON, About, Notice
 from nogging.judging.verdict import Verdict, many

@@ -33,9 +33,10 @@ from nogging.captures.saved import moment_of, opened
 from nogging.captures.sealing import sealed
 from nogging.captures.thinning import Rules
 from nogging.captures.writing import digest_in
-from nogging.collecting.collect import PARTLY, Ask, Limits, collect
+from nogging.collecting.collect import PARTLY, Ask, collect
 from nogging.collecting.credentials import NotTried, Secrets
 from nogging.collecting.schedule import Due, Entry, delayed, following, missed
+from nogging.collecting.visiting import Limits
 from nogging.dialects.places import LIBRARY, places
 from nogging.errors import CaptureError, LoginRefused, NoggingError
 from nogging.inventory import Inventory
