@@ -13,11 +13,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import nogging
-from conftest import Build, Sound, digests
+from conftest import Build, Sound, digests, here
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import NOT_ANSWERED, CommandEntry
 from nogging.captures.masking import KEY_FILE
 from nogging.captures.names import command_of, device_of, file_name, folder_name
+from nogging.captures.saved import opened
 from nogging.captures.writing import JOURNAL, MANIFEST, Writer, digest_of
 from nogging.collecting.visiting import Limits
 from nogging.errors import CaptureError
@@ -180,3 +181,31 @@ def test_a_missing_answer_is_kept_as_missing(build: Build) -> None:
     assert capture.records("system").num_rows == 0
     with pytest.raises(CaptureError):
         capture.answer("mole-r1", "show version")
+
+
+def test_a_capture_in_storage_is_one_like_any_other(
+    sound: Sound, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("NOGGING_STATE", str(tmp_path / "state"))
+    address, inventory = f"file://{tmp_path}/store/before", sound.inventory.path
+    asked = ("capture", inventory, "--to", address, "--on", "site = 'mole'")
+    assert here(*asked)[:2] == (0, f"{address}: 3 of 3 devices captured, 58 answers, 0 unread lines\n")
+    assert here(*asked, "--kinds", "system")[0] == 0
+    plain = nogging.capture(sound.inventory.on("site = 'mole'"), to=tmp_path / "plain", kinds=["system"])
+    assert {path.name for path in (tmp_path / "store" / "before" / "answers").rglob("*.txt")} == {
+        path.name for path in (tmp_path / "plain" / "answers").rglob("*.txt")
+    }, "nothing stale is left"
+    assert here("compare", plain.folder, address)[:2] == (0, "no differences\n")
+    manifest = tmp_path / "store" / "before" / "capture.json"
+    manifest.write_text(manifest.read_text().replace('"site": "mole"', '"site": "heron"'))
+    assert "changed since it was made" in "".join(opened(address).remarks)
+    nobody = tmp_path / "nobody"
+    nobody.touch()
+    status, _, complaint = here("capture", inventory, "--to", f"file://{nobody}/before")
+    assert status == 2 and "the storage cannot be used" in complaint
+    status, _, complaint = here("records", "system", f"file://{tmp_path}/store/after")
+    assert (status, complaint) == (
+        2,
+        f"nogging: file://{tmp_path}/store/after: there is no capture here (no capture.json)\n",
+    )
+    assert "this leads nowhere" in here("records", "system", "pigeon://before")[2]

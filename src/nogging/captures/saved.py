@@ -24,6 +24,7 @@ from nogging.captures.logs import by_device, cut, spoken_by
 from nogging.captures.manifest import ANSWERED, CAPTURED, JOURNAL, MANIFEST, PARTIAL, CommandEntry
 from nogging.captures.masking import Masker, user_key
 from nogging.captures.names import SUFFIX, command_of
+from nogging.captures.storage import address_of, fetch
 from nogging.captures.writing import Writer
 from nogging.dialects.declared import dialects, require_dialect
 from nogging.dialects.places import Own
@@ -177,6 +178,8 @@ def opened(capture: Capture | str | Path) -> Capture:
     `QuestionError` for what cannot be told."""
     if isinstance(capture, Capture):
         return capture
+    if address := address_of(capture):
+        return _fetched(address)
     if (meant := split(capture)) is not None:
         return _at(*meant)
     path = Path(capture)
@@ -194,6 +197,15 @@ def _at(folder: Path, moment: str) -> Capture:
     turn = history.turn(moment)
     place = _place() / f"{folder.name}@{turn.at.isoformat(timespec='seconds')}"
     return _laid_out(history, turn, place)
+
+
+def _fetched(address: str) -> Capture:
+    """A capture in storage, laid out where nobody else looks, until the process ends."""
+    place = _place() / "capture"
+    fetch(address, place)
+    found = Capture(place)
+    found.moment = address
+    return found
 
 
 @contextlib.contextmanager

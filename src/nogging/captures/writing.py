@@ -12,6 +12,7 @@ from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
 from types import TracebackType
+from typing import IO
 
 from nogging.captures import inside
 from nogging.captures.manifest import (
@@ -50,7 +51,10 @@ class AnswerFile:
         """Writes complete lines, secrets masked."""
         if self.masker is not None:
             text = self.masker.lines(text)
-        data = text.encode("utf-8", "backslashreplace")
+        self.take(text.encode("utf-8", "backslashreplace"))
+
+    def take(self, data: bytes) -> None:
+        """Writes octets in which secrets are masked already."""
         self.digest.update(data)
         self.octets += len(data)
         self.file.write(data)
@@ -93,9 +97,9 @@ class SessionLog:
     be masked in neither.
     """
 
-    def __init__(self, path: Path, masker: Masker | None) -> None:
+    def __init__(self, into: IO[bytes], masker: Masker | None) -> None:
         self.file = io.TextIOWrapper(
-            inside.anew(path), encoding="utf-8", newline="\n", errors="backslashreplace", write_through=True
+            into, encoding="utf-8", newline="\n", errors="backslashreplace", write_through=True
         )
         self.masker, self.direction, self.pending = masker, "", Pieces()
 
@@ -113,8 +117,13 @@ class SessionLog:
             shown = self.masker.lines(line) if self.masker else line
             self.file.write(f"{moment()} {self.direction} {shown!r}\n")
 
-    def close(self) -> None:
+    def finish(self) -> None:
+        """Writes what is left of a line."""
         self._write(self.pending.tail)
+        self.pending.clear()
+
+    def close(self) -> None:
+        self.finish()
         self.file.close()
 
 
@@ -236,9 +245,17 @@ class Writer:
 
     def session_log(self, device: str) -> Callable[[str, str], None]:
         """Takes every byte of a device's session, in order; see `SessionLog`."""
-        path = inside.directory(self.folder / SESSIONS, self.folder) / f"{folder_name(device)}.log"
-        self.logs[device] = SessionLog(path, self.masker.fresh() if self.masker else None)
+        path = self._session_path(device)
+        self.logs[device] = SessionLog(inside.anew(path), self.masker.fresh() if self.masker else None)
         return self.logs[device].take
+
+    def keep_session(self, device: str, octets: bytes) -> None:
+        """Keeps a session log that was made, and masked, elsewhere."""
+        with inside.anew(self._session_path(device)) as file:
+            file.write(octets)
+
+    def _session_path(self, device: str) -> Path:
+        return inside.directory(self.folder / SESSIONS, self.folder) / f"{folder_name(device)}.log"
 
     def answer_file(self, device: str, command: str) -> AnswerFile:
         name = file_name(command)

@@ -28,7 +28,7 @@ def command(
         list[str],
         typer.Argument(metavar="INVENTORY", help="The inventory, YAML or CSV; or devices: [USER@]ADDRESS[:PORT] each."),
     ],
-    to: Annotated[Path, typer.Option(help="The directory to write.")],
+    to: Annotated[Path, typer.Option(help="The directory to write; or an address in storage.")],
     on: Annotated[str | None, typer.Option(help="Only devices for which this predicate holds.")] = None,
     kinds: Annotated[str | None, typer.Option(help="Only these kinds of records, by commas.")] = None,
     ask: Annotated[list[str] | None, typer.Option("--command", help="A command to ask as well.")] = None,
@@ -47,6 +47,9 @@ def command(
     within: Annotated[float | None, typer.Option(min=1, help="Seconds that the whole run may take.")] = None,
     password: Annotated[
         str, typer.Option(help="Of devices without an inventory: prompt, environment=NAME, file=PATH, none.")
+    ] = "",
+    workers: Annotated[
+        str, typer.Option(metavar="ADDRESS", help="From the workers of this Dask scheduler; a number: so many, here.")
     ] = "",
     programs: ProgramsOption = False,
 ) -> int:
@@ -71,6 +74,7 @@ def command(
         log=log,
         progress=True,
         ask=secret(),
+        workers=workers,
     )
     print(summary(capture))
     return PASS if all(one.outcome == CAPTURED for one in capture.devices.values()) else UNPROVEN
@@ -103,7 +107,7 @@ def summary(capture: Capture) -> str:
     answers = sum(one.commands_answered for one in capture.devices.values())
     unread = capture.records("unread").num_rows
     lines = [
-        f"{capture.folder}: {whole} of {len(capture.devices)} devices captured, {answers} answers, "
+        f"{capture.called}: {whole} of {len(capture.devices)} devices captured, {answers} answers, "
         f"{unread} unread line{'s' * (unread != 1)}"
     ]
     lines += [f"  {name}: {_told(one)}" for name, one in capture.devices.items() if one.outcome != CAPTURED]

@@ -226,8 +226,9 @@ def write_table(found: pa.Table, file: Path, title: str) -> None:
 
 def captured(path: Path) -> Path:
     from nogging.captures.history import split
+    from nogging.captures.storage import address_of
 
-    if not path.exists() and split(path) is None:
+    if not path.exists() and split(path) is None and not address_of(path):
         what = "no such directory, and no history before the @" if "@" in path.name else "no such directory"
         raise CaptureError(f"{path}: there is {what}; make a capture with 'nogging capture'")
     return path

@@ -16,10 +16,13 @@ from typing import Protocol
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import CAPTURED, INTERRUPTED
 from nogging.captures.masking import Masker, user_key
+from nogging.captures.storage import address_of
 from nogging.captures.writing import Writer
 from nogging.collecting.credentials import Secrets
 from nogging.collecting.finishing import finish
+from nogging.collecting.landing import landing
 from nogging.collecting.reaching import sending, targets, with_here
+from nogging.collecting.spread import Spread
 from nogging.collecting.visiting import Asked, Limits, Visits
 from nogging.errors import CaptureError, DeviceError, NoggingError, QuestionError, nearest
 from nogging.inventory import Device, Inventory
@@ -79,18 +82,20 @@ def collect(
     progress: Callable[[Progress], None] | bool = False,
     ask: Ask | None = None,
     secrets: Secrets | None = None,
+    workers: str | int | None = None,
 ) -> Capture:
-    """Captures the devices of an inventory into a directory.
+    """Captures the devices of an inventory into a directory, or to an address in storage (`s3://…`).
 
     `kinds` are the kinds of records wanted (all, where not given); `commands` are asked as well, `any_command` allows
     those that are not known to read only; `named` are sorts of records that somebody expects something of (`pim`).
     Each device also sends echoes to what `ping` names, and traces the path to what `trace` names: addresses,
     `ADDRESS in VRF`, or files of them; with `from_here` this machine does so, too, as the device `here`.
-    `resume` goes on with an interrupted capture and asks only what it
-    lacks; `log` keeps every byte of the sessions beside it, secrets masked. `progress` is called after each device
-    (true: a bar, or lines where there is no terminal);
-    `ask` gets a secret that has to be typed, unless it is among the `secrets` that were fetched before. A device that
-    fails is told in the capture, never raised; `QuestionError` and `CaptureError` are raised before anything is
+    `resume` goes on with an interrupted capture and asks only what it lacks; `log` keeps every byte of the sessions
+    beside it, secrets masked. `progress` is called after each device (true: a bar, or lines where there is none);
+    `ask` gets a secret that has to be typed, unless it is among the `secrets` that were fetched before. The devices are
+    visited from `workers`, where there are some: those of a cluster, by the address of its scheduler, or so many on
+    this machine (see `spread`). A device that fails is told in the capture, never raised; `QuestionError` and
+    `CaptureError` are raised before anything is
     connected, or when the disk is full.
     """
     unknown = [kind for kind in kinds or () if kind not in KINDS]
@@ -108,17 +113,26 @@ def collect(
     for device in inventory.devices:
         secrets.of(device)
     masker = Masker(user_key(), secrets.words())
-    visitor: Visitor = Visits(limits, inventory.jump_host, secrets.of, log)
-    try:
-        with (
-            Writer(to, masker, resume=resume, readers=inventory.readers, links=inventory.links) as writer,
-            telling(progress, len(inventory)) as told,
-        ):
-            finish(Run(writer, inventory, visitor, limits.within, told).all(plan))
-    except* NoggingError as group:
-        raise _first(group) from None
-    capture = Capture(to)
-    capture.summed_up()
+    spread = Spread(str(workers), limits, inventory, secrets, masker, log) if workers else None
+    visitor: Visitor = spread or Visits(limits, inventory.jump_host, secrets.of, log)
+
+    with landing(to, resume) as folder:
+
+        async def run() -> None:
+            async with visitor:
+                with (
+                    Writer(folder, masker, resume=resume, readers=inventory.readers, links=inventory.links) as writer,
+                    telling(progress, len(inventory)) as told,
+                ):
+                    await Run(writer, inventory, visitor, limits.within, told).all(plan)
+
+        try:
+            finish(run())
+        except* NoggingError as group:
+            raise _first(group) from None
+        capture = Capture(folder)
+        capture.moment = address_of(to)
+        capture.summed_up(None if spread is None else lambda name: spread.rows_of(name, capture.devices[name].commands))
     return capture
 
 
@@ -164,7 +178,7 @@ class Run:
         for device in self.inventory.devices:
             self.writer.begin(device.name, device.dialect, dict(device.labels))
         try:
-            async with asyncio.timeout(self.within), self.visitor, asyncio.TaskGroup() as group:
+            async with asyncio.timeout(self.within), asyncio.TaskGroup() as group:
                 for device in self.inventory.devices:
                     left = [one for one in plan[device.name] if not self.writer.told(device.name, one.command)]
                     group.create_task(self.one(device, left))

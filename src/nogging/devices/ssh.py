@@ -36,6 +36,8 @@ class Credentials:
 
     password: str | None = None
     raising: str | None = None
+    key: bytes | tuple[bytes, bytes] | None = None
+    """The private key itself, with its certificate where it has one, for where its file is not."""
 
 
 class Octets:
@@ -275,7 +277,7 @@ def _options(device: Device, credentials: Credentials, watching: Watching, tunne
     if device.user:
         options["username"] = device.user
     if key is not None:
-        options |= {"client_keys": [str(key)], "agent_path": None}
+        options |= {"client_keys": [credentials.key or str(key)], "agent_path": None}
     elif credentials.password is not None:
         options |= {"client_keys": None, "agent_path": None}
     if settings.algorithms is not None:
@@ -297,16 +299,28 @@ def _algorithms(wanted: dict[str, tuple[str, ...]]) -> dict[str, str]:
 
 
 def _known_hosts(device: Device) -> asyncssh.SSHKnownHosts:
-    path = device.folder / (device.settings.known_hosts or "")
+    path = known_hosts_path(device)
     try:
         state = path.stat()
         return _read_known_hosts(str(path), state.st_mtime_ns, state.st_size)
     except OSError:
-        raise HostKeyRefused(
-            f"there is no file of known host keys at {path}, so no key can be verified; 'nogging trust' makes one"
-        ) from None
+        raise _no_known_hosts(path) from None
     except ValueError as error:
         raise HostKeyRefused(f"{path}: this is no file of known host keys: {error}") from None
+
+
+def _no_known_hosts(path: Path) -> HostKeyRefused:
+    told = f"there is no file of known host keys at {path}, so no key can be verified; 'nogging trust' makes one"
+    return HostKeyRefused(told)
+
+
+def known_hosts_text(device: Device) -> bytes:
+    """The file of known host keys of a device, for where it is not; `HostKeyRefused` where there is none."""
+    path = known_hosts_path(device)
+    try:
+        return path.read_bytes()
+    except OSError:
+        raise _no_known_hosts(path) from None
 
 
 @lru_cache(maxsize=8)
