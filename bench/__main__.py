@@ -13,6 +13,7 @@ from bench import (
     memory,
     reading,
     serving,
+    spreading,
     starting,
     storing,
 )
@@ -20,7 +21,20 @@ from bench import (
 if __name__ == "__main__":
     print("| what | reference | ratio | single runs |")
     print("| --- | --- | ---: | --- |")
-    for part in (starting, reading, fleets, judging, changing, browsing, capturing, keeping, serving, storing, fleet):
+    for part in (
+        starting,
+        reading,
+        fleets,
+        judging,
+        changing,
+        browsing,
+        capturing,
+        keeping,
+        serving,
+        storing,
+        fleet,
+        spreading,
+    ):
         for figure in part.figures():
             print(f"| {figure.what} | {figure.reference} | {figure.ratio:.2f} | {figure.spread} |", flush=True)
     print("\n| what | before, MB | at most, MB |")

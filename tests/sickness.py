@@ -106,13 +106,19 @@ def refusing(banner: str = "", waits: bool = False, expired: bool = False) -> ty
 
 
 @contextmanager
-def speaking(first: bytes, answering: Callable[[bytes], bytes] = lambda _: b"") -> Iterator[int]:
-    """A bare TCP server that says something at once, and something to what it hears; its port."""
+def speaking(
+    first: bytes, answering: Callable[[bytes], bytes] = lambda _: b"", until: threading.Event | None = None
+) -> Iterator[int]:
+    """A bare TCP server that says something at once, and something to what it hears, or waits until it may hang up; its
+    port."""
     listener = socket.create_server(("127.0.0.1", 0), backlog=200)
 
     def serve(connection: socket.socket) -> None:
         with connection, contextlib.suppress(OSError):
             connection.sendall(first)
+            if until is not None:
+                until.wait()
+                return
             while data := connection.recv(4096):
                 connection.sendall(answering(data))
 

@@ -1,8 +1,11 @@
-"""DuckDB connections that can do nothing but compute: no files, no network, no extensions, bounded memory."""
+"""DuckDB connections that can do nothing but compute: no files but what they put aside for want of memory,
+no network, no extensions."""
 
 from __future__ import annotations
 
 import atexit
+import shutil
+import tempfile
 from functools import cache
 from typing import TYPE_CHECKING
 
@@ -31,11 +34,20 @@ def closed_database() -> duckdb.DuckDBPyConnection:
             "autoinstall_known_extensions": "false",
             "autoload_known_extensions": "false",
             "memory_limit": MEMORY,
+            "temp_directory": _beyond_memory(),
         },
     )
     connection.execute(f"CREATE MACRO {_ORDER}")
     connection.execute("SET lock_configuration = true")
     return connection
+
+
+@cache
+def _beyond_memory() -> str:
+    """Where this process's databases put what does not fit: a folder that nobody else can look into."""
+    folder = tempfile.mkdtemp(prefix="nogging-")
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    return folder
 
 
 @cache
