@@ -74,7 +74,8 @@ def cluster(folder: Path, workers: int) -> Iterator[str]:
     address = f"tcp://127.0.0.1:{port}"
     commands = [["scheduler", "--host", "127.0.0.1", "--port", port, "--no-dashboard"]]
     commands += [["worker", address, "--nthreads", "1", "--no-nanny", "--no-dashboard"]] * workers
-    environment = {**os.environ, "PYTHONPATH": str(Path(__file__).parent.parent)}
+    root = Path(__file__).parent.parent
+    environment = {**os.environ, "PYTHONPATH": f"{root}{os.pathsep}{root / 'src'}"}
     with contextlib.ExitStack() as running:
         for program, *arguments in commands:
             line = [sys.executable, "-m", f"distributed.cli.dask_{program}", *arguments]
