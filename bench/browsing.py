@@ -15,7 +15,7 @@ from typing import Any
 
 from bench.large import large
 from bench.measure import Figure
-from nogging.report.page import Told, page
+from nogging.report.page import PageSubject, page
 
 SMALL, LARGE = (4, 2_000), (200, 100_000)
 FRAME, BUDGET = 1000 / 60, 3
@@ -79,7 +79,7 @@ def figures(times: int = 5) -> list[Figure]:
 def _written(place: Path, devices: int, records: int) -> Path:
     before, after = large(place / str(records), devices, records)
     path = place / f"{records}.html"
-    path.write_text(page(Told("page", after, before)), encoding="utf-8")
+    path.write_text(page(PageSubject("page", after, before)), encoding="utf-8")
     return path
 
 

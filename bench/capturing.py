@@ -48,7 +48,7 @@ def collected(inventory: Inventory, to: Path, kinds: Sequence[str] = tuple(KINDS
     plan = {device.name: collect.commands_for(device, kinds) for device in inventory.devices}
     with Writer(to, Masker(user_key())) as writer:
         visits = Visits(Limits(), inventory.jump_host, Secrets(None).of)
-        asyncio.run(collect.Run(writer, inventory, visits).all(plan))
+        asyncio.run(collect.FleetRun(writer, inventory, visits).all(plan))
 
 
 def _measured(inventory: Inventory, place: Path) -> list[Figure]:

@@ -13,7 +13,7 @@ from nogging.changes.file.declared import load_change
 from nogging.changes.plan.hands import Hands
 from nogging.changes.run.outcome import State
 from nogging.collecting.programs import STATE
-from nogging.report.page import Told, page
+from nogging.report.page import PageSubject, page
 from nogging.standin import served
 
 DEVICES, RECORDS = 200, 100_000
@@ -55,12 +55,12 @@ def performing(place: Path) -> Figure:
 def paging(place: Path) -> list[Figure]:
     """The page of two captures, made again of twice as many records; and against the comparison that it holds."""
     sides = {size: large(place / f"page{size}", DEVICES, size) for size in (RECORDS, 2 * RECORDS)}
-    texts = {size: page(Told("page", after, before)) for size, (before, after) in sides.items()}
+    texts = {size: page(PageSubject("page", after, before)) for size, (before, after) in sides.items()}
     whole = f"the page of {DEVICES} devices and {RECORDS:,} records ({len(texts[RECORDS]) / 1e6:.1f} MB)"
 
     def made(size: int) -> None:
         before, after = sides[size]
-        page(Told("page", after, before))
+        page(PageSubject("page", after, before))
 
     twice = ratio(
         f"the page of twice as many ({len(texts[2 * RECORDS]) / 1e6:.1f} MB)",

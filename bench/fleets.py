@@ -43,7 +43,15 @@ def _made(folder: Path, devices: int) -> Path:
             for m in range(COMMANDS):
                 file = writer.answer_file(f"r{n}", f"show interface eth{m}")
                 file.write("".join(f"Interface eth{m}.{k} {block}\n" for k in range(4)))
-                entry = CommandEntry(ANSWERED, "", STARTED, 0.0, file.put_in_place(), file.octets, True)
+                entry = CommandEntry(
+                    outcome=ANSWERED,
+                    reason="",
+                    started=STARTED,
+                    duration=0.0,
+                    digest=file.put_in_place(),
+                    octets=file.octets,
+                    whole=True,
+                )
                 writer.answered(f"r{n}", f"show interface eth{m}", entry)
             writer.outcome(f"r{n}", CAPTURED)
     return folder

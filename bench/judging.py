@@ -20,7 +20,7 @@ from nogging.captures.capture import Capture
 from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
 from nogging.captures.writing import Writer
 from nogging.predicates.database import closed_database
-from nogging.report.page import Told, page
+from nogging.report.page import PageSubject, page
 from nogging.routing.longest import Longest
 
 ROUTES = 1_000_000
@@ -38,7 +38,15 @@ def captured(folder: Path, answers: dict[str, str]) -> Capture:
             for command, said in (("show ip route", text), ("show ipv6 route", "")):
                 file = writer.answer_file(device, command)
                 file.write(said)
-                entry = CommandEntry(ANSWERED, "", STARTED, 0.0, file.put_in_place(), file.octets, True)
+                entry = CommandEntry(
+                    outcome=ANSWERED,
+                    reason="",
+                    started=STARTED,
+                    duration=0.0,
+                    digest=file.put_in_place(),
+                    octets=file.octets,
+                    whole=True,
+                )
                 writer.answered(device, command, entry)
             writer.outcome(device, CAPTURED)
     capture = Capture(folder)
@@ -181,7 +189,7 @@ def growing(place: Path) -> list[Figure]:
 
     def told(sides: tuple[Capture, Capture]) -> None:
         before, after = (Capture(side.folder) for side in sides)
-        assert len(page(Told("grown", after, before))) < 2_000_000
+        assert len(page(PageSubject("grown", after, before))) < 2_000_000
 
     what, reference = "10,000 devices of 20 records", "ten times 1,000"
     return [

@@ -71,7 +71,15 @@ def _capture(place: Path) -> Capture:
             writer.begin(f"r{n:03}", "frr", {"site": f"s{n % 25:02}"})
             file = writer.answer_file(f"r{n:03}", "show version")
             file.write("FRRouting 8.4.4 on Linux.\n")
-            told = CommandEntry(ANSWERED, "", BEGIN.isoformat(), 0.1, file.put_in_place(), file.octets, True)
+            told = CommandEntry(
+                outcome=ANSWERED,
+                reason="",
+                started=BEGIN.isoformat(),
+                duration=0.1,
+                digest=file.put_in_place(),
+                octets=file.octets,
+                whole=True,
+            )
             writer.answered(f"r{n:03}", "show version", told)
             writer.outcome(f"r{n:03}", CAPTURED)
     return Capture(place)

@@ -27,7 +27,7 @@ from nogging.dialects.declared import Dialect, dialects, load_dialect
 from nogging.dialects.places import LIBRARY
 from nogging.drawing.draw import FIGURES
 from nogging.files import Strict, plain_values
-from nogging.inventory import DeviceEntry, InventoryModel
+from nogging.inventory import DeviceModel, InventoryModel
 from nogging.judging.consequences import may_follow
 from nogging.judging.expectations import ExpectationsModel
 from nogging.packages import PackageModel
@@ -274,7 +274,7 @@ def words() -> str:
         for one in KINDS.values()
     }
     told = {"commands": {name: {"does": does, **_declared(name)} for name, (_, _, does) in COMMANDS.items()}}
-    settings = [field.alias or name for name, field in DeviceEntry.model_fields.items()]
+    settings = [field.alias or name for name, field in DeviceModel.model_fields.items()]
     return json.dumps({**told, "kinds": kinds, "settings": settings}, indent=1) + "\n"
 
 

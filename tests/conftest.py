@@ -163,7 +163,15 @@ def build(tmp_path: Path) -> Build:
                         continue
                     file = writer.answer_file(device, command)
                     file.write(text)
-                    entry = CommandEntry(ANSWERED, "", started, 0.0, file.put_in_place(), file.octets, True)
+                    entry = CommandEntry(
+                        outcome=ANSWERED,
+                        reason="",
+                        started=started,
+                        duration=0.0,
+                        digest=file.put_in_place(),
+                        octets=file.octets,
+                        whole=True,
+                    )
                     writer.answered(device, command, entry)
                 writer.clock(device, skew)
                 writer.outcome(device, CAPTURED)

@@ -53,7 +53,13 @@ class Days:
                     file = writer.answer_file(name, command)
                     file.write(text)
                     entry = CommandEntry(
-                        ANSWERED, "", self.now.isoformat(), 0.0, file.put_in_place(), file.octets, True
+                        outcome=ANSWERED,
+                        reason="",
+                        started=self.now.isoformat(),
+                        duration=0.0,
+                        digest=file.put_in_place(),
+                        octets=file.octets,
+                        whole=True,
                     )
                     writer.answered(name, command, entry)
                 writer.clock(name, self.skews.get(name, 0.0))

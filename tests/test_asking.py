@@ -24,7 +24,7 @@ from nogging.judging.select import select
 from nogging.judging.verdict import by_themselves
 from nogging.predicates import parse
 from nogging.records import KINDS, Kind
-from nogging.report.page import Told, page
+from nogging.report.page import PageSubject, page
 from nogging.standin import served
 
 
@@ -287,7 +287,7 @@ def test_what_brought_others_along_is_told_first_and_nothing_is_lost(bad: Change
         )
     )
     assert len(judged["causes"]) == len(nogging.check(bad.expectations, after=bad.after, before=bad.before).causes)
-    assert '<details class="cause">' in page(Told("x", bad.after, bad.before))
+    assert '<details class="cause">' in page(PageSubject("x", bad.after, bad.before))
 
 
 def test_in_plain_words_with_where_it_is_said(bad: Change, good: Change, build: Build) -> None:

@@ -62,7 +62,15 @@ def test_an_interrupted_capture_opens_and_says_what_is_missing(tmp_path: Path) -
             writer.begin(name, "frr", {})
         file = writer.answer_file("mole-r1", "show version")
         file.write("FRRouting 8.4.4 (mole-r1).\n")
-        entry = CommandEntry("answered", "", "2026-11-23T02:00:00+00:00", 0.1, file.put_in_place(), file.octets, True)
+        entry = CommandEntry(
+            outcome="answered",
+            reason="",
+            started="2026-11-23T02:00:00+00:00",
+            duration=0.1,
+            digest=file.put_in_place(),
+            octets=file.octets,
+            whole=True,
+        )
         writer.answered("mole-r1", "show version", entry)
         raise RuntimeError
     with (tmp_path / "cut" / JOURNAL).open("a") as journal:

@@ -55,7 +55,7 @@ from nogging.judging.verdict import Verdict
 from nogging.report import markdown, plain
 from nogging.report.page.timeline import timeline
 from nogging.standin import Served, served
-from nogging.standin.desk import Desk
+from nogging.standin.desk import TicketDesk
 from nogging.standin.saved_point import SavedPoint
 
 QUICK = "settling: {quiet: 0.3, every: 0.1, at_most: 20, timers: 0}\n"
@@ -865,7 +865,7 @@ def test_calls_over_http_are_taken_back_over_http(
     key = "headers: {Authorization: {environment: DESK_KEY}}"
 
     def done(name: str, refusals: int, expected: str) -> tuple[Any, list[str]]:
-        with Desk(refusals, "herring-gull-9") as desk:
+        with TicketDesk(refusals, "herring-gull-9") as desk:
             calls = f"{{http: {{url: '{desk.url}', {key}, body: {{service: start}}}}, undo: {{http: {{url: '{desk.url}', {key}, body: gone}}}}}}"
             text = f"expect: [{{every: system, where: device = 'mole-r1', must: {expected}}}]\nsteps: [{{call: {calls}}}]\n"
             return perform(written(network, text), to=tmp_path / name), desk.tickets
@@ -964,7 +964,7 @@ def test_notices_go_to_whom_the_file_says(network: Served, tmp_path: Path, monke
     monkeypatch.setenv("NOC_MAIL", "kelp-forest")
     monkeypatch.setenv("STALE", "old-kelp")
     secured = {"tls_context": certified(tmp_path), "require_starttls": True, "authenticator": login}
-    with mailbox() as (port, letters), mailbox(**secured) as (safe, sealed), Desk(refusals=1) as desk:
+    with mailbox() as (port, letters), mailbox(**secured) as (safe, sealed), TicketDesk(refusals=1) as desk:
         monkeypatch.setenv("DESK", desk.url)
         by_mail = f'on: [recovered], mail: noc@teal-sound.example, server: "127.0.0.1:{safe}", tls: starttls, login'
         text = f"""

@@ -9,12 +9,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nogging.captures.screen import rendered
-from nogging.devices.dialog import Dialog, Done, Event, Lines, Ready, Send
+from nogging.devices.dialog import AnswerLines, Dialog, DialogEvent, Done, Ready, Send
 from nogging.dialects.declared import load_dialect
 from nogging.errors import NotUnderstood
 
 
-def played(dialect: str, script: list[tuple[str | None, str]], cuts: list[int]) -> tuple[Dialog, list[Event]]:
+def played(dialect: str, script: list[tuple[str | None, str]], cuts: list[int]) -> tuple[Dialog, list[DialogEvent]]:
     """Plays a device: each line of the script is what must have been sent and what the device then says, which arrives
     in pieces."""
     dialog, events = Dialog(load_dialect(dialect).session), []
@@ -36,8 +36,8 @@ def played(dialect: str, script: list[tuple[str | None, str]], cuts: list[int]) 
     return dialog, events
 
 
-def lines_of(events: list[Event]) -> str:
-    return "".join(event.text for event in events if isinstance(event, Lines))
+def lines_of(events: list[DialogEvent]) -> str:
+    return "".join(event.text for event in events if isinstance(event, AnswerLines))
 
 
 MORE = "--More--"
@@ -59,7 +59,7 @@ def test_the_answer_is_the_same_however_it_arrives(cuts: list[int]) -> None:
     cuts = [cut for cut in cuts if last[: cut % (len(last) + 1)].split("\n")[-1] != "mole-r2#"]
     dialog, events = played("ios", IOS, cuts)
     assert lines_of(events) == "one\ntwo\nother-r9# is not ours\nthree\nmole-r2#4 more\n"
-    assert [type(event) for event in events if not isinstance(event, Lines | Send)] == [Ready, Done]
+    assert [type(event) for event in events if not isinstance(event, AnswerLines | Send)] == [Ready, Done]
     assert dialog.settled
 
 
@@ -95,7 +95,7 @@ def test_modes_are_walked_and_prepared() -> None:
     assert dialog.receive("vtysh\r\n\r\nHello, this is FRRouting.\r\n\r\nvm# ") == [Send("terminal length 0\n")]
     assert dialog.receive("terminal length 0\r\nvm# ") == [Send("show version\n")]
     assert dialog.receive("show version\r\nFRRouting 8.4.4\r\nvm# ") == [
-        Lines("FRRouting 8.4.4\n"),
+        AnswerLines("FRRouting 8.4.4\n"),
         Done("show version"),
     ]
     assert dialog.ask("lldpctl", "shell") == [Send("exit\n")]

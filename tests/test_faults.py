@@ -17,7 +17,7 @@ import pytest
 import nogging
 from conftest import Sound, listening
 from nogging.collecting.visiting import Limits
-from nogging.devices.session import Session
+from nogging.devices.session import LineSession
 from nogging.devices.ssh import Credentials, SshLink, connect
 from nogging.errors import CaptureError, Lost, QuestionError
 from nogging.inventory import Inventory
@@ -134,7 +134,7 @@ def test_a_connection_that_is_gone_when_something_is_asked_ends_only_its_device(
 
     async def asked(inventory: Inventory) -> None:
         way = await connect(inventory.devices[0], Credentials(password="cormorant"))
-        assert isinstance(way, Session) and isinstance(way.link, SshLink)
+        assert isinstance(way, LineSession) and isinstance(way.link, SshLink)
         way.link.octets.connection.abort()
         await asyncio.sleep(0.1)
         await way.ask("show version", "", print)

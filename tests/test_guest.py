@@ -448,7 +448,13 @@ def test_killed_at_any_moment_nothing_acknowledged_is_lost(tmp_path: Path) -> No
                         file = writer.answer_file("mole-r1", f"show {n}")
                         file.write(f"answer {n}\n" * 20)
                         entry = CommandEntry(
-                            "answered", "", "2026-11-23T02:00:00+00:00", 0.0, file.put_in_place(), file.octets, True
+                            outcome="answered",
+                            reason="",
+                            started="2026-11-23T02:00:00+00:00",
+                            duration=0.0,
+                            digest=file.put_in_place(),
+                            octets=file.octets,
+                            whole=True,
                         )
                         writer.answered("mole-r1", f"show {n}", entry)
                         os.write(writing, f"{n}\n".encode())

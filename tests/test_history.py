@@ -36,13 +36,13 @@ from nogging.captures.thinning import Rules, left
 from nogging.captures.writing import ANSWERS
 from nogging.changes.run.receivers import Receivers
 from nogging.collecting import keeping
-from nogging.collecting.keeping import Clock, Told, keep
-from nogging.collecting.schedule import Entry, entry, following, missed
+from nogging.collecting.keeping import Clock, TurnTold, keep
+from nogging.collecting.schedule import ScheduleEntry, entry, following, missed
 from nogging.collecting.visiting import Limits
 from nogging.errors import CaptureError, FileError, QuestionError
 from nogging.inventory import Inventory, load_inventory
 from nogging.judging.changed import changed, first
-from nogging.judging.noticing import BEGAN, ENDED, GOES_ON, About, Notice, Notices
+from nogging.judging.noticing import BEGAN, ENDED, GOES_ON, Notice, NoticedExpectation, Notices
 from nogging.judging.verdict import Judgement, Result, Verdict
 from nogging.standin import served
 
@@ -71,7 +71,7 @@ def nothing() -> None:
 
 def test_a_cable_is_pulled_and_put_back(tmp_path: Path) -> None:
     """Four turns of the stand-in network; one of them asks for some kinds only."""
-    told: list[Told] = []
+    told: list[TurnTold] = []
     with served(tmp_path / "sound") as sound:
         network = sound.network
 
@@ -85,7 +85,10 @@ def test_a_cable_is_pulled_and_put_back(tmp_path: Path) -> None:
         history = keep(
             lambda: load_inventory(sound.inventory),
             tmp_path / "watched",
-            [Entry((), timedelta(days=1), timedelta(hours=1)), Entry(("neighbor", "interface"), timedelta(seconds=1))],
+            [
+                ScheduleEntry((), timedelta(days=1), timedelta(hours=1)),
+                ScheduleEntry(("neighbor", "interface"), timedelta(seconds=1)),
+            ],
             turns=4,
             tell=told.append,
             clock=Script(pulled, back, nothing),
@@ -130,7 +133,7 @@ def test_what_changes_meanwhile_is_told_and_taken(sound: Sound, tmp_path: Path) 
     """Devices come and go, the file has a mistake in it, a login is refused: each is told, and the watch goes on."""
     text = (sound.folder / "inventory.yaml").read_text()
     file = sound.folder / "watched.yaml"
-    told: list[Told] = []
+    told: list[TurnTold] = []
 
     def load() -> Inventory:
         return load_inventory(file).on("name in ('mole-r1', 'otter-r1', 'heron-r1')")
@@ -174,7 +177,7 @@ def test_what_changes_meanwhile_is_told_and_taken(sound: Sound, tmp_path: Path) 
 
 
 def test_a_refused_login_is_not_tried_in_each_turn(tmp_path: Path) -> None:
-    told: list[Told] = []
+    told: list[TurnTold] = []
     with served(tmp_path / "sound") as sound:
         (sound.inventory.parent / "password").write_text("wrong\n")
         inventory = load_inventory(sound.inventory).on("name = 'mole-r1'")
@@ -423,15 +426,15 @@ def test_killed_at_any_moment_it_goes_on(sound: Sound, tmp_path: Path) -> None:
     later=st.integers(0, 200_000),
 )
 def test_turns_fall_where_they_should(every: int, offset: int, at: datetime, later: int) -> None:
-    one = Entry((), timedelta(seconds=every), timedelta(seconds=offset % every))
+    one = ScheduleEntry((), timedelta(seconds=every), timedelta(seconds=offset % every))
     moment = at.replace(tzinfo=UTC)
     due = following([one], moment)
     assert moment < due.at <= moment + one.every and due.kinds == ()
     assert one.after(due.at) == due.at + one.every
     end = due.at + timedelta(seconds=later)
     assert missed([one], due.at, following([one], end).at) == later // every
-    two = following([one, Entry(("neighbor",), one.every, one.offset)], moment)
-    assert two.kinds == () and following([Entry(("vlan",), one.every, one.offset)], moment).kinds == ("vlan",)
+    two = following([one, ScheduleEntry(("neighbor",), one.every, one.offset)], moment)
+    assert two.kinds == () and following([ScheduleEntry(("vlan",), one.every, one.offset)], moment).kinds == ("vlan",)
     assert following([entry("02:30")], moment).at.strftime("%H:%M:%S") == "02:30:00"
 
 
@@ -474,7 +477,7 @@ def test_moments_are_let_go_while_it_is_kept(
     away = replace(
         inventory, devices=tuple(replace(one, port=9) if one.name == "heron-r1" else one for one in inventory.devices)
     )
-    now, told = [inventory], list[Told]()
+    now, told = [inventory], list[TurnTold]()
     port = sound.network.devices["heron-r1"].interfaces["GigabitEthernet0/0"]
     request.addfinalizer(lambda: setattr(port, "mtu", 1500))
 
@@ -496,7 +499,9 @@ def test_moments_are_let_go_while_it_is_kept(
 
 
 def told_of(what: str, title: str, at: datetime, verdict: str = "fail") -> Notice:
-    return Notice(at, what, (About(title, verdict, MONDAY, "1 of 8 fails"),), ("a-r1: interface eth1 gone",))
+    return Notice(
+        at, what, (NoticedExpectation(title, verdict, MONDAY, "1 of 8 fails"),), ("a-r1: interface eth1 gone",)
+    )
 
 
 def test_people_are_told_but_not_in_their_quiet_hours(tmp_path: Path) -> None:
@@ -750,7 +755,7 @@ def test_each_fall_is_counted_once(build: Build, tmp_path: Path) -> None:
 
 
 def test_a_clock_that_is_set_back_neither_waits_for_hours_nor_loses_a_turn(sound: Sound, tmp_path: Path) -> None:
-    told: list[Told] = []
+    told: list[TurnTold] = []
 
     class SetBack(Clock):
         """Three hours back after the first turn, as somebody sets it by hand; then it goes on."""

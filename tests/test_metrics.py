@@ -25,7 +25,7 @@ from conftest import Build, Change, free_port, here, until
 from nogging.captures.history import begun
 from nogging.metrics.listening import server
 from nogging.metrics.points import Point, points
-from nogging.metrics.store import LINES, REMOTE, StoreError, Way, send, send_new
+from nogging.metrics.store import LINES, REMOTE, StoreError, Transport, send, send_new
 from nogging.metrics.written import ALERTS, line_protocol, openmetrics
 from test_history import MONDAY, added, texts
 
@@ -73,7 +73,7 @@ def test_a_real_store_has_the_numbers_of_the_records(good: Change, tmp_path: Pat
         with pytest.raises(StoreError, match="404"):
             send(points(good.after), f"{url}/write?db=nowhere", LINES, lambda _: None)
         with pytest.raises(StoreError, match="400"):
-            send([], f"{url}/write?db=n", Way(lambda _: [b"this is no line\n"], {}, ""), lambda _: None)
+            send([], f"{url}/write?db=n", Transport(lambda _: [b"this is no line\n"], {}, ""), lambda _: None)
 
 
 @pytest.mark.skipif(shutil.which("prometheus") is None, reason="Prometheus is not installed")

@@ -17,7 +17,7 @@ from nogging.devices.netconf_message import BASE
 from nogging.dialects.declared import load_dialect
 from nogging.errors import DeviceError, FileError, NotUnderstood, QuestionError, Silent
 from nogging.standin import ietf
-from nogging.standin.netconf import ALL, Server, refusal
+from nogging.standin.netconf import ALL, NetconfSession, refusal
 from nogging.standin.scenario import teal_sound
 
 
@@ -56,7 +56,7 @@ def test_octets_that_are_no_chunk_are_refused(octets: bytes) -> None:
 class Wire:
     """The octets of a session with a server in the same process."""
 
-    def __init__(self, server: Server) -> None:
+    def __init__(self, server: NetconfSession) -> None:
         self.server, self.sent = server, server.greet()
 
     async def read(self) -> bytes:
@@ -72,7 +72,7 @@ class Wire:
         self.server.closed = True
 
 
-def asked(server: Server, *commands: str) -> list[str]:
+def asked(server: NetconfSession, *commands: str) -> list[str]:
     """What a server answers, or says instead."""
 
     async def session() -> list[str]:
@@ -90,9 +90,9 @@ def asked(server: Server, *commands: str) -> list[str]:
     return asyncio.run(session())
 
 
-def mole(capabilities: tuple[str, ...] = ALL) -> Server:
+def mole(capabilities: tuple[str, ...] = ALL) -> NetconfSession:
     network = teal_sound()
-    return Server(lambda: ietf.data(network, network.devices["mole-r1"], network.clock()), capabilities)
+    return NetconfSession(lambda: ietf.data(network, network.devices["mole-r1"], network.clock()), capabilities)
 
 
 @pytest.mark.parametrize("capabilities", [ALL, (BASE_1_0,)])

@@ -12,7 +12,7 @@ import nogging
 from conftest import Build, Change
 from nogging.captures.capture import Capture
 from nogging.report import plain
-from nogging.report.page import Told, page
+from nogging.report.page import PageSubject, page
 from nogging.report.text import look_first
 
 pytestmark = pytest.mark.skipif(
@@ -60,7 +60,7 @@ def shown(browser: Any, bad: Change, tmp_path: Path) -> Any:
         {"interface": table.set_column(column, table.schema.field(column), pa.array(values))}
     )
     found = nogging.check(bad.expectations, after=bad.after, before=bad.before)
-    told = Told(
+    told = PageSubject(
         f"Gannet {HOSTILE}", after, bad.before, plain.judgement(found), first=look_first(found) or "", todo=[HOSTILE],
         events=EVENTS, journal=[("02:00:09", "step", f"step 1: {HOSTILE}")], probes=["office: 30 sent, 3 lost"],
     )  # fmt: skip
@@ -190,7 +190,7 @@ def test_of_a_great_many_devices_those_that_are_well_are_counted(build: Build) -
         build(name, {one: {"show interface": port.format(mtu if one == "r007-r1" else 1500)} for one in several})
         for name, mtu in (("before", 1500), ("after", 9000))
     )
-    text = page(Told("many", after, before))
+    text = page(PageSubject("many", after, before))
     assert "509 more devices are not listed; 509 of all are well" in text
     records = text[text.index('id="data"') :]
     assert "r007-r1" in records and "r008-r1" not in records

@@ -28,7 +28,7 @@ from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
 from nogging.reading.engine import WORTH_IT, joined, run
 from nogging.reading.flat import is_flat
-from nogging.reading.lines import Lines
+from nogging.reading.lines import LineReading
 from nogging.reading.reader import find_reader, load_reader, readers
 from nogging.reading.samples import read_sample, samples
 from nogging.records import KINDS
@@ -311,7 +311,7 @@ def test_no_reader_knows_what_was_read_before(order: list[Path], again: list[Pat
         text = long(path)
         if joined(reader, text)[1]:
             continue  # it is read line by line
-        read, alone = run(reader, text, at=AT), Lines(reader, AT, "", 0.0).read(text, True)
+        read, alone = run(reader, text, at=AT), LineReading(reader, AT, "", 0.0).read(text, True)
         assert plain_rows(read) == plain_rows(alone), path
         assert [vars(one) for one in read.unread] == [vars(one) for one in alone.unread], path
         for kind in reader.kinds:
@@ -681,7 +681,7 @@ def test_many_lines_at_once_are_read_as_one_by_one(data: st.DataObject) -> None:
     line = st.one_of(st.sampled_from(known), st.sampled_from(known), spoil, st.just(""))
     lines = data.draw(st.lists(line, min_size=1, max_size=40))
     text = "\n".join(lines + data.draw(st.sampled_from([[], [""]])))
-    one = Lines(reader, AT, "a1", 0.0).read(text, whole=True)
+    one = LineReading(reader, AT, "a1", 0.0).read(text, whole=True)
     many = flat.Flat(reader, AT, "a1", 0.0).read(text.encode())
     assert many.unread == one.unread and many.skipped == one.skipped and dict(many.taken) == one.taken
     assert many.records["route"].to_pylist() == one.records["route"].to_pylist()
@@ -709,11 +709,11 @@ def test_records_of_several_lines_are_read_at_once_as_one_by_one(data: st.DataOb
     whole = data.draw(st.booleans())
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(lines_of, "WORTH_IT", 10**9)
-        one = Lines(reader, AT, "a1", 0.0).read(text, whole)
+        one = LineReading(reader, AT, "a1", 0.0).read(text, whole)
         patch.setattr(lines_of, "WORTH_IT", 0)
         patch.setattr(blocks, "PAYS_AFTER", 0)
         patch.setattr(blocks, "OFTEN_ENOUGH", data.draw(st.integers(1, 2)))
-        many = Lines(reader, AT, "a1", 0.0).read(text, whole)
+        many = LineReading(reader, AT, "a1", 0.0).read(text, whole)
     assert many.rows == one.rows and many.unread == one.unread and many.skipped == one.skipped
     assert {n: {*names} for n, names in many.taken.items()} == {n: {*names} for n, names in one.taken.items()}
 

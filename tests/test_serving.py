@@ -25,7 +25,7 @@ from nogging.captures.history import History, begun
 from nogging.captures.masking import user_key
 from nogging.captures.sealing import sealed
 from nogging.judging.changed import changed, first
-from nogging.judging.noticing import BEGAN, NOTICES, About, Notice, judged
+from nogging.judging.noticing import BEGAN, NOTICES, Notice, NoticedExpectation, judged
 from nogging.judging.verdict import Verdict
 from nogging.serving.server import AT_ONCE, Server
 from nogging.serving.watched import Watched
@@ -57,7 +57,7 @@ def folder(bad: Change, tmp_path_factory: pytest.TempPathFactory) -> Path:
             "key": {"device": "mole-r1", "name": HOSTILE},
         }
         moment(history, bad.after, ends, [*changed(bad.before, bad.after, devices, ends)[0], {**told, "rows": [evil]}])
-    notice = Notice(ends, BEGAN, (About(HOSTILE, "fail", ends),))
+    notice = Notice(ends, BEGAN, (NoticedExpectation(HOSTILE, "fail", ends),))
     (folder / NOTICES).write_text(json.dumps(notice.told()) + "\n")
     return folder
 

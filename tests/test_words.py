@@ -30,7 +30,7 @@ from nogging.reading.declared import Reader
 from nogging.reading.documents import json_values
 from nogging.reading.engine import run
 from nogging.reading.reader import load_reader
-from nogging.reading.remainder import Words
+from nogging.reading.remainder import LineRemainders
 from nogging.reading.samples import samples
 from nogging.records.words import worded
 
@@ -81,7 +81,7 @@ def mutations(lines: list[str], seed: str, others: dict[str, str]) -> Iterator[t
 def says_nothing(reader: Reader, text: str, other: str | None, word: str) -> bool:
     """Whether a line has no words at all (it draws a line), or is declared to say nothing; whether a word was a number or
     a time, or part of one; or one that the reader declares to mean that there is no value."""
-    words = Words(reader.silent)
+    words = LineRemainders(reader.silent)
     if reader.left_out or words.is_silent(text.strip()) or not words.of(text.strip(), ()):
         return True
     none = {text for meanings in reader.meanings.values() for text, meant in meanings.items() if meant is None}
@@ -124,7 +124,7 @@ def of_lines(path: Path) -> tuple[Outcome, list[str]]:
             said = NOTHING
         if said == UNSAID and says_nothing(reader, lines[n], there, how.rpartition(" ")[0]):
             said = NOTHING
-        if said == UNSAID and how.endswith(" doubled") and not Words().of(how.split()[0], ()).strip("# "):
+        if said == UNSAID and how.endswith(" doubled") and not LineRemainders().of(how.split()[0], ()).strip("# "):
             said = NOTHING  # a time said twice
         if said == UNSAID:
             unsaid.append(f"line {n + 1}: {how}: {lines[n].strip()}")
@@ -145,7 +145,7 @@ def of_document(path: Path) -> tuple[Outcome, list[str]]:
             replaced = became(whole, told(run(reader, tree.text(), at=AT)))
         with tree.deleted(leaf):
             deleted = became(whole, told(run(reader, tree.text(), at=AT)))
-        number = not Words().of(tree.value(leaf), ()).strip("# ") or reader.left_out
+        number = not LineRemainders().of(tree.value(leaf), ()).strip("# ") or reader.left_out
         for how, said in (("replaced", replaced), ("deleted", deleted)):
             if said == UNSAID and (number or (how == "deleted" and replaced != UNSAID) or tree.name(leaf) in NOWHERE):
                 said = NOTHING

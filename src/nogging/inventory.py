@@ -212,10 +212,10 @@ def good_port(port: int) -> int:
     return port
 
 
-Port = Annotated[int, AfterValidator(good_port), Field(json_schema_extra={"minimum": 1, "maximum": 65535})]
+PortNumber = Annotated[int, AfterValidator(good_port), Field(json_schema_extra={"minimum": 1, "maximum": 65535})]
 
 
-class DeviceEntry(Settings):
+class DeviceModel(Settings):
     """A device as it stands in the file: four keys and what settings it has of its own; the rest are labels."""
 
     model_config = ConfigDict(extra="allow", frozen=True, populate_by_name=True)
@@ -225,7 +225,7 @@ class DeviceEntry(Settings):
     """Its IP address, or host name. As `192.0.2.21`."""
     dialect: str
     """What it speaks. As `ios`."""
-    port: Port | None = None
+    port: PortNumber | None = None
     """The port, where it is not that of its way (SSH 22, NETCONF 830, Telnet 23). As `2222`."""
 
     @field_validator("address")
@@ -247,7 +247,7 @@ class InventoryModel(Strict):
     """A folder with readers of the user's own, or a package, which go before the library's. As `readers`, `berths`."""
     settings: tuple[SettingsEntry, ...] = ()
     """What is set for many devices; of what several entries say, the later counts."""
-    devices: tuple[DeviceEntry, ...]
+    devices: tuple[DeviceModel, ...]
     """The devices; any other key of one is a label."""
     links: tuple[tuple[str, str], ...] = ()
     """What is joined to what, where the devices do not tell: two ends, each a device and an interface of it."""
@@ -457,7 +457,7 @@ def _known_dialects(model: InventoryModel, source: Source, places: Own) -> None:
             raise source.error(("devices", n, "dialect"), message)
 
 
-def _bare(entry: DeviceEntry, folder: Path, source: Source, n: int) -> Device:
+def _bare(entry: DeviceModel, folder: Path, source: Source, n: int) -> Device:
     labels = {}
     for key, value in (entry.model_extra or {}).items():
         where: Path_ = ("devices", n, key)
@@ -487,7 +487,7 @@ def _layer(entry: SettingsEntry, source: Source, n: int, devices: list[Device]) 
     return [answer is True for answer in _asked(predicate, devices)]
 
 
-def _cascaded(layers: Iterable[Settings | DeviceEntry]) -> Settings:
+def _cascaded(layers: Iterable[Settings | DeviceModel]) -> Settings:
     """Later layers win, key by key; a login is put together from its parts."""
     found: dict[str, Any] = {}
     for layer in layers:

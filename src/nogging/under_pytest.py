@@ -20,7 +20,7 @@ import pytest
 
 if TYPE_CHECKING:
     from nogging import Capture, Comparison, Judgement
-    from nogging.judging.listing import Listed
+    from nogging.judging.listing import ListedExpectation
     from nogging.judging.verdict import Result
     from nogging.standin import Served
 
@@ -41,7 +41,7 @@ class Unproven(Exception):
     """The evidence is missing, or was not understood."""
 
 
-class Failed(Exception):
+class ExpectationFailed(Exception):
     """An expectation does not hold."""
 
 
@@ -122,7 +122,7 @@ class ExpectationsFile(pytest.File):
         return check(self.path, after=str(_given(self.config, _AFTER)), before=str(before) if before else None)
 
 
-def _mark(item: pytest.Item, one: Listed, labels: dict[str, dict[str, str]]) -> None:
+def _mark(item: pytest.Item, one: ListedExpectation, labels: dict[str, dict[str, str]]) -> None:
     """Marks a test with the devices that it is about, and with their labels; `-k` knows both by their bare names."""
     for device in one.devices:
         item.add_marker(pytest.mark.device(name=device))
@@ -153,12 +153,12 @@ class Item(pytest.Item):
         if verdict == "unproven":
             self.user_properties.append(_UNPROVEN)
             raise Unproven(told)
-        raise Failed(told)
+        raise ExpectationFailed(told)
 
     def repr_failure(self, excinfo: pytest.ExceptionInfo[BaseException], style: Any = None) -> Any:
         from nogging.errors import NoggingError
 
-        if isinstance(excinfo.value, Failed | Unproven | NoggingError):
+        if isinstance(excinfo.value, ExpectationFailed | Unproven | NoggingError):
             return str(excinfo.value)
         return super().repr_failure(excinfo, style)
 

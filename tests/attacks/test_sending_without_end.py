@@ -15,7 +15,7 @@ from conftest import listening
 from nogging.captures.masking import Masker
 from nogging.captures.screen import rendered
 from nogging.collecting.trust import host_keys, pin
-from nogging.devices.dialog import Dialog, Lines
+from nogging.devices.dialog import AnswerLines, Dialog
 from nogging.devices.netconf import Framing, Netconf
 from nogging.devices.netconf_message import BASE, parsed
 from nogging.devices.telnet import IAC, SB, Negotiation
@@ -40,7 +40,7 @@ def test_a_line_without_an_end_takes_no_more_than_its_length() -> None:
     for _ in range(MUCH // PIECE):
         assert dialog.receive("x" * PIECE) == []
     (event,) = dialog.receive("\n")
-    assert isinstance(event, Lines) and len(event.text) == MUCH + 1
+    assert isinstance(event, AnswerLines) and len(event.text) == MUCH + 1
     assert len(rendered("a\r\b" * 2**21)) > 2**20
 
 

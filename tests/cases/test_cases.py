@@ -28,7 +28,15 @@ def captured(folder: Path, case: Case, network: Network, minute: int) -> Capture
             for command, text in answers.items():
                 file = writer.answer_file(device, command)
                 file.write(text)
-                entry = CommandEntry(ANSWERED, "", started, 0.0, file.put_in_place(), file.octets, True)
+                entry = CommandEntry(
+                    outcome=ANSWERED,
+                    reason="",
+                    started=started,
+                    duration=0.0,
+                    digest=file.put_in_place(),
+                    octets=file.octets,
+                    whole=True,
+                )
                 writer.answered(device, command, entry)
             writer.outcome(device, CAPTURED)
     capture = Capture(folder)

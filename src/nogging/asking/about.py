@@ -53,7 +53,7 @@ class Lacking:
 
 
 @dataclass
-class Part:
+class DevicesPart:
     """The devices of one capture that are told together: all, or those with one value of a label."""
 
     devices: list[str]
@@ -78,7 +78,7 @@ class About:
 
     captures: tuple[Capture, ...]
     by: str
-    parts: tuple[dict[str, Part], ...]
+    parts: tuple[dict[str, DevicesPart], ...]
 
     @property
     def values(self) -> tuple[str, ...]:
@@ -86,7 +86,7 @@ class About:
         return tuple(sorted({name for parts in self.parts for name in parts}))
 
     @cached_property
-    def whole(self) -> tuple[Part, ...]:
+    def whole(self) -> tuple[DevicesPart, ...]:
         """Each capture as one."""
         return tuple(_together(parts.values()) for parts in self.parts)
 
@@ -116,9 +116,9 @@ def _values(captures: Sequence[Capture], by: str) -> Callable[[DeviceEntry], str
     return lambda device: device.labels.get(name, "")
 
 
-def _parts(capture: Capture, value: Callable[[DeviceEntry], str], before: Capture | None) -> dict[str, Part]:
-    parts: dict[str, Part] = {}
-    place = {name: parts.setdefault(value(device), Part([])) for name, device in capture.devices.items()}
+def _parts(capture: Capture, value: Callable[[DeviceEntry], str], before: Capture | None) -> dict[str, DevicesPart]:
+    parts: dict[str, DevicesPart] = {}
+    place = {name: parts.setdefault(value(device), DevicesPart([])) for name, device in capture.devices.items()}
     for name, device in capture.devices.items():
         place[name].devices.append(name)
         place[name].dialects[device.dialect] += 1
@@ -133,7 +133,7 @@ def _parts(capture: Capture, value: Callable[[DeviceEntry], str], before: Captur
     return dict(sorted(parts.items()))
 
 
-def _tell_gaps(capture: Capture, place: Mapping[str, Part]) -> None:
+def _tell_gaps(capture: Capture, place: Mapping[str, DevicesPart]) -> None:
     """What of each device was not captured, and not read."""
     for name, device in capture.devices.items():
         place[name].lacking += _lacking(name, device)
@@ -143,9 +143,9 @@ def _tell_gaps(capture: Capture, place: Mapping[str, Part]) -> None:
         place[name].unknown[capture.devices[name].dialect, command] += 1
 
 
-def not_known(capture: Capture) -> Part:
+def not_known(capture: Capture) -> DevicesPart:
     """Of all devices together what was not captured, and not read; nothing else of them."""
-    part = Part([])
+    part = DevicesPart([])
     _tell_gaps(capture, dict.fromkeys(capture.devices, part))
     return part
 
@@ -174,8 +174,8 @@ def _not_well(capture: Capture, kind: Kind) -> list[NotWell]:
     return [NotWell(kind.name, row, {name: row[name] for name in telling}) for row in rows]
 
 
-def _together(parts: Iterable[Part]) -> Part:
-    whole = Part([])
+def _together(parts: Iterable[DevicesPart]) -> DevicesPart:
+    whole = DevicesPart([])
     for one in parts:
         whole = replace(
             whole,

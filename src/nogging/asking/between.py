@@ -14,14 +14,15 @@ from datetime import datetime
 from itertools import groupby
 from typing import Any
 
-from nogging.asking.over_time import FROM, TO, WHAT, Key, Lasting, Row
+from nogging.asking.over_time import FROM, TO, WHAT, Lasting, RecordKey
 from nogging.captures.choosing import rows_chosen
 from nogging.judging.changed import FIRST, GONE, RESTARTED
 from nogging.records import Kind, Nature
+from nogging.records.joining import Row
 from nogging.records.tables import table
 
 NEW, MOVED = "new", "moved"
-Span = list[Row]
+RecordSpan = list[Row]
 """The records of one key from one moment on, as long as none of them changed: the next hops of a route."""
 
 
@@ -31,7 +32,7 @@ class Became:
     changed on the way."""
 
     kind: Kind
-    key: Key
+    key: RecordKey
     what: str
     at: datetime
     times: int
@@ -46,17 +47,17 @@ class Became:
         return called(self.kind, self.key)
 
 
-def called(kind: Kind, key: Key) -> str:
+def called(kind: Kind, key: RecordKey) -> str:
     """What a person would call what has this key, on its device."""
     return kind.called(dict(zip(kind.keys, key, strict=True)))
 
 
-def spans(life: Sequence[Row]) -> list[Span]:
+def spans(life: Sequence[Row]) -> list[RecordSpan]:
     """The life of a key, span by span."""
     return [list(rows) for _, rows in groupby(life, key=lambda row: row[FROM])]
 
 
-def span_at(life: Sequence[Row], moment: datetime) -> Span:
+def span_at(life: Sequence[Row], moment: datetime) -> RecordSpan:
     """The records of a key at a moment; none where it was not there."""
     until = bisect_right(life, moment, key=lambda row: row[FROM])
     begins = bisect_left(life, life[until - 1][FROM], hi=until, key=lambda row: row[FROM]) if until else 0
@@ -82,7 +83,7 @@ def between(lasting: Mapping[str, Lasting], since: datetime, until: datetime) ->
                 yield found
 
 
-def _became(kind: Kind, key: Key, life: Sequence[Row], since: datetime, until: datetime) -> Became | None:
+def _became(kind: Kind, key: RecordKey, life: Sequence[Row], since: datetime, until: datetime) -> Became | None:
     before, after = span_at(life, since), span_at(life, until)
     meanwhile = [one for one in spans(life) if since < one[0][FROM] <= until and one[0][WHAT] != FIRST]
     if not meanwhile and bool(before) == bool(after):
@@ -97,7 +98,7 @@ def _became(kind: Kind, key: Key, life: Sequence[Row], since: datetime, until: d
     return Became(kind, key, RESTARTED if again else MOVED, moment, len(meanwhile), moved)
 
 
-def fields_that_moved(kind: Kind, before: Span, after: Span) -> dict[str, tuple[Any, Any]]:
+def fields_that_moved(kind: Kind, before: RecordSpan, after: RecordSpan) -> dict[str, tuple[Any, Any]]:
     """The states that are other, and which next hops there are."""
     if not before or not after:
         return {}
@@ -110,7 +111,7 @@ def fields_that_moved(kind: Kind, before: Span, after: Span) -> dict[str, tuple[
     return {name: (old.get(name), new_.get(name)) for name in states if old.get(name) != new_.get(name)}
 
 
-def _words(span: Span, names: Sequence[str]) -> list[str]:
+def _words(span: RecordSpan, names: Sequence[str]) -> list[str]:
     told = ([str(row[name]) for name in names if row.get(name) not in (None, "")] for row in span)
     return sorted(f"({' '.join(one)})" for one in told)
 
@@ -119,7 +120,7 @@ def latest(lasting: Mapping[str, Lasting], device: str = "", kind: str = "") -> 
     """What changed, the last first: the first record of each key from then on."""
     chosen = [one for name, one in lasting.items() if kind in ("", name)]
     newest = heapq.merge(*(_backwards(one) for one in chosen), key=lambda pair: pair[1][FROM], reverse=True)
-    told: set[tuple[str, Key, datetime]] = set()
+    told: set[tuple[str, RecordKey, datetime]] = set()
     for one, row in newest:
         place = one.kind.name, one.key(row), row[FROM]
         if row[WHAT] != FIRST and device in ("", row["device"]) and place not in told:

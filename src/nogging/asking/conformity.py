@@ -10,13 +10,13 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from nogging.asking.over_time import Row
+from nogging.records.joining import Row
 
 OWN = ("hostname", "saved")
 """What is not the same on two devices, or tells of a moment."""
 FEWEST = 3
 """Fewer devices than these have no custom."""
-Values = frozenset[str]
+ValueSet = frozenset[str]
 
 
 @dataclass(frozen=True)
@@ -51,7 +51,7 @@ def customs(settings: Iterable[Row], groups: Mapping[str, str]) -> list[Custom]:
 
 
 def _custom(group: str, name: str, devices: list[str], held: Mapping[str, set[str]]) -> Custom | None:
-    sets: dict[str, Values] = {device: frozenset(held.get(device, ())) for device in devices}
+    sets: dict[str, ValueSet] = {device: frozenset(held.get(device, ())) for device in devices}
     most, having = Counter(sets.values()).most_common(1)[0]
     if not most or having * 2 <= len(devices):
         return None

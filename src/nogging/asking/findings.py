@@ -120,13 +120,13 @@ def _found(database: duckdb.DuckDBPyConnection, ports: Ports, path: Path) -> Ite
     for row in rows:
         holds = [one for n, one in enumerate(sides) if row[f"?{n}"]]
         yield Finding(
-            asked.title,
-            _filled(asked.says, row, path),
-            str(row.get("device", "")),
-            tuple(_filled(one.say, row, path) for one in holds if one in asked.speaks_for),
-            tuple(_filled(one.say, row, path) for one in holds if one in asked.speaks_against),
-            asked.next,
-            tuple(_places(ports, row)),
+            title=asked.title,
+            says=_filled(asked.says, row, path),
+            device=str(row.get("device", "")),
+            speaks_for=tuple(_filled(one.say, row, path) for one in holds if one in asked.speaks_for),
+            speaks_against=tuple(_filled(one.say, row, path) for one in holds if one in asked.speaks_against),
+            next=asked.next,
+            evidence=tuple(_places(ports, row)),
         )
 
 

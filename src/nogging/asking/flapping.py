@@ -15,12 +15,13 @@ from datetime import UTC, datetime, timedelta
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
-from nogging.asking.over_time import AFTER, FROM, WHAT, Lasting, Row
+from nogging.asking.over_time import AFTER, FROM, WHAT, Lasting
 from nogging.judging.changed import FIRST, GONE
 from nogging.predicates.database import naive
 from nogging.records import Kind, Nature
 from nogging.records.event import EVENT
 from nogging.records.field import RESOLUTION
+from nogging.records.joining import Row
 from nogging.records.neighbor import PROTOCOLS
 
 if TYPE_CHECKING:

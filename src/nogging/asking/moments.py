@@ -77,14 +77,14 @@ def _logged(capture: Capture) -> Iterator[Moment]:
     for row in capture.records("event").to_pylist():
         if row["at"] is not None:
             yield Moment(
-                row["at"],
-                row["device"],
-                LOG,
-                " ".join(row[name] for name in ("facility", "name", "message") if row[name]),
-                0.0,
-                row["severity"] or "",
-                row["answer"],
-                tuple(row["line"] or ()),
+                at=row["at"],
+                device=row["device"],
+                source=LOG,
+                what=" ".join(row[name] for name in ("facility", "name", "message") if row[name]),
+                within=0.0,
+                severity=row["severity"] or "",
+                answer=row["answer"],
+                line=tuple(row["line"] or ()),
             )
 
 
@@ -103,4 +103,13 @@ def _of_timer(kind: Kind, timer: str, row: dict[str, Any]) -> Moment:
     states = [name for name in ("state", "oper_status") if row.get(name) is not None]
     what = f"{kind.called(row)}: {' '.join(str(row[name]) for name in states) or 'began'} ({timer})"
     within = row[timer + RESOLUTION] or 0.0
-    return Moment(row[timer], row["device"], TIMER, what, within, "", row["answer"], tuple(row["line"] or ()))
+    return Moment(
+        at=row[timer],
+        device=row["device"],
+        source=TIMER,
+        what=what,
+        within=within,
+        severity="",
+        answer=row["answer"],
+        line=tuple(row["line"] or ()),
+    )

@@ -16,11 +16,12 @@ from typing import TYPE_CHECKING, Any
 
 from nogging.captures.history import History, Turn
 from nogging.errors import CaptureError
-from nogging.judging.changed import FIRST, GONE, LASTING, LEFT, LOGGED, Change
+from nogging.judging.changed import FIRST, GONE, LASTING, LEFT, LOGGED, ChangedRecord
 from nogging.predicates.database import naive
 from nogging.records import Kind
 from nogging.records.event import EVENT
 from nogging.records.field import EVIDENCE, REMAINDER, Type
+from nogging.records.joining import Row
 from nogging.records.tables import table
 
 if TYPE_CHECKING:
@@ -29,8 +30,7 @@ if TYPE_CHECKING:
 WHAT, FROM, TO = "what", "valid_from", "valid_to"
 AFTER = "after"
 """Of a row: when it was seen last that the record was as before, so that it changed later than this."""
-Row = dict[str, Any]
-Key = tuple[Any, ...]
+RecordKey = tuple[Any, ...]
 """The values of a kind's keys, in their order."""
 
 
@@ -40,26 +40,26 @@ class Lasting:
     def __init__(self, kind: Kind) -> None:
         self.kind = kind
         self.moments = [one.name for one in kind.fields.values() if one.type is Type.MOMENT]
-        self.open: dict[Key, list[Row]] = {}
-        self.lives: dict[Key, list[Row]] = defaultdict(list)
+        self.open: dict[RecordKey, list[Row]] = {}
+        self.lives: dict[RecordKey, list[Row]] = defaultdict(list)
         """What became of each key, in the order of time."""
-        self.of_device: dict[str, set[Key]] = defaultdict(set)
+        self.of_device: dict[str, set[RecordKey]] = defaultdict(set)
         self.rows: list[Row] = []
         self.ended: pa.Table | None = None
         """Rows that ended before those, as a table."""
 
-    def key(self, row: Row) -> Key:
+    def key(self, row: Row) -> RecordKey:
         """The key of a record."""
         return tuple(row.get(name) for name in self.kind.keys)
 
-    def begin(self, change: Change, at: datetime, key: Key, rows: list[Row]) -> None:
+    def begin(self, change: ChangedRecord, at: datetime, key: RecordKey, rows: list[Row]) -> None:
         """The records of a key as they are from now on."""
         self.end(at, key)
         self.open[key] = self.add(change, at, rows)
         self.lives[key] += self.open[key]
         self.of_device[key[0]].add(key)
 
-    def add(self, change: Change, at: datetime, rows: list[Row]) -> list[Row]:
+    def add(self, change: ChangedRecord, at: datetime, rows: list[Row]) -> list[Row]:
         beside: Row = {WHAT: str(change["what"]), FROM: at}
         if change.get(AFTER):
             beside[AFTER] = datetime.fromisoformat(change[AFTER])
@@ -70,7 +70,7 @@ class Lasting:
         self.rows += told
         return told
 
-    def end(self, at: datetime, key: Key) -> None:
+    def end(self, at: datetime, key: RecordKey) -> None:
         for row in self.open.pop(key, ()):
             row[TO] = at
 
@@ -78,7 +78,7 @@ class Lasting:
         for key in self.of_device.pop(device, ()):
             self.end(at, key)
 
-    def take(self, change: Change, at: datetime) -> None:
+    def take(self, change: ChangedRecord, at: datetime) -> None:
         names, what = self.kind.keys, str(change["what"])
         if what == LOGGED:
             self.add(change, at, change["rows"])
@@ -91,7 +91,7 @@ class Lasting:
             self.begin(change, at, tuple(key.get(name) for name in names), rows)
             return
         self.leave(at, change["device"])
-        found: dict[Key, list[Row]] = defaultdict(list)
+        found: dict[RecordKey, list[Row]] = defaultdict(list)
         for row in change["rows"]:
             found[self.key(row)].append(row)
         for key, rows in found.items():

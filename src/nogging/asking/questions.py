@@ -15,7 +15,7 @@ from nogging.captures.capture import Capture
 from nogging.captures.choosing import predicate
 from nogging.captures.saved import opened
 from nogging.errors import QuestionError, nearest
-from nogging.predicates import Path as Name
+from nogging.predicates import NamePath as Name
 from nogging.predicates import identifier, quoted
 from nogging.predicates.database import reserved
 from nogging.records import KINDS, Type
@@ -53,7 +53,7 @@ class Question:
 
 
 @dataclass(frozen=True)
-class Found:
+class FoundRows:
     """The rows, in order, the names of their columns, and the query that gave them."""
 
     rows: list[dict[str, Any]]
@@ -61,14 +61,14 @@ class Found:
     sql: str
 
 
-def ask(question: Question, *captures: Capture | str | Path) -> Found:
+def ask(question: Question, *captures: Capture | str | Path) -> FoundRows:
     """The answer; `QuestionError` for what cannot be asked."""
     taken = [opened(one) for one in captures]
     minus = opened(question.minus) if question.minus is not None else None
     every = [*taken, *([minus] if minus is not None else [])]
     sql = _Sql(question, every, minus).text()
     found = query(sql, *every)
-    return Found(found.to_pylist(), found.column_names, sql)
+    return FoundRows(found.to_pylist(), found.column_names, sql)
 
 
 def names_in(text: str) -> list[str]:

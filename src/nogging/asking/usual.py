@@ -60,13 +60,13 @@ FEWEST_DAYS = 3
 _OCTETS = ("in_octets", "out_octets")
 
 _Finite = Annotated[float, Field(allow_inf_nan=False)]
-Where = tuple[tuple[str, str], ...]
-Named = tuple[str, Where, str, bool]
+SeriesWhere = tuple[tuple[str, str], ...]
+Named = tuple[str, SeriesWhere, str, bool]
 """A series: its kind, of what it is, the number, and whether it is its growth that counts."""
 
 
 @dataclass(frozen=True)
-class Sample:
+class MomentNumbers:
     """The numbers of one moment, and the devices that told something."""
 
     at: datetime
@@ -143,19 +143,19 @@ class Numbers:
         self.history = history
         self._read: dict[str, tuple[Mapping[Named, float], frozenset[str]]] = {}
 
-    def samples(self, since: date, until: date) -> list[Sample]:
+    def samples(self, since: date, until: date) -> list[MomentNumbers]:
         """Those of some days, the last included, in the order of time; of a counter, its growth in an hour since the
         sample before. Raises `CaptureError` for a moment that cannot be read."""
         last: dict[tuple[date, int], Turn] = {}
         for turn in self.history.turns:
             if since <= turn.at.date() <= until:
                 last[turn.at.date(), _slot(turn.at)] = turn
-        found: list[Sample] = []
+        found: list[MomentNumbers] = []
         before: tuple[datetime, Mapping[Named, float]] | None = None
         for turn in last.values():
             values, devices = self._of(turn)
             level = {series: value for series, value in values.items() if not series[3]}
-            found.append(Sample(turn.at, {**level, **_growth(before, turn.at, values)}, devices))
+            found.append(MomentNumbers(turn.at, {**level, **_growth(before, turn.at, values)}, devices))
             before = turn.at, values
         return found
 
@@ -188,7 +188,7 @@ def _kind_of_number(kind: str, number: str) -> bool | None:
     return True if field.nature is Nature.COUNTER and not field.of_changes else None
 
 
-def _keys(kind: str, labels: Mapping[str, str]) -> Where:
+def _keys(kind: str, labels: Mapping[str, str]) -> SeriesWhere:
     names = ("device",) if kind == CAPTURE else dict.fromkeys([*KINDS[kind].keys, *(KINDS[kind].counted or ())])
     return tuple((name, labels[name]) for name in names if name in labels)
 
@@ -211,7 +211,7 @@ def _all_in(wanted: Mapping[str, object], told: Mapping[str, str]) -> bool:
     return all(told.get(name) == str(value) for name, value in wanted.items())
 
 
-def by_day(samples: Sequence[Sample], series: Named) -> dict[date, list[tuple[datetime, float]]]:
+def by_day(samples: Sequence[MomentNumbers], series: Named) -> dict[date, list[tuple[datetime, float]]]:
     """The values of a series, day by day. How many records there are is none where its device told nothing of them."""
     found: dict[date, list[tuple[datetime, float]]] = defaultdict(list)
     device = dict(series[1])["device"]
@@ -275,7 +275,7 @@ def _restarts(history: History, days: Sequence[date]) -> list[str]:
     return ["over_time:", *lines] if lines else []
 
 
-def _models(samples: Sequence[Sample], days: Sequence[date]) -> Iterator[tuple[UsualModel, str]]:
+def _models(samples: Sequence[MomentNumbers], days: Sequence[date]) -> Iterator[tuple[UsualModel, str]]:
     """What is usual of each series that most days tell of, with the reason."""
     for series in sorted({series for one in samples for series in one.values}):
         told = by_day(samples, series)
@@ -409,7 +409,7 @@ def judged(models: Sequence[UsualModel], taken: Numbers) -> list[Result]:
     return [_judged(one, [series for series in every if one.is_about(series)], samples, last) for one in models]
 
 
-def _judged(model: UsualModel, about: Sequence[Named], samples: Sequence[Sample], last: date) -> Result:
+def _judged(model: UsualModel, about: Sequence[Named], samples: Sequence[MomentNumbers], last: date) -> Result:
     failures, silent = [], []
     for series in about:
         told = by_day(samples, series)
@@ -445,4 +445,13 @@ def _result(
     silent: Sequence[Failure] = (),
 ) -> Result:
     kind = "system" if model.of == CAPTURE else model.of
-    return Result(model.title, model.strength, kind, verdict, reason, n, tuple(failures), tuple(silent))
+    return Result(
+        title=model.title,
+        strength=model.strength,
+        kind=kind,
+        verdict=verdict,
+        reason=reason,
+        found=n,
+        failures=tuple(failures),
+        unproven=tuple(silent),
+    )

@@ -58,7 +58,7 @@ _SCHEMA: Schema = {
 }
 
 
-class WindowModel(Strict):
+class OverWindowModel(Strict):
     """One expectation over a window of time."""
 
     model_config = with_rules(one_of("must", "should"))
@@ -109,7 +109,7 @@ class WindowModel(Strict):
         return found if found <= last else found - timedelta(days=1)
 
     @model_validator(mode="after")
-    def whole(self) -> WindowModel:
+    def whole(self) -> OverWindowModel:
         if (self.must is None) == (self.should is None):
             raise ValueError("say what 'must' hold, or what 'should'")
         return self
@@ -127,7 +127,7 @@ class WindowsModel(Strict):
     model_config = with_rules({"anyOf": [{"required": ["over_time"]}, {"required": ["usual"]}]})
     title: str = ""
     """What the file is about. As `The quiet network`."""
-    over_time: Annotated[tuple[WindowModel, ...], NotEmpty] = ()
+    over_time: Annotated[tuple[OverWindowModel, ...], NotEmpty] = ()
     """What is expected over windows of time."""
     usual: Annotated[tuple[UsualModel, ...], NotEmpty] = ()
     """Numbers that are as they usually are; `nogging draft HISTORY` learns them."""
@@ -142,7 +142,7 @@ class WindowsModel(Strict):
 class Window:
     """An expectation, its conditions parsed."""
 
-    def __init__(self, n: int, model: WindowModel, source: Source) -> None:
+    def __init__(self, n: int, model: OverWindowModel, source: Source) -> None:
         self.model, self.kind = model, _KINDS[model.each]
 
         def asked(name: str, text: str, own: bool) -> Predicate:

@@ -6,7 +6,7 @@ from collections.abc import Collection, Mapping
 from typing import TYPE_CHECKING, Any
 
 from nogging.errors import QuestionError
-from nogging.predicates import Path, Predicate, PredicateError, Schema, identifier, parse
+from nogging.predicates import NamePath, Predicate, PredicateError, Schema, identifier, parse
 from nogging.predicates.addresses import register
 from nogging.predicates.database import closed_database, naive
 from nogging.records import Kind
@@ -62,5 +62,5 @@ def _value(labels: Mapping[str, str], name: str) -> str | None:
     return next((value for label, value in labels.items() if label.lower() == name), None)
 
 
-def _column(path: Path) -> str:
+def _column(path: NamePath) -> str:
     return identifier(".".join(path))

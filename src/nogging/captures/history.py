@@ -28,7 +28,7 @@ from typing import Any
 from nogging.captures import inside
 from nogging.captures.manifest import MANIFEST, Manifest
 from nogging.captures.names import file_name, folder_name
-from nogging.captures.packs import Pack, Place
+from nogging.captures.packs import Pack, PackPlace
 from nogging.captures.thinning import Rules, left
 from nogging.captures.writing import ANSWERS, digest_in, replace_octets, replace_text
 from nogging.errors import CaptureError, QuestionError
@@ -40,7 +40,7 @@ TURNS, PACK = ".turns", ".pack"
 NOW, FIRST = "now", "first"
 _BEGINNING = datetime(1, 1, 2, tzinfo=UTC)
 
-Where = dict[str, tuple[str, Place]]
+AnswerPlaces = dict[str, tuple[str, PackPlace]]
 """The answers of a moment, by the path of their file: the digest of each and its place."""
 
 
@@ -50,9 +50,9 @@ class Turn:
 
     at: datetime
     pack: str
-    manifest: Place
-    contents: Place
-    changes: Place
+    manifest: PackPlace
+    contents: PackPlace
+    changes: PackPlace
     digest: str
     end: int
     missed: int = 0
@@ -71,7 +71,7 @@ class Turn:
     def of(cls, line: str, pack: str) -> Turn:
         """`ValueError` or its like for a line that is none."""
         told = json.loads(line)
-        manifest, contents, changes = (Place.of(told[name]) for name in ("manifest", "contents", "changes"))
+        manifest, contents, changes = (PackPlace.of(told[name]) for name in ("manifest", "contents", "changes"))
         at, digest, end, missed = datetime.fromisoformat(told["at"]), str(told["digest"]), told["end"], told["missed"]
         if at.tzinfo is None or type(end) is not int or type(missed) is not int:
             raise ValueError("a moment without a zone, or a number that is none")
@@ -97,7 +97,7 @@ class _Week:
 
     def __init__(self, name: str, folder: Path, fresh: Pack | None = None) -> None:
         self.name, self.folder = name, folder
-        self.where: Where = {}
+        self.where: AnswerPlaces = {}
         """The answers of its last moment, where they are known."""
         if fresh is not None:
             self._told = (fresh, [], [])
@@ -191,7 +191,7 @@ class History:
         told = first.at.isoformat(timespec="minutes")
         raise QuestionError(f"{self.folder}@{moment}: the history begins later, at {told}")
 
-    def texts(self, turn: Turn) -> tuple[bytes, Where]:
+    def texts(self, turn: Turn) -> tuple[bytes, AnswerPlaces]:
         """The manifest of a moment, and where its answers are."""
         pack = self._weeks[turn.pack].pack
         manifest = pack.text(turn.manifest)
@@ -201,12 +201,13 @@ class History:
             digests = _digests(Manifest.parse(manifest.decode(), str(pack.path)))
             places = json.loads(pack.text(turn.contents))  # in the order in which the manifest tells of the answers
             return manifest, {
-                name: (digest, Place.of(place)) for (name, digest), place in zip(digests.items(), places, strict=True)
+                name: (digest, PackPlace.of(place))
+                for (name, digest), place in zip(digests.items(), places, strict=True)
             }
         except (ValueError, TypeError, AttributeError, KeyError, RecursionError) as error:
             raise CaptureError(f"{pack.path}: damaged: {error}") from None
 
-    def answer(self, turn: Turn, digest: str, place: Place) -> bytes:
+    def answer(self, turn: Turn, digest: str, place: PackPlace) -> bytes:
         """The text of an answer; `CaptureError` where it is not the one that was stored."""
         pack = self._weeks[turn.pack].pack
         text = pack.text(place)
@@ -335,7 +336,16 @@ class History:
             ]
         )
         own, held, changed = ends
-        return Turn(at, week.name, own, held, changed, digest_in(manifest), changed.offset + changed.length, missed)
+        return Turn(
+            at=at,
+            pack=week.name,
+            manifest=own,
+            contents=held,
+            changes=changed,
+            digest=digest_in(manifest),
+            end=changed.offset + changed.length,
+            missed=missed,
+        )
 
     def _open_week(self, at: datetime) -> _Week:
         name = _week_of(at)
@@ -404,7 +414,7 @@ class History:
                 continue
             manifest, where = self.texts(turn)
 
-            def text(name: str, digest: str, turn: Turn = turn, where: Where = where) -> bytes:
+            def text(name: str, digest: str, turn: Turn = turn, where: AnswerPlaces = where) -> bytes:
                 return self.answer(turn, digest, where[name][1])
 
             digests = {name: digest for name, (digest, _) in where.items()}

@@ -25,7 +25,7 @@ MOST_LINES = 2000
 
 
 @dataclass(frozen=True)
-class Said:
+class LoggedAnswer:
     """A command and its answer; `hosts` are the device by each dialect that takes the line before it for its prompt."""
 
     hosts: dict[str, str]
@@ -33,7 +33,7 @@ class Said:
     text: str
 
 
-def cut(log: str, spoken: Iterable[str], own: Own = ()) -> Iterator[Said]:
+def cut(log: str, spoken: Iterable[str], own: Own = ()) -> Iterator[LoggedAnswer]:
     """The commands of a log, each with its answer: what stands between one prompt and the next."""
     prompts = {name: _prompt(name, own) for name in spoken}
     known: tuple[dict[str, str], str] | None = None
@@ -45,14 +45,14 @@ def cut(log: str, spoken: Iterable[str], own: Own = ()) -> Iterator[Said]:
             lines.append(shown)
             continue
         if known is not None and known[1]:
-            yield Said(*known, "\n".join(lines) + "\n")
+            yield LoggedAnswer(*known, "\n".join(lines) + "\n")
         # a prompt that another dialect takes for the beginning of a command is no prompt of that one
         ends = {name: match.start("command") if match["command"] else len(shown) for name, match in matches.items()}
         fitting = {name: match for name, match in matches.items() if ends[name] == max(ends.values())}
         command = (next(iter(fitting.values()))["command"] or "").strip()
         known, lines = ({name: _host(match) for name, match in fitting.items()}, command), []
     if known is not None and known[1] and lines:
-        yield Said(*known, "\n".join(lines).rstrip("\n") + "\n")
+        yield LoggedAnswer(*known, "\n".join(lines).rstrip("\n") + "\n")
 
 
 @cache

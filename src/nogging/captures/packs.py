@@ -25,7 +25,7 @@ _SMALLEST_WINDOW, _LARGEST_WINDOW = 10, 29
 
 
 @dataclass(frozen=True)
-class Place:
+class PackPlace:
     """Where a text stands: its octets in the pack, and those of the text that it is held against."""
 
     offset: int
@@ -37,16 +37,16 @@ class Place:
         return [self.offset, self.length, *(self.base or ())]
 
     @classmethod
-    def of(cls, told: list[int]) -> Place:
+    def of(cls, told: list[int]) -> PackPlace:
         """`ValueError` for what is no place."""
         if len(told) not in (2, 4) or not all(type(one) is int and 0 <= one < LARGEST for one in told):
             raise ValueError(f"{told} is no place")
         return cls(told[0], told[1], (told[2], told[3]) if len(told) == 4 else None)
 
     @property
-    def by_itself(self) -> Place:
+    def by_itself(self) -> PackPlace:
         """The text that it is held against, or itself where it is held against none."""
-        return Place(*self.base) if self.base else self
+        return PackPlace(*self.base) if self.base else self
 
 
 class Pack:
@@ -54,14 +54,14 @@ class Pack:
 
     def __init__(self, path: Path) -> None:
         self.path = path
-        self._alone: dict[Place, bytes] = {}
+        self._alone: dict[PackPlace, bytes] = {}
 
     def begin(self) -> None:
         """Makes the file, where there is none. What a run that was killed left at its end does no harm there."""
         if not self.path.exists():
             inside.anew(self.path).close()
 
-    def add(self, texts: list[tuple[bytes, Place | None]]) -> list[Place]:
+    def add(self, texts: list[tuple[bytes, PackPlace | None]]) -> list[PackPlace]:
         """Stores texts, each held against one that is there, and gives their places; they are on the disk then."""
         places = []
         with self.path.open("ab") as file:
@@ -69,13 +69,13 @@ class Pack:
             for text, base in texts:
                 stored, used = self._made(text, base.by_itself if base else None)
                 file.write(stored)
-                places.append(Place(at, len(stored), (used.offset, used.length) if used else None))
+                places.append(PackPlace(at, len(stored), (used.offset, used.length) if used else None))
                 at += len(stored)
             file.flush()
             os.fsync(file.fileno())
         return places
 
-    def _made(self, text: bytes, base: Place | None) -> tuple[bytes, Place | None]:
+    def _made(self, text: bytes, base: PackPlace | None) -> tuple[bytes, PackPlace | None]:
         alone = None
         if base is not None:
             known = self.alone(base)
@@ -87,7 +87,7 @@ class Pack:
                 return differs, base
         return alone if alone is not None else _packed(text), None
 
-    def text(self, place: Place) -> bytes:
+    def text(self, place: PackPlace) -> bytes:
         """The text at a place."""
         base = self.alone(place.by_itself) if place.base else b""
         try:
@@ -102,7 +102,7 @@ class Pack:
         except (OSError, ValueError, zstandard.ZstdError) as error:
             raise CaptureError(f"{self.path}: damaged at octet {place.offset}: {error}") from None
 
-    def alone(self, place: Place) -> bytes:
+    def alone(self, place: PackPlace) -> bytes:
         """A text that others are held against; it is kept at hand, since many are."""
         if place not in self._alone:
             self._alone[place] = self.text(place)

@@ -76,7 +76,7 @@ def ingest(
 
 
 @dataclass(frozen=True)
-class _Answer:
+class _SavedAnswer:
     """One answer as it was found: the command in its full words, the pipe that let only some lines through, its text,
     and the file that it is from."""
 
@@ -86,9 +86,9 @@ class _Answer:
     file: Path
 
 
-def _chosen(device: str, answers: list[_Answer], repeated: str | None) -> list[_Answer]:
+def _chosen(device: str, answers: list[_SavedAnswer], repeated: str | None) -> list[_SavedAnswer]:
     """One answer to each command: of several that say the same any, of others that which counts."""
-    found: dict[str, _Answer] = {}
+    found: dict[str, _SavedAnswer] = {}
     for one in answers:
         known = found.setdefault(one.command, one)
         if known is one or known.text == one.text:
@@ -112,7 +112,7 @@ class _Device:
     """What was found of a device."""
 
     dialect: str
-    answers: list[_Answer] = field(default_factory=list)
+    answers: list[_SavedAnswer] = field(default_factory=list)
 
 
 def _devices(folder: Path, dialect: str | None, inventory: Inventory | None, own: Own) -> dict[str, _Device]:
@@ -131,7 +131,7 @@ def _devices(folder: Path, dialect: str | None, inventory: Inventory | None, own
                 one = found.setdefault(device, _Device(speaks))
                 full, filtering = spelled(one.dialect, " ".join(command.split()), own)
                 text += "" if text.endswith("\n") or not text else "\n"
-                one.answers.append(_Answer(full, filtering, text, file))
+                one.answers.append(_SavedAnswer(full, filtering, text, file))
     return found
 
 
@@ -236,10 +236,18 @@ def _holds_answers(path: Path) -> bool:
     return any(one.suffix in (SUFFIX, ".log") if one.is_file() else any(one.glob(f"*{SUFFIX}")) for one in inside)
 
 
-def _keep(writer: Writer, device: str, answer: _Answer) -> None:
+def _keep(writer: Writer, device: str, answer: _SavedAnswer) -> None:
     file = writer.answer_file(device, answer.command)
     file.write(answer.text)
     started = datetime.fromtimestamp(answer.file.stat().st_mtime, UTC).isoformat(timespec="milliseconds")
     outcome, reason = (PARTIAL, f"'| {answer.filter}' let only some lines through") if answer.filter else (ANSWERED, "")
-    entry = CommandEntry(outcome, reason, started, 0.0, file.put_in_place(), file.octets, True)
+    entry = CommandEntry(
+        outcome=outcome,
+        reason=reason,
+        started=started,
+        duration=0.0,
+        digest=file.put_in_place(),
+        octets=file.octets,
+        whole=True,
+    )
     writer.answered(device, answer.command, entry)

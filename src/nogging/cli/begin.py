@@ -26,7 +26,7 @@ from nogging.collecting.beginning import (
     secret_at,
 )
 from nogging.collecting.collect import collect
-from nogging.collecting.finding import Found
+from nogging.collecting.finding import FoundDevice
 from nogging.collecting.trust import CHANGED, NEW, host_keys, pin
 from nogging.errors import QuestionError
 from nogging.inventory import Inventory, load_inventory
@@ -94,7 +94,7 @@ def _trusted(inventory: Inventory, to_pin: bool) -> None:
     pin(keys)
 
 
-def _print(found: list[Found]) -> None:
+def _print(found: list[FoundDevice]) -> None:
     wide = max(len(one.device.name) for one in found)
     for one in found:
         told = f"{one.outcome.replace('_', ' ')}: {one.reason}" if one.outcome else one.device.dialect

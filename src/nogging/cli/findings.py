@@ -31,7 +31,7 @@ from nogging.errors import QuestionError
 from nogging.inventory import load_inventory
 from nogging.report import plain
 from nogging.report.cleaning import clean
-from nogging.report.text import Page
+from nogging.report.text import TextPage
 
 EARLIER, LATER = "earlier", "later"
 
@@ -85,8 +85,8 @@ def _watched(inventory: Path, seconds: int, place: Path) -> tuple[Path, Path]:
     return place / EARLIER, place / LATER
 
 
-def _page(found: list[Finding]) -> Page:
-    page = Page(width())
+def _page(found: list[Finding]) -> TextPage:
+    page = TextPage(width())
     if not found:
         page.line("no rule found anything")
     for n, one in enumerate(found):

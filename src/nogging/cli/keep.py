@@ -18,11 +18,11 @@ from nogging.changes.run.receivers import Receivers
 from nogging.cli import PASS
 from nogging.cli.capture import secret
 from nogging.cli.run import ProgramsOption, width, willing
-from nogging.collecting.keeping import Told, keep
+from nogging.collecting.keeping import TurnTold, keep
 from nogging.collecting.schedule import entry
 from nogging.collecting.visiting import AT_ONCE, Limits
 from nogging.inventory import Inventory, load_inventory
-from nogging.judging.noticing import ENDED, GOES_ON, About, Notice
+from nogging.judging.noticing import ENDED, GOES_ON, Notice, NoticedExpectation
 from nogging.judging.verdict import Verdict, many
 
 
@@ -64,7 +64,7 @@ def command(
     rules = Rules.parse(thin) if thin else None
     receivers = Receivers.load(notify, to, secret()) if notify else None
 
-    def tell(told: Told) -> None:
+    def tell(told: TurnTold) -> None:
         problems = receivers.tell(told.notices, told.at) if receivers else []
         print(line(replace(told, remarks=(*told.remarks, *problems))), flush=True)
 
@@ -94,7 +94,7 @@ def command(
     return PASS
 
 
-def line(told: Told) -> str:
+def line(told: TurnTold) -> str:
     """A turn in one line, and below it what a person should know."""
     kinds = f" of {', '.join(told.kinds)}" * bool(told.kinds)
     lost = f", {many(told.missed, 'turn')} missed" * bool(told.missed)
@@ -122,7 +122,7 @@ def notice(one: Notice) -> list[str]:
     return [*lines, *(f"  likely from {cause}" for cause in one.causes)]
 
 
-def _told(what: str, about: About, at: datetime) -> str:
+def _told(what: str, about: NoticedExpectation, at: datetime) -> str:
     lasted = str(at - about.since).split(".")[0]
     if what == ENDED:
         return f"passes again, after {lasted}: {about.title}"

@@ -16,7 +16,7 @@ from nogging.errors import QuestionError
 from nogging.judging.verdict import many
 from nogging.metrics.listening import PATH, Latest, server
 from nogging.metrics.points import points
-from nogging.metrics.store import LINES, REMOTE, Way, send, send_new
+from nogging.metrics.store import LINES, REMOTE, Transport, send, send_new
 from nogging.metrics.written import ALERTS, line_protocol, openmetrics
 
 
@@ -61,7 +61,7 @@ def command(
     return PASS
 
 
-def _send(folder: Path, url: str, way: Way) -> None:
+def _send(folder: Path, url: str, way: Transport) -> None:
     if is_history(folder):
         sent, left = send_new(History(folder), url, way)
         print(f"{many(sent, 'moment')} sent, {left} left")

@@ -45,16 +45,16 @@ def command(
     """The records of a capture, and questions of them: counted, sorted, alike, without those of another capture."""
     named = names_in(fields or "")
     asked = Question(
-        kind,
-        where,
-        named,
-        settled,
-        names_in(count_by or ""),
-        names_in(alike or ""),
-        None if figures is None else [] if figures == "all" else names_in(figures or ""),
-        names_in(sort or ""),
-        top,
-        captured(minus) if minus is not None else None,
+        kind=kind,
+        where=where,
+        fields=named,
+        settled=settled,
+        count_by=names_in(count_by or ""),
+        alike=names_in(alike or ""),
+        figures=None if figures is None else [] if figures == "all" else names_in(figures or ""),
+        sort=names_in(sort or ""),
+        top=top,
+        minus=captured(minus) if minus is not None else None,
     )
     what = "unread lines" if kind == UNREAD else f"{kind} records"
     nothing = f"no {what}" + (f" where {where}" if where else "")

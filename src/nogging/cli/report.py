@@ -21,11 +21,11 @@ from nogging.judging.check import check
 from nogging.judging.comparing import compare
 from nogging.judging.verdict import Judgement
 from nogging.report import junit, markdown, plain
-from nogging.report.page import Told, page
+from nogging.report.page import PageSubject, page
 from nogging.report.text import look_first
 
 
-class Form(StrEnum):
+class ReportForm(StrEnum):
     """What a report is."""
 
     HTML = "html"
@@ -40,11 +40,13 @@ def command(
     to: Annotated[
         Path | None, typer.Option("--to", help="The file. Without: report.html, all else is printed.")
     ] = None,
-    format: Annotated[Form, typer.Option("--format", help="A page, or a text for a ticket or a pipeline.")] = Form.HTML,
+    format: Annotated[
+        ReportForm, typer.Option("--format", help="A page, or a text for a ticket or a pipeline.")
+    ] = ReportForm.HTML,
 ) -> int:
     """Writes one HTML file that loads nothing from anywhere: verdict, network, devices, evidence, records, journal."""
     performed = folders[0] if len(folders) == 1 and is_performance(folders[0]) else None
-    if format is Form.HTML:
+    if format is ReportForm.HTML:
         found = told(performed) if performed else _of_captures(folders, expectations)
         to, text = to or (performed / PAGE if performed else Path(PAGE)), page(found)
     elif performed is not None:
@@ -59,27 +61,27 @@ def command(
     return PASS
 
 
-def _ticket(found: ticket.Ticket, format: Form) -> str:
-    if format is Form.JSON:
+def _ticket(found: ticket.Ticket, format: ReportForm) -> str:
+    if format is ReportForm.JSON:
         return _json(ticket.as_json(found))
-    return ticket.as_markdown(found) if format is Form.MARKDOWN else ticket.as_junit(found)
+    return ticket.as_markdown(found) if format is ReportForm.MARKDOWN else ticket.as_junit(found)
 
 
-def _text(folders: list[Path], expectations: Path | None, format: Form) -> str:
+def _text(folders: list[Path], expectations: Path | None, format: ReportForm) -> str:
     """Captures, judged or compared, as text."""
     before, after = _sides(folders)
     if expectations is not None:
         return _judgement(check(expectations, after=after, before=before), format)
-    if before is None or format is Form.JUNIT:
+    if before is None or format is ReportForm.JUNIT:
         raise QuestionError("nothing is judged here; give what is to be judged, with --expectations")
     found = compare(before, after)
-    return markdown.comparison(found) if format is Form.MARKDOWN else _json(plain.comparison(found))
+    return markdown.comparison(found) if format is ReportForm.MARKDOWN else _json(plain.comparison(found))
 
 
-def _judgement(found: Judgement, format: Form) -> str:
-    if format is Form.JSON:
+def _judgement(found: Judgement, format: ReportForm) -> str:
+    if format is ReportForm.JSON:
         return _json(plain.judgement(found))
-    return markdown.judgement(found) if format is Form.MARKDOWN else junit.judgement(found)
+    return markdown.judgement(found) if format is ReportForm.MARKDOWN else junit.judgement(found)
 
 
 def _json(told: Any) -> str:
@@ -93,10 +95,10 @@ def _sides(folders: list[Path]) -> tuple[Capture | None, Capture]:
     return captures[0] if len(captures) == 2 else None, captures[-1]
 
 
-def _of_captures(folders: list[Path], expectations: Path | None) -> Told:
+def _of_captures(folders: list[Path], expectations: Path | None) -> PageSubject:
     before, after = _sides(folders)
     title = " and ".join(str(one) for one in folders)
     if expectations is None:
-        return Told(title, after, before)
+        return PageSubject(title, after, before)
     judged = check(expectations, after=after, before=before)
-    return Told(judged.title, after, before, plain.judgement(judged), first=look_first(judged) or "")
+    return PageSubject(judged.title, after, before, plain.judgement(judged), first=look_first(judged) or "")

@@ -13,7 +13,7 @@ from nogging.cli import PASS
 from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines, width
 from nogging.errors import QuestionError
 from nogging.report import plain
-from nogging.report.text import Page
+from nogging.report.text import TextPage
 
 
 def command(
@@ -40,8 +40,8 @@ def command(
     return PASS
 
 
-def _page(found: list[Sentence], short: bool) -> Page:
-    page = Page(width())
+def _page(found: list[Sentence], short: bool) -> TextPage:
+    page = TextPage(width())
     for one in found:
         page.prose(one.text)
         for place in () if short else one.evidence:

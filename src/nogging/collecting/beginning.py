@@ -16,7 +16,7 @@ from typing import Any
 import yaml
 
 from nogging.captures.writing import replace_text
-from nogging.collecting.finding import Found, find
+from nogging.collecting.finding import FoundDevice, find
 from nogging.errors import FileError, QuestionError
 from nogging.files import loads, read_text
 from nogging.inventory import PORT, Device, Inventory, InventoryModel, Login, Secret, Settings, good_port, plain_name
@@ -143,22 +143,32 @@ def inventory_of(
         login = Login(user=one.user or user or None, password=password)
         settings = Settings(login=login, known_hosts=known_hosts)
         name = one.name or (one.address if one.port == PORT else f"{one.address}:{one.port}")
-        devices.append(Device(name, one.address, one.dialect or "linux", one.port, one.labels, settings, folder))
+        devices.append(
+            Device(
+                name=name,
+                address=one.address,
+                dialect=one.dialect or "linux",
+                port=one.port,
+                labels=one.labels,
+                settings=settings,
+                folder=folder,
+            )
+        )
     return Inventory(tuple(devices), folder / INVENTORY, everyone=tuple(devices))
 
 
-def found_out(several: list[Newcomer], inventory: Inventory, ask: Callable[[str], str] | None) -> list[Found]:
+def found_out(several: list[Newcomer], inventory: Inventory, ask: Callable[[str], str] | None) -> list[FoundDevice]:
     """Each device with its name and what it speaks, in the order of the newcomers; those that say it are not asked."""
     asked = [device for one, device in zip(several, inventory.devices, strict=True) if not one.dialect]
     answers = iter(find(replace(inventory, devices=tuple(asked)), ask=ask) if asked else ())
     found = [
-        Found(device, device.name) if one.dialect else next(answers)
+        FoundDevice(device, device.name) if one.dialect else next(answers)
         for one, device in zip(several, inventory.devices, strict=True)
     ]
     return _with_names(several, found)
 
 
-def _with_names(several: list[Newcomer], found: list[Found]) -> list[Found]:
+def _with_names(several: list[Newcomer], found: list[FoundDevice]) -> list[FoundDevice]:
     """Where nobody gave a name, that of the prompt; where two devices call themselves the same, the place as well."""
     wanted = [one.name or told.name or told.device.name for one, told in zip(several, found, strict=True)]
     often = Counter(name.lower() for name in wanted)
@@ -170,7 +180,7 @@ def _with_names(several: list[Newcomer], found: list[Found]) -> list[Found]:
     return named
 
 
-def inventory_text(found: Iterable[Found], user: str, password: Secret | None) -> str:
+def inventory_text(found: Iterable[FoundDevice], user: str, password: Secret | None) -> str:
     """The inventory file; who was not found out stands in it as a remark, with the reason."""
     login: dict[str, Any] = {"user": user} if user else {}
     if password is not None:

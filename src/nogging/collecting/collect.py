@@ -34,6 +34,7 @@ from nogging.report.progress import Progress, telling
 PARTLY = "partly"
 
 Ask = Callable[[str], str]
+"""Puts a question to a person, and gives the answer."""
 
 
 def commands_for(
@@ -124,7 +125,7 @@ def collect(
                     Writer(folder, masker, resume=resume, readers=inventory.readers, links=inventory.links) as writer,
                     telling(progress, len(inventory)) as told,
                 ):
-                    await Run(writer, inventory, visitor, limits.within, told).all(plan)
+                    await FleetRun(writer, inventory, visitor, limits.within, told).all(plan)
 
         try:
             finish(run())
@@ -159,7 +160,7 @@ class Visitor(Protocol):
         """The run is over."""
 
 
-class Run:
+class FleetRun:
     """One run over a fleet."""
 
     def __init__(
@@ -203,4 +204,14 @@ class Run:
             self.done += 1
             if self.progress is not None:
                 seconds, total = time.monotonic() - began, len(self.inventory)
-                self.progress(Progress(self.done, total, device.name, outcome, reason, seconds, answered))
+                self.progress(
+                    Progress(
+                        done=self.done,
+                        total=total,
+                        device=device.name,
+                        outcome=outcome,
+                        reason=reason,
+                        seconds=seconds,
+                        commands=answered,
+                    )
+                )

@@ -19,7 +19,7 @@ from nogging.captures.logs import by_device
 from nogging.collecting.credentials import REFUSALS, Gates, Secrets
 from nogging.collecting.each import each
 from nogging.collecting.finishing import finish
-from nogging.devices.ssh import HEIGHT, WIDTH, WINDOW, Octets, SshLink, connection_to
+from nogging.devices.ssh import HEIGHT, WIDTH, WINDOW, SshLink, SshOctets, connection_to
 from nogging.dialects.declared import dialects, load_dialect
 from nogging.errors import DeviceError, NotUnderstood, QuestionError, Silent
 from nogging.inventory import Device, Inventory
@@ -34,7 +34,7 @@ FIRST_WITHIN, STILL_FOR, MOST = 20.0, 1.2, 500_000
 
 
 @dataclass(frozen=True)
-class Found:
+class FoundDevice:
     """A device with what it speaks and is called; or why that is not known."""
 
     device: Device
@@ -43,13 +43,13 @@ class Found:
     reason: str = ""
 
 
-def find(inventory: Inventory, at_once: int = 50, ask: Callable[[str], str] | None = None) -> list[Found]:
+def find(inventory: Inventory, at_once: int = 50, ask: Callable[[str], str] | None = None) -> list[FoundDevice]:
     """Finds out what each device speaks, whatever the inventory says of it; what fails is told, never raised."""
     secrets, gates = Secrets(ask), Gates(REFUSALS)
     for device in inventory.devices:
         secrets.of(device)
 
-    async def asked(device: Device, tunnel: asyncssh.SSHClientConnection | None) -> Found:
+    async def asked(device: Device, tunnel: asyncssh.SSHClientConnection | None) -> FoundDevice:
         async with gates.of(device, secrets.of(device)).login():
             connection = await connection_to(device, secrets.of(device), tunnel)
         try:
@@ -59,24 +59,24 @@ def find(inventory: Inventory, at_once: int = 50, ask: Callable[[str], str] | No
         finally:
             connection.abort()
 
-    def failed(device: Device, error: DeviceError) -> Found:
-        return Found(device, "", error.outcome, str(error))
+    def failed(device: Device, error: DeviceError) -> FoundDevice:
+        return FoundDevice(device, "", error.outcome, str(error))
 
     return finish(each(inventory, at_once, secrets, asked, failed))
 
 
-async def _asked(device: Device, connection: asyncssh.SSHClientConnection, secret: Credentials) -> Found:
+async def _asked(device: Device, connection: asyncssh.SSHClientConnection, secret: Credentials) -> FoundDevice:
     process = await connection.create_process(
         term_type="vt100", term_size=(WIDTH, HEIGHT), encoding=None, stderr=asyncssh.STDOUT, window=WINDOW
     )
-    link = SshLink(Octets(connection, process))
+    link = SshLink(SshOctets(connection, process))
     said = await _said(link)
     for question in QUESTIONS:
         link.write(question + "\n")
         said += await _said(link)
         if found := _known(said):
             name, dialect = found
-            return Found(replace(device, dialect=dialect), name)
+            return FoundDevice(replace(device, dialect=dialect), name)
         if _is_paged(said):
             link.write("q")
             said += await _said(link)

@@ -35,17 +35,17 @@ from nogging.captures.thinning import Rules
 from nogging.captures.writing import digest_in
 from nogging.collecting.collect import PARTLY, Ask, collect
 from nogging.collecting.credentials import NotTried, Secrets
-from nogging.collecting.schedule import Due, Entry, delayed, following, missed
+from nogging.collecting.schedule import Due, ScheduleEntry, delayed, following, missed
 from nogging.collecting.visiting import Limits
 from nogging.dialects.places import LIBRARY, places
 from nogging.errors import CaptureError, LoginRefused, NoggingError
 from nogging.inventory import Inventory
-from nogging.judging.changed import Change, changed, first, left
+from nogging.judging.changed import ChangedRecord, changed, first, left
 from nogging.judging.check import check
 from nogging.judging.noticing import NOTICES, Notice, written_in
 from nogging.judging.noticing import judged as was_judged
 from nogging.judging.verdict import Judgement, worst
-from nogging.metrics.store import LINES, REMOTE, Way, send_new
+from nogging.metrics.store import LINES, REMOTE, Transport, send_new
 from nogging.reading.asking import forget
 
 REFUSED = frozenset({LoginRefused.outcome, NotTried.outcome})
@@ -65,7 +65,7 @@ SET_BACK = timedelta(seconds=2)
 
 
 @dataclass(frozen=True)
-class Told:
+class TurnTold:
     """What came of a turn. `new` counts the answers that were not known, `octets` what the moment takes on the disk;
     `remarks` are what a person should know of it."""
 
@@ -103,8 +103,8 @@ class Keeper:
 
     load: Callable[[], Inventory]
     history: History
-    entries: Sequence[Entry]
-    tell: Callable[[Told], None]
+    entries: Sequence[ScheduleEntry]
+    tell: Callable[[TurnTold], None]
     limits: Limits = field(default_factory=Limits)
     ask: Ask | None = None
     clock: Clock = field(default_factory=Clock)
@@ -113,7 +113,7 @@ class Keeper:
     """The moment that `before` means to the expectations."""
     windows: Path | None = None
     """Expectations over windows of time."""
-    stores: Sequence[tuple[str, Way]] = ()
+    stores: Sequence[tuple[str, Transport]] = ()
     """The addresses of the stores that get the numbers of each moment, and the way to each."""
 
     def __post_init__(self) -> None:
@@ -157,7 +157,19 @@ class Keeper:
             turn, before, capture = self.moment(inventory, due, lost)
         except (NoggingError, OSError) as error:
             self.remarks.append(f"this turn came to nothing: {error}")
-            self.told(Told(began, due.kinds, len(inventory), 0, 0, 0, 0, time.monotonic() - monotonic, lost))
+            self.told(
+                TurnTold(
+                    at=began,
+                    kinds=due.kinds,
+                    devices=len(inventory),
+                    captured=0,
+                    answers=0,
+                    new=0,
+                    octets=0,
+                    seconds=time.monotonic() - monotonic,
+                    missed=lost,
+                )
+            )
             return
         new, stored = _new(before, capture.manifest), self.history.sizes()[turn]
         verdict, notices = self.judged(turn, capture, due)
@@ -170,16 +182,16 @@ class Keeper:
             if entry.reason
         ]
         self.told(
-            Told(
-                turn.at,
-                due.kinds,
-                len(inventory),
-                sum(one.outcome == CAPTURED for one in entries.values()),
-                sum(one.commands_answered for one in entries.values()),
-                new,
-                stored,
-                time.monotonic() - monotonic,
-                lost,
+            TurnTold(
+                at=turn.at,
+                kinds=due.kinds,
+                devices=len(inventory),
+                captured=sum(one.outcome == CAPTURED for one in entries.values()),
+                answers=sum(one.commands_answered for one in entries.values()),
+                new=new,
+                octets=stored,
+                seconds=time.monotonic() - monotonic,
+                missed=lost,
                 verdict=verdict,
                 notices=tuple(notices),
             )
@@ -217,7 +229,7 @@ class Keeper:
             return "", []
         return str(judgement.verdict), notices
 
-    def told(self, told: Told) -> None:
+    def told(self, told: TurnTold) -> None:
         self.tell(replace(told, remarks=tuple(self.remarks)))
         self.remarks = []
 
@@ -275,7 +287,7 @@ class Keeper:
                 if known.run == last.run and known.text() == last.text():
                     folder.rename(aside)
 
-    def changes(self, before: Manifest | None, capture: Capture, at: datetime) -> list[Change]:
+    def changes(self, before: Manifest | None, capture: Capture, at: datetime) -> list[ChangedRecord]:
         """What changed since each device was last heard, which mostly was the moment before."""
         heard = {name for name, one in capture.manifest.devices.items() if one.outcome in TOLD}
         known = self.last_heard(before)
@@ -286,7 +298,7 @@ class Keeper:
         self.causes = []
         for name in heard:
             groups.setdefault(known.get(name), set()).add(name)
-        found: list[Change] = []
+        found: list[ChangedRecord] = []
         for moment, devices in groups.items():
             try:
                 found += self.since(moment, devices, capture, at)
@@ -298,7 +310,7 @@ class Keeper:
             self.last_told.pop(name, None)
         return found + left(gone, at)
 
-    def since(self, moment: datetime | None, devices: set[str], capture: Capture, at: datetime) -> list[Change]:
+    def since(self, moment: datetime | None, devices: set[str], capture: Capture, at: datetime) -> list[ChangedRecord]:
         """What changed of some devices since a moment; one that was let go since is the one before it."""
         turns = self.history.turns if moment else []
         until = bisect.bisect_right(turns, moment, key=lambda one: one.at) if moment else 0
@@ -356,12 +368,12 @@ class Keeper:
 def keep(
     load: Callable[[], Inventory],
     to: str | Path,
-    entries: Sequence[Entry],
+    entries: Sequence[ScheduleEntry],
     *,
     rules: Rules | None = None,
     limits: Limits | None = None,
     turns: int | None = None,
-    tell: Callable[[Told], None] = lambda _: None,
+    tell: Callable[[TurnTold], None] = lambda _: None,
     ask: Ask | None = None,
     clock: Clock | None = None,
     expectations: str | Path | None = None,
@@ -382,17 +394,17 @@ def keep(
     with begun(to, rules) as history:
         shift = random.Random(str(history.folder.resolve())).random()
         keeper = Keeper(
-            load,
-            history,
-            delayed(entries, shift),
-            tell,
-            limits or Limits(),
-            ask,
-            clock or Clock(),
-            Path(expectations) if expectations else None,
-            against,
-            Path(windows) if windows else None,
-            [(url, way) for url, way in ((store, LINES), (remote_write, REMOTE)) if url],
+            load=load,
+            history=history,
+            entries=delayed(entries, shift),
+            tell=tell,
+            limits=limits or Limits(),
+            ask=ask,
+            clock=clock or Clock(),
+            expectations=Path(expectations) if expectations else None,
+            against=against,
+            windows=Path(windows) if windows else None,
+            stores=[(url, way) for url, way in ((store, LINES), (remote_write, REMOTE)) if url],
         )
         with contextlib.suppress(KeyboardInterrupt):
             keeper.turns(turns)

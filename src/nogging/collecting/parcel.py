@@ -31,7 +31,7 @@ class _Packed:
         return self.into.getvalue()
 
 
-class _Answer:
+class _PackedAnswer:
     """An answer that arrives at a worker."""
 
     def __init__(self, parcel: Parcel, command: str, masker: Masker) -> None:
@@ -123,8 +123,8 @@ class Packing:
     def told(self, device: str, command: str) -> bool:
         return command in self.parcel.entries
 
-    def answer_file(self, device: str, command: str) -> _Answer:
-        return _Answer(self.parcel, command, self.masker.fresh())
+    def answer_file(self, device: str, command: str) -> _PackedAnswer:
+        return _PackedAnswer(self.parcel, command, self.masker.fresh())
 
     def answered(self, device: str, command: str, entry: CommandEntry) -> None:
         self.parcel.entries[command] = entry

@@ -22,7 +22,7 @@ DELAYED = 0.1
 
 
 @dataclass(frozen=True)
-class Entry:
+class ScheduleEntry:
     """Some kinds of records (all, where none are named), and when they are asked: so often, and how far into that."""
 
     kinds: tuple[str, ...]
@@ -38,7 +38,7 @@ class Entry:
         return max(0, (end - EPOCH - self.offset) // self.every - (begin - EPOCH - self.offset) // self.every)
 
 
-def entry(text: str) -> Entry:
+def entry(text: str) -> ScheduleEntry:
     """Of `5m`, `02:30`, `neighbor,interface=1m`, `setting=02:30`. Raises `QuestionError`."""
     named, equal, when = text.rpartition("=")
     kinds = tuple(kind.strip() for kind in named.split(",")) if equal else ()
@@ -48,18 +48,18 @@ def entry(text: str) -> Entry:
     every = short_span(when.strip(), "smhd", 6)
     daily = after_midnight(when.strip())
     if daily is not None:
-        return Entry(kinds, DAY, daily)
+        return ScheduleEntry(kinds, DAY, daily)
     if every is None or every < LEAST:
         raise QuestionError(f"'{text}': write how often like this: 5m, or 02:30 (UTC), or neighbor,interface=1m")
-    return Entry(kinds, every)
+    return ScheduleEntry(kinds, every)
 
 
-def delayed(entries: Sequence[Entry], part: float) -> tuple[Entry, ...]:
+def delayed(entries: Sequence[ScheduleEntry], part: float) -> tuple[ScheduleEntry, ...]:
     """The same, those on intervals later by a part (0 to 1) of what is allowed of them; all by the same time, so that
     those that fall together still do."""
     shortest = min((one.every for one in entries if not one.offset), default=timedelta())
     by = shortest * DELAYED * part
-    return tuple(one if one.offset else Entry(one.kinds, one.every, by) for one in entries)
+    return tuple(one if one.offset else ScheduleEntry(one.kinds, one.every, by) for one in entries)
 
 
 @dataclass(frozen=True)
@@ -70,7 +70,7 @@ class Due:
     kinds: tuple[str, ...]
 
 
-def following(entries: Sequence[Entry], moment: datetime) -> Due:
+def following(entries: Sequence[ScheduleEntry], moment: datetime) -> Due:
     """The next turn after a moment; what falls on the same instant is one turn."""
     at = min(one.after(moment) for one in entries)
     together = [one for one in entries if one.after(moment) == at]
@@ -78,6 +78,6 @@ def following(entries: Sequence[Entry], moment: datetime) -> Due:
     return Due(at, () if everything else tuple(dict.fromkeys(kind for one in together for kind in one.kinds)))
 
 
-def missed(entries: Sequence[Entry], last: datetime, due: datetime) -> int:
+def missed(entries: Sequence[ScheduleEntry], last: datetime, due: datetime) -> int:
     """How many turns should have been between two."""
     return max(one.between(last, due - timedelta(microseconds=1)) for one in entries)

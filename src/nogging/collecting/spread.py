@@ -51,7 +51,7 @@ _NO_END = 2**31
 
 
 @dataclass
-class Place:
+class WorkerPlace:
     """A worker of the run. `under_way` counts its errands."""
 
     address: str
@@ -78,7 +78,7 @@ class Spread:
         self.gates = Gates(limits.refusals)
         self.here = Visits(limits, inventory.jump_host, secrets.of, log)
         self.slots = asyncio.Semaphore(0)
-        self.places: dict[str, Place] = {}
+        self.places: dict[str, WorkerPlace] = {}
         self.changed = asyncio.Condition()
         self.over = ""
         self.run, self.key = uuid.uuid4().hex, os.urandom(32)
@@ -182,7 +182,7 @@ class Spread:
                 sealed = sealed_for(told.public, self.key)
                 await self.client.run(worker.begin, self.run, sealed, self.brief, workers=[address])
                 async with self.changed:
-                    self.places[address] = Place(address)
+                    self.places[address] = WorkerPlace(address)
                     self.changed.notify_all()
                 for _ in range(max(self.limits.at_once, 1)):
                     self.slots.release()
@@ -279,7 +279,7 @@ class Spread:
                     self.changed.notify_all()
         raise Lost("two workers were lost while they asked it; it is not asked a third time")
 
-    async def _free(self) -> Place:
+    async def _free(self) -> WorkerPlace:
         """The worker with the least to do, as soon as one has a place free."""
         most = max(self.limits.at_once, 1)
         async with self.changed:
@@ -290,7 +290,7 @@ class Spread:
             place.under_way += 1
             return place
 
-    async def _sent(self, place: Place, errand: Errand) -> Parcel:
+    async def _sent(self, place: WorkerPlace, errand: Errand) -> Parcel:
         self.numbers += 1
         about = str(self.numbers).encode()
         letter = self.envelope.seal(errand, b"to " + about)
@@ -315,7 +315,7 @@ class Spread:
             raise RuntimeError(f"on the worker at {place.address}:\n{told}")
         return cast(Parcel, told)
 
-    async def _gone(self, place: Place) -> None:
+    async def _gone(self, place: WorkerPlace) -> None:
         """Waits until it is seen that a worker is gone; one that is still there has forgotten the run, and is new."""
         with contextlib.suppress(TimeoutError):
             await asyncio.wait_for(place.lost.wait(), _SILENT * (WATCH + CONNECT_WITHIN))

@@ -204,6 +204,14 @@ async def _command(way: Way, device: Device, one: Asked, receiver: Receiver) -> 
             return True
         raise
     seconds = round(time.monotonic() - began, 3)
-    entry = CommandEntry(ANSWERED, "", started, seconds, file.put_in_place(), file.octets, True)
+    entry = CommandEntry(
+        outcome=ANSWERED,
+        reason="",
+        started=started,
+        duration=seconds,
+        digest=file.put_in_place(),
+        octets=file.octets,
+        whole=True,
+    )
     receiver.answered(device.name, one.command, entry)
     return True

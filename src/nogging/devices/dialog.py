@@ -22,7 +22,7 @@ from collections import deque
 from dataclasses import dataclass
 
 from nogging.captures.screen import Pieces, acting, rendered
-from nogging.dialects.declared import Mode, Session
+from nogging.dialects.declared import Mode, SessionRules
 from nogging.errors import LoginRefused, NotUnderstood
 
 _ANY_HOST = r"(?P<host>[A-Za-z0-9_][A-Za-z0-9_.-]*)"
@@ -46,7 +46,7 @@ class Send:
 
 
 @dataclass(frozen=True)
-class Lines:
+class AnswerLines:
     """Complete lines of the answer that is under way, each with its line end."""
 
     text: str
@@ -66,11 +66,11 @@ class Done:
     command: str
 
 
-Event = Send | Lines | Ready | Done
+DialogEvent = Send | AnswerLines | Ready | Done
 
 
 @dataclass(frozen=True)
-class _Step:
+class _DialogStep:
     """A line to send and the modes whose prompt ends the step; `kept` is for what was asked, not for the way. A step
     into a mode that `asks` may be answered with the secret, once; then only the mode's own prompt is good."""
 
@@ -83,7 +83,7 @@ class _Step:
 class Dialog:
     """One session's state. It begins waiting for the first prompt."""
 
-    def __init__(self, session: Session, secret: str | None = None) -> None:
+    def __init__(self, session: SessionRules, secret: str | None = None) -> None:
         self.session = session
         self.secret = secret
         self.answered_secret = False
@@ -91,19 +91,19 @@ class Dialog:
         self.mode: str | None = None
         self.first: str | None = None
         self.hosts: dict[str, str] = {}
-        self.steps: deque[_Step] = deque([_Step(None, tuple(session.modes))])
+        self.steps: deque[_DialogStep] = deque([_DialogStep(None, tuple(session.modes))])
         self.pieces = Pieces()
         self.echo = ""
 
-    def receive(self, text: str) -> list[Event]:
+    def receive(self, text: str) -> list[DialogEvent]:
         """What follows from text that arrived."""
-        events: list[Event] = []
+        events: list[DialogEvent] = []
         kept = [shown for line in self.pieces.take(text) if (shown := self._line(line)) is not None]
         if kept and self.steps and self.steps[0].kept:
-            events.append(Lines("".join(kept)))
+            events.append(AnswerLines("".join(kept)))
         return events + self._at_the_end()
 
-    def ask(self, command: str, mode: str = "") -> list[Event]:
+    def ask(self, command: str, mode: str = "") -> list[DialogEvent]:
         """Asks for the answer to a command, in a mode (the present one, where none is named).
 
         Raises `NotUnderstood` where the mode cannot be reached from here.
@@ -114,10 +114,10 @@ class Dialog:
         wanted = mode or self.mode
         self.steps.extend(self._way(self.mode, wanted))
         after = tuple(self.session.modes) if self.session.moves(command.strip()) else (wanted,)
-        self.steps.append(_Step(command, after, kept=True))
+        self.steps.append(_DialogStep(command, after, kept=True))
         return self._begin()
 
-    def rise(self) -> list[Event]:
+    def rise(self) -> list[DialogEvent]:
         """Goes to the privileged mode, where the dialect has one and the session is not in it."""
         raised = self.session.raised
         if not raised or self.mode == raised:
@@ -144,7 +144,7 @@ class Dialog:
             shown = shown.lstrip().removeprefix(self.session.pager).lstrip()
         return shown + "\n"
 
-    def _at_the_end(self) -> list[Event]:
+    def _at_the_end(self) -> list[DialogEvent]:
         """Looks at the line that has not ended: a pager, or the prompt that ends the step."""
         if not self.steps or self.pieces.length > LONGEST_TAIL:
             return []
@@ -164,7 +164,7 @@ class Dialog:
         mode = next((name for name in step.modes if self._is_prompt(name, shown)), None)
         return [] if mode is None else self._ended(step, mode)
 
-    def _tell_secret(self) -> list[Event]:
+    def _tell_secret(self) -> list[DialogEvent]:
         if self.secret is None:
             raise LoginRefused("it asks for a secret to raise the session; the inventory has none ('raise:')")
         if self.answered_secret:
@@ -190,7 +190,7 @@ class Dialog:
         except NotUnderstood:
             return False
 
-    def _ended(self, step: _Step, mode: str) -> list[Event]:
+    def _ended(self, step: _DialogStep, mode: str) -> list[DialogEvent]:
         self.prompt = rendered(self.pieces.tail).strip()
         self.steps.popleft()
         self.pieces.clear()
@@ -198,14 +198,14 @@ class Dialog:
         first, arrived = self.mode is None, mode != self.mode
         self.mode, self.first = mode, self.first or mode
         if arrived:
-            prepare = [_Step(line, (mode,)) for line in self.session.modes[mode].prepare]
+            prepare = [_DialogStep(line, (mode,)) for line in self.session.modes[mode].prepare]
             self.steps.extendleft(reversed(prepare))
-        events: list[Event] = [Ready(mode)] if first else []
+        events: list[DialogEvent] = [Ready(mode)] if first else []
         if step.kept:
             events.append(Done(step.line or ""))
         return events + self._begin()
 
-    def _begin(self) -> list[Event]:
+    def _begin(self) -> list[DialogEvent]:
         if not self.steps or self.steps[0].line is None:
             return []
         line = self.steps[0].line
@@ -214,7 +214,7 @@ class Dialog:
         self.echo = "".join(line.split())
         return [Send(line + "\n")]
 
-    def _way(self, here: str, there: str) -> list[_Step]:
+    def _way(self, here: str, there: str) -> list[_DialogStep]:
         """The steps from one mode to another: up to what both have above them, and down again.
 
         The mode that the login gave is never left upwards: that would end the session.
@@ -229,8 +229,8 @@ class Dialog:
         if common is None or any(not modes[name].leave or name == self.first for name in climbs):
             raise NotUnderstood(f"this login gives no way from '{here}' to '{there}'")
         return [
-            *(_Step(modes[name].leave, (modes[name].above,)) for name in climbs),
-            *(_Step(modes[name].enter, (name,), asks=modes[name].asks) for name in reversed(descents)),
+            *(_DialogStep(modes[name].leave, (modes[name].above,)) for name in climbs),
+            *(_DialogStep(modes[name].enter, (name,), asks=modes[name].asks) for name in reversed(descents)),
         ]
 
     @property

@@ -180,7 +180,7 @@ async def _aside(message: bytes, work: Callable[[Any], Found], given: Any) -> Fo
     return await asyncio.to_thread(work, given) if len(message) > _LONG else work(given)
 
 
-class Octets(Protocol):
+class OctetStream(Protocol):
     """What moves the octets of a session."""
 
     async def read(self) -> bytes:
@@ -195,7 +195,7 @@ class Netconf:
     """A session: `within` is how many seconds of silence it bears, `most` how many megabytes an answer may have."""
 
     def __init__(
-        self, link: Octets, namespaces: Mapping[str, str], within: float, log: Log | None = None, most: int = MOST
+        self, link: OctetStream, namespaces: Mapping[str, str], within: float, log: Log | None = None, most: int = MOST
     ) -> None:
         self.link, self.namespaces, self.within, self.log, self.most = link, namespaces, within, log, most
         self.amount = Amount("its hello", GREETING)

@@ -11,7 +11,7 @@ from typing import Protocol
 
 from nogging.captures.screen import Pieces, rendered
 from nogging.devices.bounds import GREETING, MOST, Amount, answer_to
-from nogging.devices.dialog import Dialog, Done, Event, Lines, Send, one_line
+from nogging.devices.dialog import AnswerLines, Dialog, DialogEvent, Done, Send, one_line
 from nogging.dialects.declared import Dialect
 from nogging.errors import Lost, NotUnderstood, Silent
 
@@ -19,11 +19,11 @@ Sink = Callable[[str], None]
 """Takes the lines of an answer as they arrive."""
 Log = Callable[[str, str], None]
 """Takes what was sent (`>`) and what arrived (`<`)."""
-Run = Callable[[str, Callable[[bytes], None]], Awaitable[int | None]]
+RunCommand = Callable[[str, Callable[[bytes], None]], Awaitable[int | None]]
 """Runs one command, hands its output on as it comes, and gives its exit status."""
 
 
-class Link(Protocol):
+class TextLink(Protocol):
     """What a way to a device offers: text both ways."""
 
     async def read(self) -> str:
@@ -54,13 +54,13 @@ class Way(Protocol):
     async def close(self) -> None: ...
 
 
-class Session:
+class LineSession:
     """A command line session on one device. `within` is how many seconds of silence it bears, `most` how many megabytes
     an answer may have."""
 
     def __init__(
         self,
-        link: Link,
+        link: TextLink,
         dialect: Dialect,
         within: float,
         raising: str | None = None,
@@ -100,13 +100,13 @@ class Session:
         while True:
             self._send(events)
             for event in events:
-                if isinstance(event, Lines):
+                if isinstance(event, AnswerLines):
                     sink(event.text)
                 elif isinstance(event, Done):
                     return
             events = self.dialog.receive(await self._more())
 
-    def _send(self, events: list[Event]) -> None:
+    def _send(self, events: list[DialogEvent]) -> None:
         for event in events:
             if isinstance(event, Send):
                 if self.log is not None:
@@ -141,7 +141,7 @@ class Once:
         self,
         dialect: Dialect,
         within: float,
-        run: Run,
+        run: RunCommand,
         end: Callable[[], Awaitable[None]],
         log: Log | None = None,
         most: int = MOST,

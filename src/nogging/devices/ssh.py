@@ -16,7 +16,7 @@ from typing import Any
 import asyncssh
 
 from nogging.devices.bounds import MOST
-from nogging.devices.session import Log, Once, Session, Way
+from nogging.devices.session import LineSession, Log, Once, Way
 from nogging.errors import DeviceError, HostKeyRefused, LoginRefused, Lost, NotUnderstood, Silent, Unreachable
 from nogging.inventory import Device
 
@@ -40,7 +40,7 @@ class Credentials:
     """The private key itself, with its certificate where it has one, for where its file is not."""
 
 
-class Octets:
+class SshOctets:
     """The octets of one channel."""
 
     def __init__(self, connection: asyncssh.SSHClientConnection, process: asyncssh.SSHClientProcess[bytes]) -> None:
@@ -66,7 +66,7 @@ class Octets:
 class SshLink:
     """A shell on a pseudo-terminal that is wide enough not to wrap."""
 
-    def __init__(self, octets: Octets) -> None:
+    def __init__(self, octets: SshOctets) -> None:
         self.octets = octets
         self.decoder = codecs.getincrementaldecoder("utf-8")("backslashreplace")
 
@@ -198,7 +198,9 @@ async def connect(
         process = await connection.create_process(
             term_type="vt100", term_size=(WIDTH, HEIGHT), encoding=None, stderr=asyncssh.STDOUT, window=WINDOW
         )
-        session = Session(SshLink(Octets(connection, process)), device.spoken, within, credentials.raising, log, most)
+        session = LineSession(
+            SshLink(SshOctets(connection, process)), device.spoken, within, credentials.raising, log, most
+        )
         await session.open()
     except BaseException as error:
         connection.abort()
@@ -218,7 +220,7 @@ async def _netconf(
         process = await connection.create_process(subsystem="netconf", encoding=None)
     except asyncssh.Error as error:
         raise NotUnderstood(f"it has no NETCONF: {error.reason}") from None
-    session = Netconf(Octets(connection, process), device.spoken.namespaces, within, log, most)
+    session = Netconf(SshOctets(connection, process), device.spoken.namespaces, within, log, most)
     await session.open()
     return session
 

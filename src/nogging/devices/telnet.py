@@ -16,7 +16,7 @@ import re
 
 from nogging.devices.bounds import GREETING, MOST, OPTION, Amount
 from nogging.devices.dialog import LONGEST_TAIL
-from nogging.devices.session import Log, Session
+from nogging.devices.session import LineSession, Log
 from nogging.devices.ssh import ANSWER_WITHIN, CONNECT_WITHIN, Credentials, place
 from nogging.errors import LoginRefused, Lost, Silent, TooMuch, Unreachable
 from nogging.inventory import Device
@@ -115,7 +115,7 @@ class TelnetLink:
             await asyncio.wait_for(self.writer.wait_closed(), 2)
 
 
-async def connect_telnet(device: Device, credentials: Credentials, log: Log | None = None) -> Session:
+async def connect_telnet(device: Device, credentials: Credentials, log: Log | None = None) -> LineSession:
     """Opens a session on a device; a `DeviceError` names the stage at which that failed."""
     within = device.settings.connect_within or CONNECT_WITHIN
     try:
@@ -129,7 +129,7 @@ async def connect_telnet(device: Device, credentials: Credentials, log: Log | No
         await asyncio.wait_for(_login(link, device, credentials), within)
         answer_within = device.settings.answer_within or ANSWER_WITHIN
         most = device.settings.answer_most or MOST
-        session = Session(link, device.spoken, answer_within, credentials.raising, log, most)
+        session = LineSession(link, device.spoken, answer_within, credentials.raising, log, most)
         await session.open()
     except TimeoutError:
         await link.close()

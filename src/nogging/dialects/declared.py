@@ -37,7 +37,7 @@ class Mode(Strict):
     """Lines that are sent first in it. As `[terminal length 0]`."""
 
 
-class Session(Strict):
+class SessionRules(Strict):
     """How a command line session goes: its modes, its pager."""
 
     modes: dict[str, Mode]
@@ -75,7 +75,7 @@ class Session(Strict):
         return tuple(one for known in self.modes.values() for one in known.never)
 
 
-class Clock(Strict):
+class ClockAnswer(Strict):
     """How a device tells the time: the command, what of its answer is the time, and how that is written (as
     `strptime` has it; without a `form`, as ISO 8601 or written out, with the zone's name; UTC where none is told)."""
 
@@ -160,7 +160,7 @@ class Dialect(Strict):
     """Patterns of commands that only read, each with its mode. As `{"show <-...>": ""}`."""
     sends: tuple[str, ...] = ()
     """First words of commands that send traffic. As `[ping]`."""
-    clock: Clock | None = None
+    clock: ClockAnswer | None = None
     """How a device tells the time."""
     ping: Ping | None = None
     """How a device sends one echo."""
@@ -176,7 +176,7 @@ class Dialect(Strict):
     """Prefixes of the models that it answers in. As `{if: "urn:ietf:params:xml:ns:yang:ietf-interfaces"}`."""
     bare_names: bool = False
     """Whether elements of an answer in XML are known by their names alone: each release has namespaces of its own."""
-    session: Session = Session(modes={})
+    session: SessionRules = SessionRules(modes={})
     """How a session at its command line goes."""
 
     @cached_property

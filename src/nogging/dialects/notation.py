@@ -52,7 +52,7 @@ class Space:
 
 
 @dataclass(frozen=True)
-class Value:
+class PatternValue:
     """`field` is empty where the value is not kept."""
 
     field: str
@@ -77,7 +77,7 @@ class Choice:
     optional: bool
 
 
-Element = Literal | Space | Value | Choice
+Element = Literal | Space | PatternValue | Choice
 Sequence_ = tuple[Element, ...]
 Verbatim = tuple[re.Pattern[str], dict[str, bool]]
 
@@ -95,7 +95,7 @@ class Pattern:
 
     text: str
     regex: re.Pattern[str]
-    values: tuple[Value, ...]
+    values: tuple[PatternValue, ...]
     first_word: str | None
     """The word that every matching line begins with, where there is such a word."""
     elements: Sequence_ = ()
@@ -116,11 +116,11 @@ def compile_pattern(text: str, but: tuple[str, ...] = (), without: tuple[str, ..
         raise NotationError(f"more than {MOST_OPTIONALS} optional parts and choices; write two lines instead", 0)
     elements = _quoted(elements)
     written, _ = _written(elements, frozenset({_END}))
-    values = tuple(one for one in walk(elements) if isinstance(one, Value) and one.field)
+    values = tuple(one for one in walk(elements) if isinstance(one, PatternValue) and one.field)
     kept_out = rf"(?!(?:{_either(but)})(?:\s|$))" if but else ""
     kept_out += rf"(?!.*(?<!\w)(?:{_either(without)})(?!\w))" if without else ""
     found = Pattern(text, re.compile(kept_out + written), values, _first_word(elements), elements)
-    if not any(isinstance(one, Value) and one.verbatim for one in walk(elements)):
+    if not any(isinstance(one, PatternValue) and one.verbatim for one in walk(elements)):
         return found
     regex, trace = traced(found)
     named = {f"v{n}": value.verbatim for n, (value, _) in enumerate(trace.values) if value.verbatim or value.field}
@@ -136,7 +136,7 @@ class Trace:
     """An expression that tells all that it did: the group `v<n>` is the text of the n-th of `values`, each kept with
     the characters that it stops at; `c<n>` is where the n-th of `choices` began, `b<n>_<k>` its k-th branch."""
 
-    values: list[tuple[Value, str]] = field(default_factory=list)
+    values: list[tuple[PatternValue, str]] = field(default_factory=list)
     choices: list[Choice] = field(default_factory=list)
 
 
@@ -156,7 +156,7 @@ def keeping_nothing(pattern: Pattern) -> str:
 def _emptied(elements: Sequence_) -> Sequence_:
     return tuple(
         replace(one, field="")
-        if isinstance(one, Value)
+        if isinstance(one, PatternValue)
         else replace(one, branches=tuple(_emptied(branch) for branch in one.branches))
         if isinstance(one, Choice)
         else one
@@ -174,7 +174,7 @@ def _loose(element: Element) -> str:
         return r"[ \t]+"
     if isinstance(element, Literal):
         return re.escape(element.text)
-    if isinstance(element, Value):
+    if isinstance(element, PatternValue):
         if element.quoted:
             return r'[^"]*'
         return r"\S.*" if element.rest else _dated(element, r"\S+" + r"[ \t]+\S+" * (element.words - 1))
@@ -256,7 +256,7 @@ class _Parser:
             self.at += 1
         return Literal(found)
 
-    def value(self) -> Value:
+    def value(self) -> PatternValue:
         start = self.at
         end = self.text.find(">", start)
         if end < 0:
@@ -271,7 +271,7 @@ class _Parser:
             raise NotationError(f"'<{inner}>' is not a value; a literal '<' is written '\\<'", start)
         if unit and unit not in UNITS:
             raise NotationError(f"unknown unit '{unit}'{nearest(unit, UNITS)}", start)
-        return Value(name if kept else "", unit, rest, start, words, verbatim=verbatim)
+        return PatternValue(name if kept else "", unit, rest, start, words, verbatim=verbatim)
 
 
 def _counted(name: str) -> tuple[str, int]:
@@ -304,7 +304,7 @@ def _quoted(elements: Sequence_) -> Sequence_:
     for n, element in enumerate(found):
         if isinstance(element, Choice):
             found[n] = Choice(tuple(_quoted(branch) for branch in element.branches), element.optional)
-        elif isinstance(element, Value) and 0 < n < len(found) - 1:
+        elif isinstance(element, PatternValue) and 0 < n < len(found) - 1:
             before, after = found[n - 1], found[n + 1]
             marks = isinstance(before, Literal) and before.text[-1:] == '"' and isinstance(after, Literal)
             found[n] = replace(element, quoted=marks and isinstance(after, Literal) and after.text[0] == '"')
@@ -326,7 +326,7 @@ def _element_written(element: Element, after: Stops, trace: Trace | None) -> tup
     if isinstance(element, Literal):
         tail = _SPACE if after <= {_SPACE, _END} else ""
         return re.escape(element.text), frozenset({element.text + tail})
-    if isinstance(element, Value):
+    if isinstance(element, PatternValue):
         return _value_written(element, after, trace), frozenset({_VALUE})
     number = len(trace.choices) if trace is not None else 0
     if trace is not None:
@@ -342,7 +342,7 @@ def _element_written(element: Element, after: Stops, trace: Trace | None) -> tup
     return f"(?:{joined})", begins
 
 
-def _value_written(value: Value, after: Stops, trace: Trace | None) -> str:
+def _value_written(value: PatternValue, after: Stops, trace: Trace | None) -> str:
     group = "(" if value.field else "(?:"
     literals = sorted(stop for stop in after if stop not in (_END, _SPACE, _VALUE))
     if trace is not None:
@@ -362,7 +362,7 @@ def _value_written(value: Value, after: Stops, trace: Trace | None) -> str:
     return group + _dated(value, word + rf"(?:[ \t]++{word})" * (value.words - 1)) + ")"
 
 
-def _dated(value: Value, word: str) -> str:
+def _dated(value: PatternValue, word: str) -> str:
     """A time of day may have its date before it, as a word of its own."""
     return rf"(?:\d{{4}}-\d\d-\d\d[ \t]++\d\d:[\d:.]++|{word})" if value.may_be_dated else word
 

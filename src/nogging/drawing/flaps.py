@@ -29,7 +29,7 @@ _SIGNS = {"down": ("v", "went down"), "up": ("^", "came up"), "": ("D", "changed
 
 
 @dataclass(frozen=True, order=True)
-class Flap:
+class UpOrDown:
     """Something that went down or came up (`state`; empty where that is not told)."""
 
     at: datetime
@@ -74,17 +74,17 @@ def flaps(*captures: Capture, where: str | None = None) -> tuple[Figure, str]:
     return figure, f"{many(downs, 'time')} down on {len(rows)} ports and neighbors, first {first}{more}"
 
 
-def told(captures: tuple[Capture, ...], where: str | None) -> Iterator[Flap]:
+def told(captures: tuple[Capture, ...], where: str | None) -> Iterator[UpOrDown]:
     """All that logs and timers tell of ports and neighbors; what both say stands at one place."""
     known: set[tuple[object, ...]] = set()
     for capture in captures:
         for row in select(capture, "event", None)[0]:
             what = row["interface"] or row["neighbor"]
             if what and row["at"]:
-                yield Flap(row["at"], row["device"], what, row["state"] or "")
+                yield UpOrDown(row["at"], row["device"], what, row["state"] or "")
         for kind, name, timer, is_up in _TIMERS:
             for row in select(capture, kind, where if kind == "interface" else None)[0]:
                 again = row["device"], row[name], is_up(row), row[timer] and round(row[timer].timestamp() / _APART)
                 if row[timer] and again not in known:
                     known.add(again)
-                    yield Flap(row[timer], row["device"], row[name], "up" if is_up(row) else "down")
+                    yield UpOrDown(row[timer], row["device"], row[name], "up" if is_up(row) else "down")

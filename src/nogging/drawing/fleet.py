@@ -21,7 +21,7 @@ _NAMED = 12
 
 
 @dataclass(frozen=True)
-class Cell:
+class DeviceCell:
     """A device: how much of it was not well in each capture; None where it was not captured."""
 
     device: str
@@ -65,22 +65,22 @@ def fleet(*captures: Capture, by: str = "") -> tuple[Figure, str]:
     )
 
 
-def laid_out(captures: tuple[Capture, ...], by: str) -> dict[str, list[Cell]]:
+def laid_out(captures: tuple[Capture, ...], by: str) -> dict[str, list[DeviceCell]]:
     """The devices by the values of the label."""
     found = about(*captures, by=by)
     counts = [Counter(one.device for one in part.not_well) for part in found.whole]
     where = {device: value for parts in found.parts for value, part in parts.items() for device in part.devices}
-    grid: dict[str, list[Cell]] = {value: [] for value in found.values}
+    grid: dict[str, list[DeviceCell]] = {value: [] for value in found.values}
     for device, value in sorted(where.items()):
         numbers = tuple(
             counts[n][device] if (one := capture.devices.get(device)) and one.outcome == CAPTURED else None
             for n, capture in enumerate(captures)
         )
-        grid[value].append(Cell(device, numbers))
+        grid[value].append(DeviceCell(device, numbers))
     return grid
 
 
-def _square(axes: Axes, x: float, y: float, cell: Cell, named: bool) -> None:
+def _square(axes: Axes, x: float, y: float, cell: DeviceCell, named: bool) -> None:
     from matplotlib.patches import Rectangle
 
     last = cell.not_well[-1]

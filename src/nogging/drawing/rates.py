@@ -17,7 +17,7 @@ from nogging.report.cleaning import clean
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-Port = tuple[str, str]
+DevicePort = tuple[str, str]
 _OCTETS = ("in_octets", "out_octets")
 
 
@@ -53,11 +53,13 @@ def rates(before: Capture, after: Capture, where: str | None = None) -> tuple[Fi
     return figure, f"{len(bits)} ports that carried something, {len(faults)} with faults that grew{more}"
 
 
-def measured(before: Capture, after: Capture) -> tuple[dict[Port, tuple[float, float]], dict[Port, dict[str, float]]]:
+def measured(
+    before: Capture, after: Capture
+) -> tuple[dict[DevicePort, tuple[float, float]], dict[DevicePort, dict[str, float]]]:
     """Of each port the bits a second in and out, and the faults a second by counter, where they grew."""
     kind = KINDS["interface"]
-    octets: dict[Port, dict[str, float]] = defaultdict(dict)
-    faults: dict[Port, dict[str, float]] = defaultdict(dict)
+    octets: dict[DevicePort, dict[str, float]] = defaultdict(dict)
+    faults: dict[DevicePort, dict[str, float]] = defaultdict(dict)
     for row in grown(Pairs(after, before), kind):
         port = row["device"], row["interface"]
         if row["per_second"] is not None and row["field"] in _OCTETS:

@@ -17,7 +17,7 @@ from nogging.report.cleaning import clean
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-Way = tuple[str, str]
+RouteWay = tuple[str, str]
 """A protocol, and where its routes lead."""
 
 
@@ -39,7 +39,7 @@ def routes(*captures: Capture, where: str | None = None) -> tuple[Figure, str]:
     return figure, f"{many(len(both), 'way')}{said}"
 
 
-def _left_out(others: Sequence[tuple[Way, tuple[int, ...]]]) -> str:
+def _left_out(others: Sequence[tuple[RouteWay, tuple[int, ...]]]) -> str:
     if not others:
         return ""
     changed = sum(numbers[0] != numbers[-1] for _, numbers in others)
@@ -47,11 +47,11 @@ def _left_out(others: Sequence[tuple[Way, tuple[int, ...]]]) -> str:
     return f"; {many(len(others), 'more way')} are not drawn, {told}"
 
 
-def _both(counted: list[Counter[Way]]) -> dict[Way, tuple[int, ...]]:
+def _both(counted: list[Counter[RouteWay]]) -> dict[RouteWay, tuple[int, ...]]:
     return {way: tuple(one[way] for one in counted) for way in {way for one in counted for way in one}}
 
 
-def _counted(capture: Capture, where: str | None) -> Counter[Way]:
+def _counted(capture: Capture, where: str | None) -> Counter[RouteWay]:
     """Each route once for each of its next hops."""
     rows, _ = select(capture, "route", where)
     owners = {row["ip"]: row["device"] for row in capture.records("address").select(["ip", "device"]).to_pylist()}

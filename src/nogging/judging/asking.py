@@ -12,14 +12,13 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
-from nogging.judging.evidence import Lines
+from nogging.judging.evidence import EvidenceLines
 from nogging.judging.expectation import Expectation, Explanation, Waiver
 from nogging.judging.gaps import Gap, gaps, not_running, unasked, witnesses
 from nogging.judging.hidden import Hidden
 from nogging.judging.pairs import AFTER, BEFORE, Pairs, side_of
 from nogging.judging.verdict import NO_BEFORE, Failure
-from nogging.predicates import Path as NamePath
-from nogging.predicates import Predicate, identifier
+from nogging.predicates import NamePath, Predicate, identifier
 from nogging.predicates.tree import varying
 from nogging.records import Kind, Nature
 from nogging.records.field import RESOLUTION
@@ -37,7 +36,7 @@ class Sorted:
 
 
 @dataclass(frozen=True)
-class Asked:
+class AskedSql:
     """The predicates of an expectation as SQL over a table of pairs."""
 
     where: str
@@ -58,9 +57,9 @@ class Asking:
         self.known_gaps: dict[tuple[str, str], list[Gap]] = {}
         self.known_hidden: dict[str, Hidden] = {}
 
-    def _lines(self) -> dict[str, Lines]:
+    def _lines(self) -> dict[str, EvidenceLines]:
         sides = {AFTER: self.pairs.after, BEFORE: self.pairs.before}
-        return {side: Lines(capture, side) for side, capture in sides.items() if capture is not None}
+        return {side: EvidenceLines(capture, side) for side, capture in sides.items() if capture is not None}
 
     def begin_anew(self) -> None:
         """After the captures were replaced by others with the same answers."""
@@ -144,11 +143,11 @@ class Asking:
         columns |= {("label", one): identifier("l_" + one) for one in self.pairs.labels}
         return " AND ".join(part.sql(lambda path: columns.get(path)) for part in parts) or "true"
 
-    def asked(self, one: Expectation) -> Asked:
+    def asked(self, one: Expectation) -> AskedSql:
         after = self.pairs.resolver(AFTER, one.kind)
         parts = one.demand.parts() if one.demand else []
         looks_back = one.demand is not None and one.demand.uses("before")
-        return Asked(
+        return AskedSql(
             self.where_of(one, AFTER),
             self.where_of(one, BEFORE),
             self.guarded(one.demand, one.kind, AFTER),
@@ -207,13 +206,13 @@ class Asking:
         shown |= {node.text: self.pairs.value(node, record["device"]) for node in varying(one.where, one.demand)}
         parts = one.demand.parts() if one.demand else []
         return Failure(
-            record["device"],
-            shown,
-            self.reason(one, row, record, certain),
-            tuple(part.text for n, part in enumerate(parts) if here and row.get(f"p{n}") is not True),
-            {name: before[name] for name in named if before.get(name) is not None} if before else None,
-            row.get("mb") is False and here and before is not None,
-            tuple(evidence),
+            device=record["device"],
+            record=shown,
+            reason=self.reason(one, row, record, certain),
+            demanded=tuple(part.text for n, part in enumerate(parts) if here and row.get(f"p{n}") is not True),
+            before={name: before[name] for name in named if before.get(name) is not None} if before else None,
+            already=row.get("mb") is False and here and before is not None,
+            evidence=tuple(evidence),
         )
 
     def reason(self, one: Expectation, row: dict[str, Any], record: dict[str, Any], certain: bool) -> str:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from nogging.judging.asking import Asking
 from nogging.judging.compare import differences
 from nogging.judging.expectation import Expectation
-from nogging.judging.faults import Change
+from nogging.judging.faults import Alteration
 from nogging.judging.pairs import Pairs
 from nogging.judging.verdict import Difference, Verdict
 from nogging.records import Kind
@@ -37,7 +37,7 @@ def turned_rows(asking: Asking, one: Expectation, broken: Broken, in_order: str)
 class Broken:
     """The rows of one kind as the faults leave them."""
 
-    def __init__(self, pairs: Pairs, kind: Kind, changes: list[tuple[int, Change]]) -> None:
+    def __init__(self, pairs: Pairs, kind: Kind, changes: list[tuple[int, Alteration]]) -> None:
         self.pairs, self.kind, self.changes = pairs, kind, changes
         self.name = f"broken_{kind.name}"
         self.touched = self._make(self.name, pairs.table(kind), ("a",))
@@ -103,7 +103,7 @@ class _Index:
         self.table, self.letter = table, letter
         self.known: dict[tuple[str, ...], dict[tuple[Any, ...], list[int]]] = {}
 
-    def rows(self, change: Change) -> list[int]:
+    def rows(self, change: Alteration) -> list[int]:
         names = tuple(change.match)
         if names not in self.known:
             columns = [self.table.column(f"{self.letter}_{name}").to_pylist() for name in names]
@@ -116,7 +116,7 @@ class _Index:
         return self.known[names].get(tuple(change.match.values()), [])
 
 
-def _changed(change: Change, letter: str, kind: Kind) -> list[dict[str, Any]]:
+def _changed(change: Alteration, letter: str, kind: Kind) -> list[dict[str, Any]]:
     """What becomes of a row: other values, nothing, or, where it is another record then, nothing and a new one."""
     gone = {"a_here": False} if letter == "a" else {f"{letter}_{name}": None for name in kind.fields}
     if change.fields is None:

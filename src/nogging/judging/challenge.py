@@ -25,7 +25,7 @@ from nogging.judging.compare import compare_pairs
 from nogging.judging.consequences import Consequences
 from nogging.judging.expectations import AnyExpectation, Expectations, load_expectations
 from nogging.judging.explaining import Explaining
-from nogging.judging.faults import Change, Fault, Faults
+from nogging.judging.faults import Alteration, Fault, Faults
 from nogging.judging.pairs import Pairs
 from nogging.judging.quantifiers import every, exactly, none, some
 from nogging.judging.quantifiers.joined import JoinedExpectation
@@ -92,8 +92,8 @@ class _Challenger:
         self.left_out = dict(faults.left_out)
         self.broken = {kind: Broken(pairs, KINDS[kind], changes) for kind, changes in self.by_kind().items()}
 
-    def by_kind(self) -> dict[str, list[tuple[int, Change]]]:
-        found: dict[str, list[tuple[int, Change]]] = defaultdict(list)
+    def by_kind(self) -> dict[str, list[tuple[int, Alteration]]]:
+        found: dict[str, list[tuple[int, Alteration]]] = defaultdict(list)
         for n, fault in enumerate(self.faults):
             for change in fault.changes:
                 found[change.kind].append((n, change))

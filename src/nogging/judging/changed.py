@@ -32,10 +32,10 @@ time."""
 MOVES = 2
 """Of a cause no more fields are told than these; all of them are in the comparison."""
 
-Change = dict[str, Any]
+ChangedRecord = dict[str, Any]
 
 
-def first(capture: Capture, devices: Collection[str], at: datetime) -> list[Change]:
+def first(capture: Capture, devices: Collection[str], at: datetime) -> list[ChangedRecord]:
     """All that is there of devices that were not seen before."""
     found = []
     for kind in LASTING:
@@ -50,7 +50,7 @@ def first(capture: Capture, devices: Collection[str], at: datetime) -> list[Chan
     return found + logged(None, capture, devices, at)
 
 
-def logged(before: Capture | None, after: Capture, devices: Collection[str], at: datetime) -> list[Change]:
+def logged(before: Capture | None, after: Capture, devices: Collection[str], at: datetime) -> list[ChangedRecord]:
     """The messages of logs that were not there before, by device."""
     known: dict[tuple[Any, ...], list[str | None]] = defaultdict(list)
     for row in _rows(before, EVENT, devices) if before else ():
@@ -79,9 +79,11 @@ def _is_same(was: str | None, now: str | None) -> bool:
     return abs(datetime.fromisoformat(was) - datetime.fromisoformat(now)) <= SAME_MESSAGE
 
 
-def changed(before: Capture, after: Capture, devices: Collection[str], at: datetime) -> tuple[list[Change], list[str]]:
+def changed(
+    before: Capture, after: Capture, devices: Collection[str], at: datetime
+) -> tuple[list[ChangedRecord], list[str]]:
     """What changed of some devices, as far as both captures tell, and in a line each from what most of it follows."""
-    found: dict[tuple[Any, ...], Change] = {}
+    found: dict[tuple[Any, ...], ChangedRecord] = {}
     comparison = compare(before, after)
     rows: dict[str, dict[tuple[Any, ...], list[dict[str, Any]]]] = {}
     for one in comparison.differences:
@@ -123,7 +125,7 @@ def _word(value: Any) -> str:
     return "nothing" if value is None else f"{value:%Y-%m-%d %H:%M:%S}" if isinstance(value, datetime) else str(value)
 
 
-def left(devices: Collection[str], at: datetime) -> list[Change]:
+def left(devices: Collection[str], at: datetime) -> list[ChangedRecord]:
     """Devices that are not watched any more."""
     return [{"at": at.isoformat(), "what": LEFT, "device": device} for device in devices]
 

@@ -77,14 +77,14 @@ class Judge:
         if asked.other == "fail":
             verdicts += [Verdict.FAIL] * bool(left) + [Verdict.UNPROVEN] * bool(comparison.not_compared)
         return Judgement(
-            worst(verdicts),
-            asked.title,
-            results,
-            (*explained, *noise),
-            left,
-            comparison.not_compared,
-            len(comparison.differences),
-            asked.other,
+            verdict=worst(verdicts),
+            title=asked.title,
+            results=results,
+            explained=(*explained, *noise),
+            unexplained=left,
+            not_compared=comparison.not_compared,
+            differences=len(comparison.differences),
+            other=asked.other,
             compared=True,
             notes=(*notes, *comparison.notes),
             growing=growing(self.pairs),

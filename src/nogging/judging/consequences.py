@@ -19,9 +19,9 @@ from nogging.judging.pairs import Pairs
 from nogging.judging.verdict import HOPS, Difference
 from nogging.records import KINDS, Field, Kind, Nature
 from nogging.records.field import REMAINDER
-from nogging.records.resting import Names, covered, resting
+from nogging.records.resting import NamedValues, covered, resting
 
-Hop = dict[str, Any]
+HopRow = dict[str, Any]
 Follows = Iterator[tuple[int, str]]
 """The number of a difference, and why it follows."""
 Effects = Iterator[tuple[int, str, set[str]]]
@@ -46,8 +46,8 @@ class Consequences:
                     self.by_name[one.device, one.kind, field.name][name].append(n)
 
     @cached_property
-    def names(self) -> dict[tuple[str, str, str], Names]:
-        return {place: Names(names) for place, names in self.by_name.items()}
+    def names(self) -> dict[tuple[str, str, str], NamedValues]:
+        return {place: NamedValues(names) for place, names in self.by_name.items()}
 
     def of(self, causes: Iterable[int]) -> dict[int, str]:
         """All that follows from some differences, and what follows from that: each with its reason."""
@@ -147,7 +147,7 @@ def may_follow(kind: Kind) -> set[str]:
     return found | ({HOPS} if kind.members and any(_resting_fields(kind)) else set())
 
 
-def _one_way(ways: set[str], value: str, lost: list[Hop], got: list[Hop], name: str) -> set[str]:
+def _one_way(ways: set[str], value: str, lost: list[HopRow], got: list[HopRow], name: str) -> set[str]:
     """A route that lost a hop by what goes down, and the hops that it has instead, follow from that; one that got a hop
     by what comes up, and lost others for it, from that."""
     both = {DOWN, UP}
@@ -172,21 +172,21 @@ def _named(one: Difference, field: Field) -> list[str]:
     return sorted(str(value) for value in values if value)
 
 
-def _lost(one: Difference) -> list[Hop]:
+def _lost(one: Difference) -> list[HopRow]:
     """The members that a record had and has not, or that are not well any more."""
     return [hop for hop in _hops(one.before) if hop not in _hops(one.after) and _is_well(one, hop)]
 
 
-def _got(one: Difference) -> list[Hop]:
+def _got(one: Difference) -> list[HopRow]:
     return [hop for hop in _hops(one.after) if hop not in _hops(one.before) and _is_well(one, hop)]
 
 
-def _is_well(one: Difference, hop: Hop) -> bool:
+def _is_well(one: Difference, hop: HopRow) -> bool:
     told = [field for field in KINDS[one.kind].own if field.well is not None and hop.get(field.name) is not None]
     return all(hop[field.name] == field.well for field in told)
 
 
-def _hops(record: dict[str, Any] | None) -> list[Hop]:
+def _hops(record: dict[str, Any] | None) -> list[HopRow]:
     return list((record or {}).get(HOPS) or ())
 
 

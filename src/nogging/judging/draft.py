@@ -36,7 +36,7 @@ MOST_DEVICES = 30
 ENOUGH = 0.95
 """The share of the routes of a device that has to stay."""
 
-Rows = list[dict[str, Any]]
+DraftRows = list[dict[str, Any]]
 
 
 @dataclass(frozen=True)
@@ -114,9 +114,9 @@ class _Drafter:
                 yield from self.counted(kind, rows)
                 yield from self.landmarks(kind, rows)
 
-    def sorts(self, kind: Kind, table: pa.Table) -> dict[str, Rows]:
+    def sorts(self, kind: Kind, table: pa.Table) -> dict[str, DraftRows]:
         """The records of each sort: by the first word where the field is free text, and then of several only."""
-        found: dict[str, Rows] = defaultdict(list)
+        found: dict[str, DraftRows] = defaultdict(list)
         free = is_free(kind)
         for row in table.to_pylist():
             word = (row[kind.sort] or "").split(" ")[0] if free else row[kind.sort]
@@ -124,7 +124,7 @@ class _Drafter:
                 found[word].append(row)
         return {word: rows for word, rows in sorted(found.items()) if len(rows) > 1 or not free}
 
-    def well(self, kind: Kind, sorts: Mapping[str, Rows]) -> Iterator[Drafted]:
+    def well(self, kind: Kind, sorts: Mapping[str, DraftRows]) -> Iterator[Drafted]:
         for field in kind.own:
             if field.well is None or not field.moves_with:
                 continue
@@ -142,11 +142,11 @@ class _Drafter:
                     )
                     yield Drafted(f"Every {noun} is {what}", _share(kind, could, astray, what), body)
 
-    def alike(self, kind: Kind, sorts: Mapping[str, Rows]) -> Iterator[Drafted]:
+    def alike(self, kind: Kind, sorts: Mapping[str, DraftRows]) -> Iterator[Drafted]:
         """What the records of one sort have in common; where nothing is told nothing is expected."""
         for field in (one for one in kind.own if one.alike):
             words: dict[Any, list[str]] = defaultdict(list)
-            odd: dict[Any, Rows] = defaultdict(list)
+            odd: dict[Any, DraftRows] = defaultdict(list)
             for word, rows in sorts.items():
                 told = Counter(row[field.name] for row in rows if row[field.name] is not None)
                 if told.total() < 2:
@@ -171,9 +171,9 @@ class _Drafter:
                 body = (f"every: {kind.name}", f"where: {where}", f"must: {field.name} = 0")
                 yield Drafted(f"No {kind.name} counts {field.name}", f"none of {len(told)} does", body)
 
-    def telling(self, kind: Kind, field: Field, table: pa.Table) -> tuple[str, Rows]:
+    def telling(self, kind: Kind, field: Field, table: pa.Table) -> tuple[str, DraftRows]:
         """The records of those devices that tell a field of all, or of nearly all, of theirs."""
-        by_device: dict[str, Rows] = defaultdict(list)
+        by_device: dict[str, DraftRows] = defaultdict(list)
         for row in table.select([*kind.keys, field.name]).to_pylist():
             by_device[row["device"]].append(row)
         silent = {device: [row for row in rows if row[field.name] is None] for device, rows in by_device.items()}
@@ -224,7 +224,7 @@ class _Drafter:
             why = f"it has {n}; {ENOUGH:.0%} of them" if many else "what is gone fails no other rule"
             yield Drafted(title, why, (f"count: {kind.name}", f"where: {where}", f"must: {must}"))
 
-    def well_rows(self, kind: Kind, well: list[str], table: pa.Table) -> Rows:
+    def well_rows(self, kind: Kind, well: list[str], table: pa.Table) -> DraftRows:
         """The records that are well, and could be otherwise."""
         if not well:
             return list(
@@ -268,16 +268,16 @@ def _on(devices: Sequence[str]) -> str:
     )
 
 
-def _few(rows: Rows) -> int:
+def _few(rows: DraftRows) -> int:
     return min(MOST_EXCEPTIONS, len(rows) // 3)
 
 
-def _but(kind: Kind, rows: Rows) -> str:
+def _but(kind: Kind, rows: DraftRows) -> str:
     told = ([_equal(kind.fields[key], row[key]) for key in kind.keys if row[key] is not None] for row in rows)
     return "".join(f" and not ({' and '.join(parts)})" for parts in told)
 
 
-def _share(kind: Kind, rows: Rows, but: Rows, what: str) -> str:
+def _share(kind: Kind, rows: DraftRows, but: DraftRows, what: str) -> str:
     names = ", ".join(" ".join(str(row[key]) for key in kind.keys if row[key]) for row in but)
     return f"{len(rows) - len(but)} of {len(rows)} are {what}" + (f"; not {names}" if names else "")
 

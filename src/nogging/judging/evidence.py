@@ -13,7 +13,7 @@ MOST_LINES = 12
 AROUND = 2
 
 
-class Lines:
+class EvidenceLines:
     """The answers of a capture, read again for their lines, each once."""
 
     def __init__(self, capture: Capture, when: str) -> None:

@@ -8,8 +8,7 @@ from datetime import date
 
 from nogging.files import Place
 from nogging.judging.rows import Wanted
-from nogging.predicates import Path as NamePath
-from nogging.predicates import Predicate
+from nogging.predicates import NamePath, Predicate
 from nogging.records import Kind
 
 

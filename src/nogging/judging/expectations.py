@@ -19,10 +19,9 @@ from nogging.judging.pairs import Pairs
 from nogging.judging.quantifiers.joined import JoinedExpectation, JoinedModel, joined_expectation
 from nogging.judging.quantifiers.path import PathExpectation, PathModel, path_expectation
 from nogging.judging.reuse import Condition, SharingModel, Vocabulary, with_included
-from nogging.judging.rows import Rows, Wanted, wanted
+from nogging.judging.rows import DeclaredRows, Wanted, wanted
 from nogging.judging.verdict import HOPS
-from nogging.predicates import Path as NamePath
-from nogging.predicates import Predicate, Schema
+from nogging.predicates import NamePath, Predicate, Schema
 from nogging.records import KINDS, Kind, Nature, Type
 from nogging.records import Field as RecordField
 
@@ -32,7 +31,7 @@ _OF_ALL = ("path", "joined")
 """What is not asked of records of a kind."""
 _CONDITIONED = ("every", "count")
 _WHETHER = {key: {"type": "boolean"} for key in ("must", "should")}
-Names = str | tuple[str, ...]
+OneOrMoreNames = str | tuple[str, ...]
 
 
 def _known(name: str) -> str:
@@ -70,14 +69,14 @@ class ExpectModel(Strict):
     """The number of records of this kind is as `must` says of `n` (of routes, `hops` counts next hops). As `route`."""
     exactly: KindName | None = None
     """The records of this kind are the `rows` and no others. As `neighbor`."""
-    rows: Rows | None = None
+    rows: DeclaredRows | None = None
     """The rows of `exactly`: written here, in a CSV file, or those of a capture. As `cabling.csv`, `{capture:
     before, fields: [device, name]}`."""
     path: PathModel | None = None
     """Packets arrive, on every branch of equal cost."""
     joined: JoinedModel | None = None
     """Each of some devices is joined to each of others."""
-    per: Names | None = None
+    per: OneOrMoreNames | None = None
     """What is counted for itself: of each device, label or field. As `device`, `[os_name, label.tier]`."""
     of: str | None = None
     """The field of which different values are counted, instead of records. As `os_release`."""
@@ -133,7 +132,7 @@ class ExplainModel(Strict):
     """The kind of the records. As `neighbor`."""
     what: What | tuple[What, ...] | None = None
     """What may become of them. As `[gone, new]`, `moved`."""
-    fields: Names | None = None
+    fields: OneOrMoreNames | None = None
     """Of those that move, the fields that may. As `[oper_status, speed]`."""
     whole: bool = False
     """That whatever becomes of the records is meant."""
@@ -341,20 +340,20 @@ class _Checked:
         demanded = self.counted(kind, per) if quantifier == "count" else schema
         demand = self.condition(getattr(model, strength), demanded, (*where, strength))
         return Expectation(
-            model.title or _worded(model, quantifier),
-            quantifier,
-            kind,
-            condition,
-            demand,
-            strength,
-            model.gone == "allowed",
-            model.may_be_empty,
-            self.rows(model, kind, condition, (*where, "rows")),
-            per,
-            of,
+            title=model.title or _worded(model, quantifier),
+            quantifier=quantifier,
+            kind=kind,
+            where=condition,
+            demand=demand,
+            strength=strength,
+            gone_allowed=model.gone == "allowed",
+            may_be_empty=model.may_be_empty,
+            wanted=self.rows(model, kind, condition, (*where, "rows")),
+            per=per,
+            of=of,
         )
 
-    def per(self, names: Names | None, schema: Schema, where: Path_) -> tuple[NamePath, ...]:
+    def per(self, names: OneOrMoreNames | None, schema: Schema, where: Path_) -> tuple[NamePath, ...]:
         known = [one for one in schema if len(one) == 1 or one[0] == "label"]
         listed = (names,) if isinstance(names, str) else names or ()
         return tuple(self.named(name, known, where) for name in listed)
@@ -380,15 +379,15 @@ class _Checked:
         what: set[str] = {model.what} if isinstance(model.what, str) else set(model.what or ())
         fields = self.may_move(model, kind, condition, what, where)
         return Explanation(
-            model.title or f"{', '.join(sorted(what)) or 'any'} {kind.name}",
-            kind,
-            frozenset(_WHATS if model.whole else what or {"moved"}),
-            condition,
-            model.times,
-            model.must_occur,
-            model.consequences,
-            fields,
-            self.source.place(where),
+            title=model.title or f"{', '.join(sorted(what)) or 'any'} {kind.name}",
+            kind=kind,
+            what=frozenset(_WHATS if model.whole else what or {"moved"}),
+            where=condition,
+            times=model.times,
+            must_occur=model.must_occur,
+            consequences=model.consequences,
+            fields=fields,
+            place=self.source.place(where),
         )
 
     def may_move(

@@ -22,7 +22,8 @@ from nogging.judging.pairs import Pairs
 from nogging.predicates.tree import identifier
 from nogging.records import KINDS, Field, Kind, Nature, Type
 from nogging.records.field import REMAINDER
-from nogging.records.resting import Names, covered, resting
+from nogging.records.joining import Row
+from nogging.records.resting import NamedValues, covered, resting
 
 MANY_MORE = 100_000
 LATER = timedelta(minutes=10)
@@ -33,17 +34,16 @@ MOST_RECORDS = 200
 MOST_SHOWN = 40
 INSTEAD = "what the network would do instead"
 
-Match = Mapping[str, Any]
+WhichRecords = Mapping[str, Any]
 """Which records: the values that their fields have."""
-Row = dict[str, Any]
 
 
 @dataclass(frozen=True)
-class Change:
+class Alteration:
     """Records of one kind that are gone (`fields` is None), or whose fields have other values."""
 
     kind: str
-    match: Match
+    match: WhichRecords
     fields: Mapping[str, Any] | None = None
 
 
@@ -56,7 +56,7 @@ class Fault:
     field: str
     how: str
     title: str
-    changes: tuple[Change, ...]
+    changes: tuple[Alteration, ...]
     cannot_tell: str = ""
 
     @property
@@ -88,7 +88,7 @@ class Faults:
         self.left_out: Counter[str] = Counter()
         self._rows: dict[str, list[Row]] = {}
         self._by: dict[tuple[str, tuple[str, ...]], dict[tuple[Any, ...], list[Row]]] = {}
-        self._names: dict[tuple[str, str], dict[str, Names]] = {}
+        self._names: dict[tuple[str, str], dict[str, NamedValues]] = {}
         self._members: dict[str, dict[str, list[tuple[Any, ...]]]] = {}
 
     def all(self) -> Iterator[Fault]:
@@ -120,7 +120,7 @@ class Faults:
         down = tuple(self.falls(kind, row))
         instead = INSTEAD if down else ""
         if not kind.of_answers:  # an answer that is not there is no fault of a record: it leaves unproven what it told
-            yield Fault(kind.name, "", GONE, f"{name} is gone", (Change(kind.name, key), *down), instead)
+            yield Fault(kind.name, "", GONE, f"{name} is gone", (Alteration(kind.name, key), *down), instead)
         if alike >= MOST_OF_A_FIELD:
             return
         yield from self.members(kind, rows, name)
@@ -130,13 +130,13 @@ class Faults:
                     said = f"{name}: {field.name} {how}: {_shown(value)} instead of {_shown(row[field.name])}"
                     fields = _with(kind, row, field, value)
                     falls = down if _ends(kind, row, fields) else ()
-                    changes = (Change(kind.name, key, fields), *falls)
+                    changes = (Alteration(kind.name, key, fields), *falls)
                     yield Fault(kind.name, field.name, how, said, changes, instead if falls else "")
                 if field.name == REMAINDER.name:
                     continue  # it is told of every record, if only as no words
                 untold = {field.name: None, **{one.name: None for one in kind.own if one.follows_from == field.name}}
                 said = f"{name}: {field.name} is not told any more"
-                yield Fault(kind.name, field.name, UNTOLD, said, (Change(kind.name, key, untold),))
+                yield Fault(kind.name, field.name, UNTOLD, said, (Alteration(kind.name, key, untold),))
 
     def members(self, kind: Kind, rows: list[Row], name: str) -> Iterator[Fault]:
         """Each member lost, and each replaced by one that another record of the device has."""
@@ -145,13 +145,13 @@ class Faults:
             match = {one: row[one] for one in kind.identity}
             said = " ".join(str(row[one]) for one in kind.members if row[one])
             if len(rows) > 1:
-                yield Fault(kind.name, "", LOST, f"{name} loses {said}", (Change(kind.name, match),))
+                yield Fault(kind.name, "", LOST, f"{name} loses {said}", (Alteration(kind.name, match),))
             mine = {tuple(one[m] for m in kind.members) for one in rows}
             other = next((one for one in self.every_member(kind, row["device"]) if one not in mine), None)
             if other is not None:
                 instead = dict(zip(kind.members, other, strict=True))
                 title = f"{name} has {' '.join(str(one) for one in other if one)} instead of {said}"
-                yield Fault(kind.name, "", ELSEWHERE, title, (Change(kind.name, match, instead),))
+                yield Fault(kind.name, "", ELSEWHERE, title, (Alteration(kind.name, match, instead),))
 
     def broken(self, field: Field, row: Row) -> Iterator[tuple[str, Any]]:
         """How a value goes wrong, and what it is then."""
@@ -165,28 +165,28 @@ class Faults:
         elif field.of_faults or field.of_changes:
             yield GROWN, value + (MANY_MORE if field.of_faults else 2)
 
-    def falls(self, kind: Kind, row: Row) -> Iterator[Change]:
+    def falls(self, kind: Kind, row: Row) -> Iterator[Alteration]:
         """What falls with a record: what names it is gone, at both ends, and what is beyond an address is not well."""
         for end in [row, *self.other_ends(kind, row)]:
             if end is not row and (fields := unwell(kind, end)):
-                yield Change(kind.name, _key(kind, end), fields)
+                yield Alteration(kind.name, _key(kind, end), fields)
             for other, field, name in self.naming(kind, end):
-                yield Change(other.name, {"device": end["device"], field.name: name})
+                yield Alteration(other.name, {"device": end["device"], field.name: name})
             for inner, one in self.within(kind, end):
                 yield from self.beyond(inner, one)
 
-    def beyond(self, kind: Kind, row: Row) -> Iterator[Change]:
+    def beyond(self, kind: Kind, row: Row) -> Iterator[Alteration]:
         """What rests on a record that stays, but cannot be reached."""
         for other, field, name in self.naming(kind, row):
             for one in self.by(other, "device", field.name).get((row["device"], name), ()):
                 if fields := unwell(other, one):
-                    yield Change(other.name, _key(other, one), fields)
+                    yield Alteration(other.name, _key(other, one), fields)
 
     def naming(self, kind: Kind, row: Row) -> Iterator[tuple[Kind, Field, str]]:
         """The kinds of records that name a record, by which field, and how."""
         for other, field, target in resting(kind):
             if other is not kind:  # over what else a route resolves is not known
-                for name, _ in covered(kind, row, target, self.names(other, field).get(row["device"], Names(()))):
+                for name, _ in covered(kind, row, target, self.names(other, field).get(row["device"], NamedValues(()))):
                     yield other, field, name
 
     def within(self, kind: Kind, row: Row) -> Iterator[tuple[Kind, Row]]:
@@ -218,7 +218,7 @@ class Faults:
                 found[tuple(row[name] for name in names)].append(row)
         return self._by[kind.name, names]
 
-    def names(self, kind: Kind, field: Field) -> dict[str, Names]:
+    def names(self, kind: Kind, field: Field) -> dict[str, NamedValues]:
         """The names that the records of each device have in a field."""
         at = (kind.name, field.name)
         if at not in self._names:
@@ -228,7 +228,7 @@ class Faults:
             sql = f"SELECT DISTINCT a_device, {column} FROM {table} WHERE {column} IS NOT NULL ORDER BY ALL"
             for device, name in self.pairs.fetched(sql):
                 found[device].append(str(name))
-            self._names[at] = {device: Names(names) for device, names in found.items()}
+            self._names[at] = {device: NamedValues(names) for device, names in found.items()}
         return self._names[at]
 
     def every_member(self, kind: Kind, device: str) -> list[tuple[Any, ...]]:

@@ -29,7 +29,7 @@ from nogging.captures.manifest import (
 from nogging.dialects.declared import load_dialect
 from nogging.judging.spelling import stands_in
 from nogging.judging.verdict import Failure
-from nogging.predicates import Path, Predicate, computed, quoted
+from nogging.predicates import NamePath, Predicate, computed, quoted
 from nogging.reading.declared import Reader
 from nogging.reading.reader import besides_of
 from nogging.records import KINDS
@@ -79,7 +79,7 @@ class Gap:
         same = all(record[name] == value for name, value in self.known.items() if name in record)
         return self.device == record.get("device") and same
 
-    def _resolve(self, path: Path) -> str | None:
+    def _resolve(self, path: NamePath) -> str | None:
         if path[0] == "label":
             return quoted(self.labels.get(path[1], ""))
         if path == ("device",):
@@ -113,7 +113,17 @@ def gaps(capture: Capture, kind: str, when: str, other: Capture | None = None) -
                 what = f"{len(lines)} unread line{'s' * (len(lines) > 1)} in '{command}' (first: line {lines[0][0]})"
                 tells, texts = _tells(reader, kind), tuple(text for _, text in lines)
                 found.append(
-                    Gap(when, name, kind, what, device.labels, reader.known, command, tells=tells, lines=texts)
+                    Gap(
+                        when=when,
+                        device=name,
+                        kind=kind,
+                        reason=what,
+                        labels=device.labels,
+                        known=reader.known,
+                        unread=command,
+                        tells=tells,
+                        lines=texts,
+                    )
                 )
     return found
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from nogging.judging.gaps import Gap
 from nogging.judging.pairs import Pairs
-from nogging.predicates import Path, Predicate, identifier
+from nogging.predicates import NamePath, Predicate, identifier
 
 
 class Hidden:
@@ -44,7 +44,7 @@ class Hidden:
         found: list[int] = []
         for table, known in self.tables:
 
-            def resolve(path: Path, known: frozenset[str] = known) -> str | None:
+            def resolve(path: NamePath, known: frozenset[str] = known) -> str | None:
                 name = ".".join(path)
                 return identifier(name) if path[0] == "label" or name in known else None
 

@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class Listed:
+class ListedExpectation:
     """One expectation: what it asks, of which devices, and of which of those no reader could tell it."""
 
     title: str
@@ -46,7 +46,7 @@ class Listed:
 class Listing:
     title: str
     devices: int
-    expectations: tuple[Listed, ...]
+    expectations: tuple[ListedExpectation, ...]
     explained: tuple[str, ...] = ()
     other: str | None = None
     waivers: tuple[str, ...] = ()
@@ -92,16 +92,20 @@ def listing(expectations: str | Path, *, of: Inventory | Capture) -> Listing:
     )
 
 
-def _listed(one: AnyExpectation, pairs: Pairs) -> Listed:
+def _listed(one: AnyExpectation, pairs: Pairs) -> ListedExpectation:
     if isinstance(one, PathExpectation):
-        return Listed(one.title, one.strength, _path_words(one), one.sources)
+        return ListedExpectation(one.title, one.strength, _path_words(one), one.sources)
     if isinstance(one, JoinedExpectation):
         by = f" by {one.by.text}" if one.by is not None else ""
         words = "; ".join(f"{device} to {other}" for device, other in one.pairs) or "nothing"
-        return Listed(one.title, one.strength, f"joined{by}: {words}", tuple(dict.fromkeys(a for a, _ in one.pairs)))
+        return ListedExpectation(
+            one.title, one.strength, f"joined{by}: {words}", tuple(dict.fromkeys(a for a, _ in one.pairs))
+        )
     about = pairs.devices_with(one.where)
     blind = [name for name in about if not any(one.kind in reader.kinds for reader in pairs.after.readers(name))]
-    return Listed(one.title, one.strength, words_of(one), tuple(about), tuple(blind), _values(one, pairs, about))
+    return ListedExpectation(
+        one.title, one.strength, words_of(one), tuple(about), tuple(blind), _values(one, pairs, about)
+    )
 
 
 def words_of(one: Expectation) -> str:

@@ -28,7 +28,7 @@ AGAIN = (timedelta(hours=1), timedelta(hours=4), timedelta(days=1))
 
 
 @dataclass(frozen=True)
-class About:
+class NoticedExpectation:
     """One expectation in a notice: its verdict, since when, and why."""
 
     title: str
@@ -43,7 +43,7 @@ class Notice:
 
     at: datetime
     what: str
-    about: tuple[About, ...]
+    about: tuple[NoticedExpectation, ...]
     causes: tuple[str, ...] = ()
 
     def told(self) -> dict[str, Any]:
@@ -53,7 +53,7 @@ class Notice:
 
 
 @dataclass
-class _Open:
+class _OpenExpectation:
     """An expectation that does not pass."""
 
     verdict: str
@@ -65,13 +65,13 @@ class Notices:
     """The notices of a watch; `earlier` are those that were told before, as they were written down."""
 
     def __init__(self, earlier: Iterable[dict[str, Any]] = ()) -> None:
-        self.open: dict[str, _Open] = {}
+        self.open: dict[str, _OpenExpectation] = {}
         for notice in earlier:
             for one in notice["about"]:
                 self.open.pop(one["title"], None)
                 if notice["what"] != ENDED:
                     since, at = datetime.fromisoformat(one["since"]), datetime.fromisoformat(notice["at"])
-                    self.open[one["title"]] = _Open(one["verdict"], since, at)
+                    self.open[one["title"]] = _OpenExpectation(one["verdict"], since, at)
 
     def of(self, judgement: Judgement, at: datetime, causes: Sequence[str] = ()) -> list[Notice]:
         """What is to be told of a verdict."""
@@ -81,9 +81,9 @@ class Notices:
             if result.verdict is Verdict.PASS:
                 if known is not None:
                     del self.open[result.title]
-                    ended.append(About(result.title, known.verdict, known.since))
+                    ended.append(NoticedExpectation(result.title, known.verdict, known.since))
             elif known is None or known.verdict != result.verdict:
-                self.open[result.title] = _Open(str(result.verdict), at, at)
+                self.open[result.title] = _OpenExpectation(str(result.verdict), at, at)
                 began.append(_about(result, at))
             elif _due(known, at):
                 known.told = at
@@ -92,11 +92,11 @@ class Notices:
         return [Notice(at, what, tuple(about), why) for what, about, why in told if about]
 
 
-def _about(result: Result, since: datetime) -> About:
-    return About(result.title, str(result.verdict), since, result.reason)
+def _about(result: Result, since: datetime) -> NoticedExpectation:
+    return NoticedExpectation(result.title, str(result.verdict), since, result.reason)
 
 
-def _due(known: _Open, at: datetime) -> bool:
+def _due(known: _OpenExpectation, at: datetime) -> bool:
     """Whether what goes on is told again: a step lies between when it was told last and now."""
     before, now = known.told - known.since, at - known.since
     return any(before < step <= now for step in AGAIN) or now // AGAIN[-1] > before // AGAIN[-1]

@@ -14,10 +14,10 @@ from nogging.captures.capture import Capture, taken_together
 from nogging.captures.kept import UNREAD
 from nogging.errors import QuestionError
 from nogging.judging.gaps import gaps
-from nogging.predicates import Path, Predicate, Schema, computed, holds, identifier, quoted
+from nogging.predicates import NamePath, Predicate, Schema, computed, holds, identifier, quoted
 from nogging.predicates.addresses import register
 from nogging.predicates.database import closed_database, naive
-from nogging.predicates.tree import Doubt, Node, Resolve
+from nogging.predicates.tree import Doubt, PredicateNode, Resolve
 from nogging.records import KINDS, Field, Kind, Nature, Type
 from nogging.records.field import SKEW, label_field
 from nogging.routing.links import links
@@ -64,13 +64,13 @@ class Pairs:
 
     def schema(self, kind: Kind) -> Schema:
         """What a predicate over a record of this kind may speak of."""
-        found: dict[Path, Field] = {(name,): field for name, field in kind.fields.items()}
+        found: dict[NamePath, Field] = {(name,): field for name, field in kind.fields.items()}
         found |= {("before", name): field for name, field in kind.fields.items()}
         if kind.peers:
             found |= {("peer", name): field for name, field in kind.fields.items()}
         return found | {(ELAPSED,): _ELAPSED} | self.label_schema()
 
-    def label_schema(self) -> dict[Path, Field]:
+    def label_schema(self) -> dict[NamePath, Field]:
         return {("label", label): label_field(label) for label in self.labels}
 
     def acknowledge(self, knows: Callable[[str, str, str], bool]) -> int:
@@ -83,7 +83,7 @@ class Pairs:
             left += more
         return left
 
-    def facts(self, device: str) -> dict[Path, str]:
+    def facts(self, device: str) -> dict[NamePath, str]:
         """What is known of a device without any answer of it: its name and its labels."""
         captures = [one for one in (self.after, self.before) if one is not None]
         entry = next((one.devices[device] for one in captures if device in one.devices), None)
@@ -101,7 +101,7 @@ class Pairs:
             return list(self.after.devices)
         return [name for name, found in self.devices_where(where).items() if found is not False]
 
-    def value(self, node: Node, device: str) -> Any:
+    def value(self, node: PredicateNode, device: str) -> Any:
         """What a value that varies by device is for this one; None where nothing says."""
         facts = self.facts(device)
         return computed(f"SELECT {Predicate('', node).sql(lambda path: quoted(facts[path]))}")
@@ -139,7 +139,7 @@ class Pairs:
         counters = set(kind.named(Nature.COUNTER)) if side == AFTER else set()
         began = f"a_{_CLEARED} IS NOT NULL AND epoch(a_{_CLEARED}) - coalesce(epoch(b_{_CLEARED}), 0) > {SKEW}"
 
-        def resolve(path: Path) -> str | None:
+        def resolve(path: NamePath) -> str | None:
             if path[0] != "before" or path[-1] not in counters:
                 return plain(path)
             before, after = identifier("b_" + path[1]), identifier("a_" + path[1])
@@ -152,7 +152,7 @@ class Pairs:
         """When a null in a kind's table of pairs is not known to be none: an unread line may hold the value, or the
         other end, or the record from before, is not known."""
 
-        def doubt(path: Path) -> str | None:
+        def doubt(path: NamePath) -> str | None:
             if path[0] == "label" or path in ((ELAPSED,), ("device",)):
                 return None
             if path[0] == "peer":
@@ -482,7 +482,7 @@ def resolver(side: str) -> Resolve:
     """
     letter = letter_of(side)
 
-    def resolve(path: Path) -> str:
+    def resolve(path: NamePath) -> str:
         if path[0] == "label":
             return identifier("l_" + path[1])
         if path[0] == "before" and len(path) == 2:

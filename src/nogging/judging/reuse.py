@@ -18,16 +18,15 @@ from nogging.errors import FileError, QuestionError, nearest
 from nogging.files import Path_, Source, Sql, Strict, plain_values, read_text, validated
 from nogging.packages import EXPECTATIONS, packages
 from nogging.packages import chosen as chosen_package
-from nogging.predicates import Path as NamePath
-from nogging.predicates import PredicateError, Schema, from_mapping, parse, quoted
-from nogging.predicates.tree import VALUE, Call, Constant, Node, Predicate, chosen
+from nogging.predicates import NamePath, PredicateError, Schema, from_mapping, parse, quoted
+from nogging.predicates.tree import VALUE, Call, Constant, Predicate, PredicateNode, chosen
 from nogging.records import KINDS, Field, Nature, Type
 
 READY = "ready"
 """`ready/<name>.yaml` is one of the files that come with Nogging, unless there is such a file beside the user's."""
 
 Condition = Sql | bool | dict[str, Any]
-Scalar = bool | int | float | str
+GivenScalar = bool | int | float | str
 
 
 class CaseModel(Strict):
@@ -35,11 +34,11 @@ class CaseModel(Strict):
 
     condition: Sql = ModelField(alias="for")
     """For which devices: a predicate over their names and labels. As `label.tier = 'core'`."""
-    value: Scalar
+    value: GivenScalar
     """What it is for these."""
 
 
-Values = Scalar | tuple[CaseModel | Scalar, ...]
+GivenValues = GivenScalar | tuple[CaseModel | GivenScalar, ...]
 
 
 class SharingModel(Strict):
@@ -51,7 +50,7 @@ class SharingModel(Strict):
     """Further files of expectations: beside this one, ready-made ones, those of packages. As `[ready/links.yaml]`."""
     conditions: dict[str, Condition] = ModelField(default_factory=dict)
     """Predicates that have a name, to be used in others. As `{core: "label.tier = 'core'"}`."""
-    values: dict[str, Values] = ModelField(default_factory=dict)
+    values: dict[str, GivenValues] = ModelField(default_factory=dict)
     """Values that have a name (`value.NAME`); in a list, by device, the last case that applies. As `{frame: [1500,
     {for: "label.tier = 'core'", value: 9000}]}`."""
 
@@ -122,7 +121,7 @@ class Vocabulary:
     def __init__(self, files: Iterable[tuple[SharingModel, Source]], labels: dict[NamePath, Field]) -> None:
         self.labels: Schema = {("device",): Field("device", Type.TEXT, Nature.KEY, "the device"), **labels}
         self.conditions: dict[str, tuple[Condition, Source]] = {}
-        self.values: dict[str, tuple[Values, Source]] = {}
+        self.values: dict[str, tuple[GivenValues, Source]] = {}
         self.meant: list[str] = []
         """The conditions that are being looked up, each within the one before it."""
         fields = {name for kind in KINDS.values() for name in kind.fields}
@@ -139,7 +138,7 @@ class Vocabulary:
     def known(self) -> list[NamePath]:
         return [*((name,) for name in self.conditions), *((VALUE, name) for name in self.values)]
 
-    def node(self, path: NamePath, schema: Schema) -> Node | None:
+    def node(self, path: NamePath, schema: Schema) -> PredicateNode | None:
         """What a name stands for; `FileError`, at its own place, where that cannot be said of these fields."""
         if len(path) == 1 and path[0] in self.conditions:
             return self._condition(path[0], schema)
@@ -158,7 +157,7 @@ class Vocabulary:
         except PredicateError as error:
             raise source.error(where, error.message, offset=error.offset) from None
 
-    def _condition(self, name: str, schema: Schema) -> Node | None:
+    def _condition(self, name: str, schema: Schema) -> PredicateNode | None:
         given, source = self.conditions[name]
         where = ("conditions", name)
         if name in self.meant:
@@ -172,9 +171,9 @@ class Vocabulary:
             raise source.error(where, "a condition is expected here")
         return Call("{}", (found.node,), "boolean", text=name)
 
-    def _value(self, name: str) -> Node:
+    def _value(self, name: str) -> PredicateNode:
         given, source = self.values[name]
-        cases: list[tuple[Node | None, Constant]] = []
+        cases: list[tuple[PredicateNode | None, Constant]] = []
         for n, one in enumerate(given if isinstance(given, tuple) else (given,)):
             place = ("values", name, n) if isinstance(given, tuple) else ("values", name)
             if not isinstance(one, CaseModel):
@@ -190,7 +189,7 @@ class Vocabulary:
         return chosen(name, cases)
 
 
-def _constant(value: Scalar) -> Constant:
+def _constant(value: GivenScalar) -> Constant:
     if isinstance(value, bool):
         return Constant(str(value).upper(), "boolean", str(value).lower())
     if isinstance(value, int | float):

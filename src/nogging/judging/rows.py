@@ -22,8 +22,8 @@ from nogging.predicates import Predicate
 from nogging.records import Kind
 from nogging.records.values import reader_of
 
-Row = tuple[Any, ...]
-Told = Callable[[str, str], FileError]
+RowValues = tuple[Any, ...]
+RowError = Callable[[str, str], FileError]
 """An error at a row: what is wrong, and the field that it is wrong with."""
 
 
@@ -36,7 +36,7 @@ class FromCapture(Strict):
     """As far as which fields the rows go. As `[device, name, mtu]`."""
 
 
-Rows = tuple[dict[str, Any], ...] | str | FromCapture
+DeclaredRows = tuple[dict[str, Any], ...] | str | FromCapture
 
 
 class Wanted:
@@ -44,11 +44,11 @@ class Wanted:
 
     def __init__(self, kind: Kind, fields: Iterable[str], pairs: Pairs) -> None:
         self.kind, self.fields, self.pairs = kind, tuple(fields), pairs
-        self.rows: dict[Row, str] = {}
+        self.rows: dict[RowValues, str] = {}
         self.doubts: list[str] = []
         """What was missing where the rows are from, so that they may not be all."""
 
-    def add(self, given: Mapping[str, Any], place: str, told: Told) -> None:
+    def add(self, given: Mapping[str, Any], place: str, told: RowError) -> None:
         """One row; `FileError` for a value that does not fit its field, and for a row that is there already."""
         names = self._names(str(given.get("device", "")))
         found = []
@@ -76,7 +76,7 @@ class Wanted:
 
 
 def wanted(
-    rows: Rows, kind: Kind, pairs: Pairs, source: Source, where: Path_, condition: Predicate | None = None
+    rows: DeclaredRows, kind: Kind, pairs: Pairs, source: Source, where: Path_, condition: Predicate | None = None
 ) -> Wanted:
     """The rows of an expectation; `FileError` for whatever is wrong with them, with its place. Of another capture
     they are those of which the condition holds there."""
@@ -102,7 +102,7 @@ def wanted(
     return found
 
 
-def _known(name: str, kind: Kind, told: Told) -> None:
+def _known(name: str, kind: Kind, told: RowError) -> None:
     if name not in kind.fields:
         raise told(f"unknown field '{name}'{nearest(name, kind.fields)}", name)
 

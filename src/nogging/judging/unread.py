@@ -19,11 +19,11 @@ from nogging.records.words import worded
 
 Answer = tuple[str, str]
 """A device and a command."""
-Place = tuple[Any, ...]
+RecordPlace = tuple[Any, ...]
 
 
 @dataclass(frozen=True)
-class Line:
+class UnreadLine:
     number: int
     text: str
     within: int | None
@@ -38,8 +38,8 @@ class Changed:
     device: str
     command: str
     place: str
-    before: tuple[Line, ...]
-    after: tuple[Line, ...]
+    before: tuple[UnreadLine, ...]
+    after: tuple[UnreadLine, ...]
 
     def __str__(self) -> str:
         told = [f"- {line.text.strip()}" for line in self.before] + [f"+ {line.text.strip()}" for line in self.after]
@@ -56,7 +56,7 @@ class Compared:
     changed: tuple[Changed, ...]
     varied: dict[Answer, int]
 
-    def lines(self, device: str, command: str, side: str) -> list[Line]:
+    def lines(self, device: str, command: str, side: str) -> list[UnreadLine]:
         """The unread lines of one side of an answer that are not on the other."""
         mine = (one for one in self.changed if (one.device, one.command) == (device, command))
         return [line for one in mine for line in getattr(one, side)]
@@ -80,13 +80,13 @@ def compared(before: Capture, after: Capture) -> Compared:
     return Compared(tuple(found), {answer: n for answer, n in varied.items() if answer not in differing})
 
 
-def _apart(old: list[Line], new: list[Line]) -> tuple[list[Line], list[Line]]:
+def _apart(old: list[UnreadLine], new: list[UnreadLine]) -> tuple[list[UnreadLine], list[UnreadLine]]:
     """The lines of each side whose words the other does not have at this place."""
     words = [Counter(worded(line.text) for line in lines) for lines in (old, new)]
     return _surplus(old, words[0] - words[1]), _surplus(new, words[1] - words[0])
 
 
-def _surplus(lines: list[Line], more: Counter[str]) -> list[Line]:
+def _surplus(lines: list[UnreadLine], more: Counter[str]) -> list[UnreadLine]:
     found = []
     for line in lines:
         words = worded(line.text)
@@ -96,24 +96,24 @@ def _surplus(lines: list[Line], more: Counter[str]) -> list[Line]:
     return found
 
 
-def _told(place: Place) -> str:
+def _told(place: RecordPlace) -> str:
     if not place:
         return ""
     where, kind, key = place
     return f" {where} {kind} {' '.join(str(value) for value in key if value is not None)}"
 
 
-def _places(capture: Capture) -> dict[Answer, dict[Place, list[Line]]]:
+def _places(capture: Capture) -> dict[Answer, dict[RecordPlace, list[UnreadLine]]]:
     """The unread lines of each answer by their place; those of a log are left out: it is never compared."""
-    found: dict[Answer, dict[Place, list[Line]]] = {}
-    lines: dict[Answer, list[Line]] = defaultdict(list)
+    found: dict[Answer, dict[RecordPlace, list[UnreadLine]]] = {}
+    lines: dict[Answer, list[UnreadLine]] = defaultdict(list)
     for row in capture.records(UNREAD).to_pylist():
-        lines[row["device"], row["answer"]].append(Line(row["line"], row["text"], row["within"], row["kind"]))
+        lines[row["device"], row["answer"]].append(UnreadLine(row["line"], row["text"], row["within"], row["kind"]))
     for (device, command), several in lines.items():
         reader = capture.reader(device, command)
         if reader is None or reader.is_compared:
             records = _Records(capture, device, command)
-            places: dict[Place, list[Line]] = defaultdict(list)
+            places: dict[RecordPlace, list[UnreadLine]] = defaultdict(list)
             for line in several:
                 places[records.place(line)].append(line)
             found[device, command] = dict(places)
@@ -139,7 +139,7 @@ class _Records:
         self.rows = sorted(rows)
         self.begins = [row[0] for row in self.rows]
 
-    def place(self, line: Line) -> Place:
+    def place(self, line: UnreadLine) -> RecordPlace:
         """The record that a line stands in or behind; nothing where there is none before it."""
         n = bisect_right(self.begins, line.number if line.within is None else line.within) - 1
         if n < 0:

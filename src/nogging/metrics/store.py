@@ -43,7 +43,7 @@ class StoreError(CaptureError):
 
 
 @dataclass(frozen=True)
-class Way:
+class Transport:
     """How points travel: as pieces of octets, with these headers; `example` is where to."""
 
     pieces: Callable[[Iterable[Point]], Iterable[bytes]]
@@ -56,11 +56,11 @@ def _lines(told: Iterable[Point]) -> Iterable[bytes]:
     return ("".join(lines[at : at + PIECE]).encode() for at in range(0, len(lines), PIECE))
 
 
-LINES = Way(_lines, {}, "http://127.0.0.1:8086/write?db=network")
-REMOTE = Way(write_requests, HEADERS, "http://127.0.0.1:9090/api/v1/write")
+LINES = Transport(_lines, {}, "http://127.0.0.1:8086/write?db=network")
+REMOTE = Transport(write_requests, HEADERS, "http://127.0.0.1:9090/api/v1/write")
 
 
-def send(told: Iterable[Point], url: str, way: Way = LINES, wait: Callable[[float], None] = time.sleep) -> None:
+def send(told: Iterable[Point], url: str, way: Transport = LINES, wait: Callable[[float], None] = time.sleep) -> None:
     """Sends points, a piece at a time, each tried a few times with growing pauses. Raises `QuestionError` for what is
     no address of a store, `StoreError` where the store does not take them."""
     if urlsplit(url).scheme not in ("http", "https"):
@@ -89,7 +89,7 @@ def _sent(octets: bytes, url: str, headers: Mapping[str, str], wait: Callable[[f
 
 
 def send_new(
-    history: History, url: str, way: Way = LINES, wait: Callable[[float], None] = time.sleep
+    history: History, url: str, way: Transport = LINES, wait: Callable[[float], None] = time.sleep
 ) -> tuple[int, int]:
     """Sends the moments of a history that the store does not have yet, the oldest first; how many, and how many are
     left. A store that is down loses nothing: raises `StoreError`, and the next time goes on where it ended."""

@@ -51,7 +51,7 @@ def samples(points: Iterable[Point]) -> Iterator[Sample]:
                 labels[f"{field}_is" if field in labels else field], value = value, 1
             told = {_name(one): text for one, text in labels.items()}
             meaning = declared.meaning if declared else _MEANINGS[field]
-            yield Sample(family, sort, meaning, name, told, value, point.at)
+            yield Sample(family=family, sort=sort, meaning=meaning, name=name, labels=told, value=value, at=point.at)
 
 
 def openmetrics(points: Iterable[Point]) -> str:

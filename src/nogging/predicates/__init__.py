@@ -6,15 +6,15 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from nogging.predicates.database import parser
-from nogging.predicates.parse import PredicateError, Schema, Words, from_mapping, parse
-from nogging.predicates.tree import Path, Predicate, Resolve, identifier, quoted
+from nogging.predicates.parse import PredicateError, Schema, UserWords, from_mapping, parse
+from nogging.predicates.tree import NamePath, Predicate, Resolve, identifier, quoted
 
 __all__ = [
-    "Path",
+    "NamePath",
     "Predicate",
     "PredicateError",
     "Schema",
-    "Words",
+    "UserWords",
     "computed",
     "from_mapping",
     "holds",
@@ -24,7 +24,7 @@ __all__ = [
 ]
 
 
-def holds(predicate: Predicate, rows: Sequence[Mapping[Path, str | None]]) -> list[bool | None]:
+def holds(predicate: Predicate, rows: Sequence[Mapping[NamePath, str | None]]) -> list[bool | None]:
     """Asks a predicate of rows of plain values: true, false or unknown for each. A name that a row does not
     have is not known; every value is text."""
     if not rows:
@@ -44,7 +44,7 @@ def computed(sql: str) -> Any:
     return answer[0] if answer else None
 
 
-def _resolver(row: Mapping[Path, str | None]) -> Resolve:
+def _resolver(row: Mapping[NamePath, str | None]) -> Resolve:
     return lambda path: _literal(row.get(path))
 
 

@@ -24,9 +24,9 @@ from nogging.predicates.tree import (
     Call,
     Constant,
     Name,
-    Node,
-    Path,
+    NamePath,
     Predicate,
+    PredicateNode,
     quoted,
     shown,
     walk,
@@ -36,17 +36,17 @@ from nogging.records import Field, Type
 from nogging.records.field import RESOLUTION, SKEW
 from nogging.records.values import address, enumerated, mac, phys_address, prefix
 
-Schema = Mapping[Path, Field]
+Schema = Mapping[NamePath, Field]
 """What a predicate may speak of: each name with the field that it stands for."""
 
 
-class Words(Protocol):
+class UserWords(Protocol):
     """Words of the user's own that stand for a condition or a value."""
 
-    def node(self, path: Path, schema: Schema) -> Node | None:
+    def node(self, path: NamePath, schema: Schema) -> PredicateNode | None:
         """What a word stands for, where it is spoken of these fields; None where it is not known."""
 
-    def known(self) -> Iterable[Path]:
+    def known(self) -> Iterable[NamePath]:
         """All the words that there are."""
 
 
@@ -108,7 +108,7 @@ class PredicateError(QuestionError):
         self.message, self.offset = message, offset
 
 
-def parse(text: str, schema: Schema, words: Words | None = None) -> Predicate:
+def parse(text: str, schema: Schema, words: UserWords | None = None) -> Predicate:
     """Parses and checks a predicate; `PredicateError` where it is refused. Beside the names of the schema, it may use
     these words."""
     if not text.strip():
@@ -160,7 +160,7 @@ def _characters(text: str, octets: int) -> int:
     return len(text.encode("utf-8", "surrogatepass")[:octets].decode("utf-8", "ignore"))
 
 
-def from_mapping(mapping: Mapping[str, Any], schema: Schema, words: Words | None = None) -> Predicate:
+def from_mapping(mapping: Mapping[str, Any], schema: Schema, words: UserWords | None = None) -> Predicate:
     """The short form of equalities: `{state: full, mtu: 9000}`; a null asks for `is null`."""
     if not mapping:
         raise PredicateError("a condition is expected here and the mapping is empty")
@@ -177,7 +177,7 @@ def _equals(value: Any) -> str:
     return f"= {value}" if isinstance(value, int | float) else f"= {quoted(str(value))}"
 
 
-def _none(_path: Path) -> None:
+def _none(_path: NamePath) -> None:
     """No name stands for anything."""
 
 
@@ -210,10 +210,10 @@ def _bare() -> dict[str, Any]:
 class _Checker:
     """DuckDB's syntax tree into ours, refusing whatever is not on a list."""
 
-    def __init__(self, schema: Schema, words: Words | None = None) -> None:
+    def __init__(self, schema: Schema, words: UserWords | None = None) -> None:
         self.schema, self.words = schema, words
 
-    def node(self, raw: dict[str, Any]) -> Node:
+    def node(self, raw: dict[str, Any]) -> PredicateNode:
         handler = _HANDLERS.get(raw["class"])
         if handler is None:
             what = raw["class"].lower()
@@ -221,14 +221,14 @@ class _Checker:
             raise self.refused(raw, f"{what} is not taken in a predicate")
         return handler(self, raw)
 
-    def nodes(self, raws: list[dict[str, Any]]) -> tuple[Node, ...]:
+    def nodes(self, raws: list[dict[str, Any]]) -> tuple[PredicateNode, ...]:
         return tuple(self.node(raw) for raw in raws)
 
     def refused(self, raw: dict[str, Any], message: str) -> PredicateError:
         at = int(raw.get("query_location", 0)) - len(_HEAD)
         return PredicateError(message, at if 0 <= at < MOST_CHARACTERS else 0)
 
-    def name(self, raw: dict[str, Any]) -> Node:
+    def name(self, raw: dict[str, Any]) -> PredicateNode:
         path = tuple(part.lower() for part in raw["column_names"])
         if path in self.schema:
             return Name(path)
@@ -245,7 +245,7 @@ class _Checker:
         hint = nearest(path[-1], kin)
         raise self.refused(raw, f"unknown {what} '{written}'{hint}; text is written in single quotes")
 
-    def constant(self, raw: dict[str, Any]) -> Node:
+    def constant(self, raw: dict[str, Any]) -> PredicateNode:
         kind, text = raw["literal"]["kind"], raw["literal"]["text"]
         if kind == "STRING":
             return Constant(quoted(text), "text", quoted(text))
@@ -257,13 +257,13 @@ class _Checker:
             return Constant("NULL", "null", "null")
         raise self.refused(raw, f"the constant '{text}' is not taken in a predicate")
 
-    def conjunction(self, raw: dict[str, Any]) -> Node:
+    def conjunction(self, raw: dict[str, Any]) -> PredicateNode:
         parts = self.nodes(raw["children"])
         for part, child in zip(parts, raw["children"], strict=True):
             self.expect(part, "boolean", child)
         return Call("({*})", parts, "boolean", joint=AND if raw["type"] == "CONJUNCTION_AND" else OR)
 
-    def comparison(self, raw: dict[str, Any]) -> Node:
+    def comparison(self, raw: dict[str, Any]) -> PredicateNode:
         sign = _COMPARISONS.get(raw["type"])
         if sign is None:
             raise self.refused(raw, "this comparison is not taken in a predicate")
@@ -272,7 +272,7 @@ class _Checker:
             return self.moments(left, sign, right)
         return Call(f"({{}} {sign} {{}})", (left, right), "boolean", sees_null="DISTINCT" in sign)
 
-    def moments(self, left: Node, sign: str, right: Node) -> Node:
+    def moments(self, left: PredicateNode, sign: str, right: PredicateNode) -> PredicateNode:
         """Moments are as exact as their texts told them, and those of two captures as exact as the clocks."""
         names = [one.path for part in (left, right) for one in walk(part) if isinstance(one, Name)]
         exact = ((*path[:-1], path[-1] + RESOLUTION) for path in dict.fromkeys(names))
@@ -282,11 +282,11 @@ class _Checker:
         form = f"(moment_order({{}}, {{}}, greatest({', '.join([*apart, '0'])}) + {clocks}) {sign} 0)"
         return Call(form, (left, right, *resolutions), "boolean", text=f"{shown(left)} {sign} {shown(right)}")
 
-    def between(self, raw: dict[str, Any]) -> Node:
+    def between(self, raw: dict[str, Any]) -> PredicateNode:
         parts = self.alike([raw["input"], raw["lower"], raw["upper"]])
         return Call("({} BETWEEN {} AND {})", tuple(parts), "boolean")
 
-    def operator(self, raw: dict[str, Any]) -> Node:
+    def operator(self, raw: dict[str, Any]) -> PredicateNode:
         kind = raw["type"]
         if kind in ("COMPARE_IN", "COMPARE_NOT_IN"):
             sign = "IN" if kind == "COMPARE_IN" else "NOT IN"
@@ -303,14 +303,14 @@ class _Checker:
             return Call("coalesce({*})", parts, self.type_of(parts[0]), sees_null=True)
         raise self.refused(raw, f"'{kind.lower()}' is not taken in a predicate")
 
-    def nullness(self, part: Node, sign: str) -> Node:
+    def nullness(self, part: PredicateNode, sign: str) -> PredicateNode:
         """Whether there is a value; where the empty text says that there is none (no description), that is none."""
         known = self.schema.get(part.path) if isinstance(part, Name) else None
         of = "nullif({}, '')" if known is not None and known.absent == "" else "{}"
         text = f"{shown(part)} {sign.lower()}" if of != "{}" else ""
         return Call(f"({of} {sign})", (part,), "boolean", sees_null=True, text=text)
 
-    def case(self, raw: dict[str, Any]) -> Node:
+    def case(self, raw: dict[str, Any]) -> PredicateNode:
         check = raw["case_checks"][0]
         if len(raw["case_checks"]) != 1:
             raise self.refused(raw, "one 'when' a 'case', please")
@@ -320,7 +320,7 @@ class _Checker:
         form = "CASE WHEN {} THEN {} ELSE {} END"
         return Call(form, (condition, then, other), self.type_of(then), sees_null=True)
 
-    def cast(self, raw: dict[str, Any]) -> Node:
+    def cast(self, raw: dict[str, Any]) -> PredicateNode:
         child, wanted = self.node(raw["child"]), raw["type_expr"].get("type_name", "").upper()
         if not isinstance(child, Constant) or wanted not in (
             "INTERVAL",
@@ -335,7 +335,7 @@ class _Checker:
         kind = "interval" if wanted == "INTERVAL" else "moment"
         return Constant(f"TRY_CAST({child.sql} AS {wanted})", kind, f"{wanted.lower()} {child.text}")
 
-    def function(self, raw: dict[str, Any]) -> Node:
+    def function(self, raw: dict[str, Any]) -> PredicateNode:
         name = raw["function_name"].lower()
         raws = [argument["expression"] for argument in raw["arguments"]]
         if raw.get("schema") or raw.get("catalog") or raw.get("filter") or raw.get("distinct"):
@@ -348,7 +348,7 @@ class _Checker:
             raise self.refused(raw, f"unknown function '{name}'{nearest(name, FUNCTIONS)}")
         return self.called(name + "({*})", FUNCTIONS[name], raws, raw)
 
-    def called(self, form: str, function: Function, raws: list[dict[str, Any]], raw: dict[str, Any]) -> Node:
+    def called(self, form: str, function: Function, raws: list[dict[str, Any]], raw: dict[str, Any]) -> PredicateNode:
         if len(raws) != len(function.takes):
             raise self.refused(raw, f"'{raw['function_name']}' takes {len(function.takes)} value(s)")
         parts = self.nodes(raws)
@@ -373,7 +373,7 @@ class _Checker:
             raise self.refused(raw, f"cannot be computed: {error}") from None
         return answer[0] if answer else None
 
-    def arithmetic(self, sign: str, raws: list[dict[str, Any]], raw: dict[str, Any]) -> Node:
+    def arithmetic(self, sign: str, raws: list[dict[str, Any]], raw: dict[str, Any]) -> PredicateNode:
         parts = self.nodes(raws)
         types = [self.type_of(part) for part in parts]
         form = f"({sign}{{}})" if len(parts) == 1 else f"({{}} {sign} {{}})"
@@ -386,7 +386,7 @@ class _Checker:
             raise self.refused(raws[-1], "a division by zero")
         return Call(form, parts, "number")
 
-    def alike(self, raws: list[dict[str, Any]]) -> list[Node]:
+    def alike(self, raws: list[dict[str, Any]]) -> list[PredicateNode]:
         """Nodes that are compared with each other: of one type, their constants as their fields write them."""
         parts = list(self.nodes(raws))
         names = [part for part in parts if isinstance(part, Name)]
@@ -399,7 +399,7 @@ class _Checker:
             parts = [self.canonical(part, declared, raw) for part, raw in zip(parts, raws, strict=True)]
         return parts
 
-    def canonical(self, part: Node, declared: Field, raw: dict[str, Any]) -> Node:
+    def canonical(self, part: PredicateNode, declared: Field, raw: dict[str, Any]) -> PredicateNode:
         """A constant in the form of the field that it is compared with."""
         if isinstance(part, Call) and part.text.startswith(VALUE + "."):
             return with_constants(part, lambda one: self.fitted(one, declared, raw))
@@ -419,18 +419,18 @@ class _Checker:
             raise self.refused(raw, message) from None
         return Constant(quoted(found), "text", quoted(found))
 
-    def expect(self, node: Node, wanted: str, raw: dict[str, Any]) -> None:
+    def expect(self, node: PredicateNode, wanted: str, raw: dict[str, Any]) -> None:
         found = self.type_of(node)
         if found not in (wanted, "null"):
             raise self.refused(raw, f"{_told(node, self)} stands where a {wanted} is expected")
 
-    def type_of(self, node: Node) -> str:
+    def type_of(self, node: PredicateNode) -> str:
         if isinstance(node, Name):
             return TYPES[self.schema[node.path].type]
         return node.type
 
 
-def _told(node: Node, checker: _Checker) -> str:
+def _told(node: PredicateNode, checker: _Checker) -> str:
     kind = checker.type_of(node)
     if isinstance(node, Constant):
         return f"the {kind} {node.text}"
@@ -452,7 +452,7 @@ _CANONICAL: dict[Type, Callable[[str], str]] = {
     Type.MAC: mac,
     Type.PHYS_ADDRESS: phys_address,
 }
-_HANDLERS: dict[str, Callable[[_Checker, dict[str, Any]], Node]] = {
+_HANDLERS: dict[str, Callable[[_Checker, dict[str, Any]], PredicateNode]] = {
     "COLUMN_REF": _Checker.name,
     "CONSTANT": _Checker.constant,
     "CONJUNCTION": _Checker.conjunction,

@@ -11,19 +11,19 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-Path = tuple[str, ...]
+NamePath = tuple[str, ...]
 """A name in a predicate: `("mtu",)`, `("before", "mtu")`, `("label", "tier")`."""
 
-Resolve = Callable[[Path], str | None]
+Resolve = Callable[[NamePath], str | None]
 """What stands for a name in SQL; None where its value is not known at all."""
 
-Doubt = Callable[[Path], str | None]
+Doubt = Callable[[NamePath], str | None]
 """When the value of a name, although it stands there (as null), is not known, as a condition in SQL; None for never."""
 
 
 @dataclass(frozen=True)
 class Name:
-    path: Path
+    path: NamePath
 
     def __str__(self) -> str:
         return ".".join(self.path)
@@ -44,7 +44,7 @@ class Call:
     put together by the `joint`."""
 
     form: str
-    arguments: tuple[Node, ...]
+    arguments: tuple[PredicateNode, ...]
     type: str
     sees_null: bool = False
     """Whether it gives an answer about null itself (`is null`, `coalesce`), so that not knowing a value has to
@@ -54,23 +54,23 @@ class Call:
     """What a person wrote for it, where that is a word that stands for it."""
 
 
-Node = Name | Constant | Call
+PredicateNode = Name | Constant | Call
 
 
 VALUE = "value"
 """`value.<name>` is a value that varies by device."""
 
 
-def chosen(name: str, cases: Sequence[tuple[Node | None, Constant]]) -> Call:
+def chosen(name: str, cases: Sequence[tuple[PredicateNode | None, Constant]]) -> Call:
     """A value by cases, the last that applies; unknown where none does."""
-    found: Node = Constant("NULL", "null", "null")
+    found: PredicateNode = Constant("NULL", "null", "null")
     for condition, constant in cases:
         when = (condition, constant, found)
         found = constant if condition is None else Call(_CASE, tuple(one for one in when if one), constant.type, True)
     return Call("{}", (found,), cases[0][1].type, text=f"{VALUE}.{name}")
 
 
-def with_constants(node: Node, turn: Callable[[Constant], Constant]) -> Node:
+def with_constants(node: PredicateNode, turn: Callable[[Constant], Constant]) -> PredicateNode:
     """A value by cases with its constants turned."""
     if isinstance(node, Constant):
         return turn(node) if node.type != "null" else node
@@ -83,7 +83,7 @@ def with_constants(node: Node, turn: Callable[[Constant], Constant]) -> Node:
 _CASE = "CASE WHEN {} THEN {} ELSE {} END"
 
 
-def walk(node: Node) -> Iterator[Node]:
+def walk(node: PredicateNode) -> Iterator[PredicateNode]:
     yield node
     if isinstance(node, Call):
         for argument in node.arguments:
@@ -95,10 +95,10 @@ class Predicate:
     """A predicate that was parsed and checked."""
 
     text: str
-    node: Node
+    node: PredicateNode
 
     @cached_property
-    def names(self) -> frozenset[Path]:
+    def names(self) -> frozenset[NamePath]:
         """Every name that it uses."""
         return frozenset(node.path for node in walk(self.node) if isinstance(node, Name))
 
@@ -151,7 +151,7 @@ def varying(*predicates: Predicate | None) -> list[Call]:
     return list({one.text: one for one in calls}.values())
 
 
-def _written(node: Node, resolve: Resolve, doubt: Doubt | None = None) -> str:
+def _written(node: PredicateNode, resolve: Resolve, doubt: Doubt | None = None) -> str:
     if isinstance(node, Name):
         return resolve(node.path) or "NULL"
     if isinstance(node, Constant):
@@ -165,7 +165,7 @@ def _written(node: Node, resolve: Resolve, doubt: Doubt | None = None) -> str:
     return f"(CASE WHEN {' OR '.join(doubts)} THEN NULL ELSE {found} END)" if doubts else found
 
 
-def _doubts(node: Node, doubt: Doubt) -> list[str]:
+def _doubts(node: PredicateNode, doubt: Doubt) -> list[str]:
     """When what an expression sees as null is not known to be none."""
     found = (doubt(one.path) for one in walk(node) if isinstance(one, Name))
     return list(dict.fromkeys(f"({one})" for one in found if one))
@@ -176,7 +176,7 @@ def _lacks(node: Call, resolve: Resolve) -> bool:
     return any(isinstance(one, Name) and resolve(one.path) is None for one in node.arguments)
 
 
-def shown(node: Node) -> str:
+def shown(node: PredicateNode) -> str:
     """The node as a person would write it."""
     if isinstance(node, Name):
         return str(node)

@@ -20,8 +20,8 @@ from typing import Any, Protocol
 
 from nogging.dialects.notation import Pattern, keeping_nothing
 from nogging.reading.account import Reading
-from nogging.reading.declared import Action, Form, Reader
-from nogging.reading.remainder import Words, cut, spans
+from nogging.reading.declared import Action, LineForm, Reader
+from nogging.reading.remainder import LineRemainders, cut, spans
 from nogging.reading.slots import Slot, Slots, filled, lacking
 from nogging.records import Kind
 from nogging.records.field import REMAINDER
@@ -38,7 +38,7 @@ class LineByLine(Protocol):
     slots: Slots
     refusals: tuple[str, ...]
     absent: dict[str, list[tuple[str, str]]]
-    words: Words
+    words: LineRemainders
     blank: int
     last: tuple[Kind, dict[str, Any]] | None
 
@@ -71,7 +71,7 @@ _Fields = list[tuple[str, ...]]
 
 
 @dataclass
-class _Step:
+class _BlockStep:
     """Lines in a row that go into one record, and which of the match's groups are theirs."""
 
     action: Action
@@ -86,7 +86,7 @@ class _Step:
     most: int
     """How many fields there can be."""
 
-    def join(self, one: _Step) -> None:
+    def join(self, one: _BlockStep) -> None:
         """Takes on the next step as well, which adds to the same record."""
         self.groups = slice(self.groups.start, one.groups.stop)
         self.set.update(one.set)
@@ -111,7 +111,7 @@ class Block:
 
     regex: re.Pattern[str]
     height: int
-    steps: list[_Step]
+    steps: list[_BlockStep]
     skipped: int
     level: int | None
     places: list[int]
@@ -136,7 +136,7 @@ class Blocks:
         """Where the next line begins in `text`."""
         self.seen: Counter[tuple[int, ...]] = Counter()
         self.blocks: list[Block] = []
-        self.forms: list[Form | None] = []
+        self.forms: list[LineForm | None] = []
         """The forms that took the lines of the record that is being read, from its first; None for a blank line."""
 
     def past(self, number: int, end: int) -> int:
@@ -263,7 +263,7 @@ class Blocks:
                     lines.leave_words(line, place, words)
             at = end + 1
 
-    def saw(self, number: int, form: Form | None) -> None:
+    def saw(self, number: int, form: LineForm | None) -> None:
         """Notes which form took a line that was read by itself."""
         self.offset += len(self.stripped[number - 1]) + 1
         blank = not self.stripped[number - 1]
@@ -294,9 +294,9 @@ class Blocks:
             self.blocks.append(_block(known, forms, steps))
             self.blocks.sort(key=lambda one: -one.height)
 
-    def steps(self, forms: Sequence[Form | None]) -> list[_Step]:
+    def steps(self, forms: Sequence[LineForm | None]) -> list[_BlockStep]:
         """What becomes of the lines that these forms take; nothing where two of one record give the same field."""
-        steps: list[_Step] = []
+        steps: list[_BlockStep] = []
         groups = 0
         for place, form in enumerate(forms):
             if form is None or form.action is Action.SKIP:
@@ -307,7 +307,16 @@ class Blocks:
                 return []
             slots = list(self.lines.slots.of(form, kind))
             own, names = slice(groups, groups + len(slots)), _fields(form, slots)
-            one = _Step(form.action, kind, own, dict(form.set), slots, [place], [names], len(names))
+            one = _BlockStep(
+                action=form.action,
+                kind=kind,
+                groups=own,
+                set=dict(form.set),
+                slots=slots,
+                places=[place],
+                names=[names],
+                most=len(names),
+            )
             if steps and form.action is Action.ADD and steps[-1].action is Action.ADD:
                 steps[-1].join(one)
             else:
@@ -317,7 +326,7 @@ class Blocks:
         return steps if len({*given}) == len(given) else []
 
 
-def _block(regex: re.Pattern[str], forms: Sequence[Form | None], steps: list[_Step]) -> Block:
+def _block(regex: re.Pattern[str], forms: Sequence[LineForm | None], steps: list[_BlockStep]) -> Block:
     places = [place for step in steps for place in step.places]
     added = [place for step in steps if step.action is Action.ADD for place in step.places]
     known = [form for form in forms if form is not None]
@@ -329,7 +338,17 @@ def _block(regex: re.Pattern[str], forms: Sequence[Form | None], steps: list[_St
         for form in forms
     ]
     alike = [one for form in known for one in form.pattern.alike or [frozenset()] * form.pattern.regex.groups]
-    return Block(regex, len(forms), steps, skipped, known[0].level, places, added, told, alike)
+    return Block(
+        regex=regex,
+        height=len(forms),
+        steps=steps,
+        skipped=skipped,
+        level=known[0].level,
+        places=places,
+        added=added,
+        lines=told,
+        alike=alike,
+    )
 
 
 def suits(reader: Reader) -> bool:
@@ -339,13 +358,13 @@ def suits(reader: Reader) -> bool:
     )
 
 
-def _fits(form: Form) -> bool:
+def _fits(form: LineForm) -> bool:
     """Whether all that a form does follows from its line, and the expression of it stays within the line."""
     known = form.action in (Action.OPEN, Action.ADD, Action.ROW, Action.SKIP)
     return known and form.is_plain and not (form.is_bound or form.inside or any(one.quoted for one in form.values))
 
 
-def _expression(reader: Reader, forms: Sequence[Form | None], refusals: Iterable[str]) -> re.Pattern[str]:
+def _expression(reader: Reader, forms: Sequence[LineForm | None], refusals: Iterable[str]) -> re.Pattern[str]:
     """One expression for lines that these forms take, in this order."""
     written = ""
     for form in forms:
@@ -357,7 +376,7 @@ def _expression(reader: Reader, forms: Sequence[Form | None], refusals: Iterable
     return re.compile(written)
 
 
-def _before(reader: Reader, form: Form, refusals: Iterable[str]) -> Iterator[str]:
+def _before(reader: Reader, form: LineForm, refusals: Iterable[str]) -> Iterator[str]:
     """The expressions of what would take a line before this form does: blocks are in no section."""
     word = form.pattern.first_word
     for refusal in refusals:
@@ -368,7 +387,7 @@ def _before(reader: Reader, form: Form, refusals: Iterable[str]) -> Iterator[str
             yield rf"{keeping_nothing(one.pattern)}\n"
 
 
-def _fields(form: Form, slots: list[Slot]) -> tuple[str, ...]:
+def _fields(form: LineForm, slots: list[Slot]) -> tuple[str, ...]:
     """All the fields that a line can give, in the order in which it gives them."""
     found: list[str] = []
     for slot in slots:

@@ -16,7 +16,7 @@ from nogging.records.tables import arrow_type
 
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
-Octets = npt.NDArray[np.uint8]
+OctetArray = npt.NDArray[np.uint8]
 
 
 @dataclass(frozen=True)
@@ -25,7 +25,7 @@ class Cells:
 
     begins: Ints
     lengths: Ints
-    square: Octets | None = None
+    square: OctetArray | None = None
     """The octets, a column each, filled up with zeros, where somebody has them."""
 
     def kept(self, kept: Bools) -> Cells:
@@ -70,7 +70,7 @@ class Column:
         return known
 
 
-def squared(data: Octets, cells: Cells) -> Octets:
+def squared(data: OctetArray, cells: Cells) -> OctetArray:
     """The octets of the texts, a column each, filled up with zeros: what is done to all first octets, to all second
     ones and so on is done to numbers that lie side by side."""
     if cells.square is not None:
@@ -82,14 +82,14 @@ def squared(data: Octets, cells: Cells) -> Octets:
     return square
 
 
-def texts(square: Octets, cells: Cells) -> pa.StringArray:
+def texts(square: OctetArray, cells: Cells) -> pa.StringArray:
     """The texts themselves."""
     rows = np.ascontiguousarray(square.T)
     offsets = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(cells.lengths))).astype(np.int32)
     return pa.StringArray.from_buffers(len(cells.lengths), pa.py_buffer(offsets), pa.py_buffer(rows[rows != 0]))
 
 
-def converted(slot: Slot, kind: Kind, data: Octets, cells: Cells) -> tuple[dict[str, Column], Bools]:
+def converted(slot: Slot, kind: Kind, data: OctetArray, cells: Cells) -> tuple[dict[str, Column], Bools]:
     """The fields that a value gives, and which of its texts fit; those that do not hold anything."""
     field = kind.fields.get(slot.name)
     if field is None:
@@ -100,7 +100,7 @@ def converted(slot: Slot, kind: Kind, data: Octets, cells: Cells) -> tuple[dict[
     return _once_each(slot, field, kind, square)
 
 
-def _once_each(slot: Slot, field: Field, kind: Kind, square: Octets) -> tuple[dict[str, Column], Bools]:
+def _once_each(slot: Slot, field: Field, kind: Kind, square: OctetArray) -> tuple[dict[str, Column], Bools]:
     """Turns each different text once."""
     width, count = square.shape
     rows = pa.py_buffer(np.ascontiguousarray(square.T))
@@ -125,7 +125,7 @@ def _once_each(slot: Slot, field: Field, kind: Kind, square: Octets) -> tuple[di
     return found, np.array(fit, dtype=bool)[which]
 
 
-def _canonical(square: Octets, lengths: Ints) -> Bools:
+def _canonical(square: OctetArray, lengths: Ints) -> Bools:
     """Which texts are IPv4 prefixes as they are kept: dotted, without leading zeros, host bits cleared."""
     count = len(lengths)
     address, octet = np.zeros(count, dtype=np.int64), np.zeros(count, dtype=np.int64)

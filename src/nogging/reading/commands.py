@@ -16,7 +16,16 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from nogging.dialects.declared import Dialect
-from nogging.dialects.notation import Element, Literal, NotationError, Pattern, Space, Value, compile_pattern, walk
+from nogging.dialects.notation import (
+    Element,
+    Literal,
+    NotationError,
+    Pattern,
+    PatternValue,
+    Space,
+    compile_pattern,
+    walk,
+)
 
 _PATH = re.compile(r"^(?:/\w+)*/(?=\w+(?:\s|$))")
 _QUOTES = re.compile(r"""^(["'])(.*)\1$""")
@@ -71,7 +80,7 @@ def abbreviated(pattern: Pattern) -> re.Pattern[str]:
 def _short(element: Element) -> str:
     if isinstance(element, Space):
         return r"\s+"
-    if isinstance(element, Value):
+    if isinstance(element, PatternValue):
         return r"(\S.*)" if element.rest else r"(\S+)"
     assert isinstance(element, Literal)  # a command with choices is several commands
     return _beginning(element.text)
@@ -147,7 +156,7 @@ def given(pattern: Pattern, match: re.Match[str]) -> list[tuple[str, str]]:
     """The fields of a pattern with the texts that a command gave; a short one has groups for what is not kept, too."""
     values = pattern.values
     if len(match.groups()) != len(values):
-        values = tuple(one for one in walk(pattern.elements) if isinstance(one, Value))
+        values = tuple(one for one in walk(pattern.elements) if isinstance(one, PatternValue))
     pairs = zip(values, match.groups(), strict=True)
     return [(value.field, text) for value, text in pairs if value.field and text is not None]
 
@@ -188,5 +197,5 @@ def _long(elements: Iterable[Element], values: Iterator[str]) -> Iterator[str]:
             yield " "
         elif isinstance(one, Literal):
             yield one.text
-        elif isinstance(one, Value):
+        elif isinstance(one, PatternValue):
             yield next(values, "")

@@ -17,7 +17,7 @@ from typing import Annotated, Any
 
 from pydantic import Field, model_validator
 
-from nogging.dialects.notation import Pattern, Value
+from nogging.dialects.notation import Pattern, PatternValue
 from nogging.files import NotEmpty, Strict, apart, one_of, together, with_rules
 from nogging.reading.commands import fits, given
 from nogging.records import Kind, Type
@@ -253,7 +253,7 @@ def alike(words: Mapping[str, Any]) -> frozenset[str]:
 
 
 @dataclass(frozen=True)
-class Part:
+class PartPattern:
     """A pattern for a text that another has taken already."""
 
     pattern: Pattern
@@ -261,7 +261,7 @@ class Part:
     set: Mapping[str, Any] = field(default_factory=dict)
 
     @property
-    def values(self) -> tuple[Value, ...]:
+    def values(self) -> tuple[PatternValue, ...]:
         return self.pattern.values
 
 
@@ -276,12 +276,12 @@ class Also:
     found: re.Pattern[str]
 
     @property
-    def values(self) -> tuple[Value, ...]:
+    def values(self) -> tuple[PatternValue, ...]:
         return self.pattern.values
 
 
 @dataclass(frozen=True)
-class Form:
+class LineForm:
     """One line of a reader, compiled. `match` gives the texts of `values`, or None."""
 
     action: Action
@@ -299,7 +299,7 @@ class Form:
     """Whether it opens a record only within a frame."""
     several: int | None = None
     """Which of the values holds several, by commas or spaces; each of them makes a record."""
-    parts: Mapping[str, tuple[Part, ...]] = field(default_factory=dict)
+    parts: Mapping[str, tuple[PartPattern, ...]] = field(default_factory=dict)
     """For a text that this line gave, the patterns that may take more out of it; it stays whole as well."""
     section: str = ""
     """The section that this line begins: it lasts while lines stand further in, or to the line that has `until`."""
@@ -323,7 +323,7 @@ class Form:
     also: tuple[Also, ...] = ()
 
     @property
-    def values(self) -> tuple[Value, ...]:
+    def values(self) -> tuple[PatternValue, ...]:
         return self.pattern.values
 
 
@@ -341,12 +341,12 @@ class Leaf:
     set: Mapping[str, Any] = field(default_factory=dict)
 
     @property
-    def values(self) -> tuple[Value, ...]:
+    def values(self) -> tuple[PatternValue, ...]:
         return self.pattern.values
 
 
 @dataclass(frozen=True)
-class Entry:
+class DocumentEntry:
     """One entry of a reader for JSON or XML, compiled."""
 
     each: Select
@@ -354,7 +354,7 @@ class Entry:
     leaves: tuple[Leaf, ...]
     set: Mapping[str, Any]
     skip: tuple[Select, ...]
-    within: tuple[Entry, ...]
+    within: tuple[DocumentEntry, ...]
 
     def named(self) -> Iterator[str]:
         """The fields that this entry, and those within it, can give."""
@@ -370,7 +370,7 @@ class Heading:
     """A table read by the positions of its headings: the headings in order, and the fields under each."""
 
     titles: tuple[str, ...]
-    columns: tuple[tuple[str, Value], ...]
+    columns: tuple[tuple[str, PatternValue], ...]
     kind: Kind | None
     """None for a table that belongs to the open record."""
     set: Mapping[str, Any]
@@ -386,7 +386,7 @@ class Heading:
     """The field that names what a row is a part of: the first cells of the rows above it that stand less far in."""
 
     @property
-    def values(self) -> tuple[Value, ...]:
+    def values(self) -> tuple[PatternValue, ...]:
         return tuple(value for _, value in self.columns)
 
     def under(self, title: str) -> tuple[str, ...]:
@@ -421,16 +421,16 @@ class Reader:
     constants: Mapping[str, Any]
     start: Mapping[str, Any]
     meanings: Mapping[str, Mapping[str, Any]]
-    forms: tuple[Form, ...]
+    forms: tuple[LineForm, ...]
     headings: tuple[Heading, ...]
     command_patterns: tuple[Pattern, ...]
     partial_patterns: tuple[Pattern, ...]
     notation: str = "lines"
-    entries: tuple[Entry, ...] = ()
+    entries: tuple[DocumentEntry, ...] = ()
     skip: tuple[Select, ...] = ()
     inherited: bool = False
     """Whether it is of a dialect that the device's own builds on."""
-    _by_word: dict[str, tuple[Form, ...]] = field(default_factory=dict, compare=False, repr=False)
+    _by_word: dict[str, tuple[LineForm, ...]] = field(default_factory=dict, compare=False, repr=False)
     blocks: dict[tuple[int, ...], Any] = field(default_factory=dict, compare=False, repr=False)
     """What answers have shown of the order in which lines come, ready to be used for the next."""
 
@@ -487,7 +487,7 @@ class Reader:
         )
         return part is not None and (whole is None or part < whole)
 
-    def forms_for(self, word: str) -> tuple[Form, ...]:
+    def forms_for(self, word: str) -> tuple[LineForm, ...]:
         """The forms that a line beginning with this word could match, in the order of the file."""
         found = self._by_word.get(word)
         if found is None:

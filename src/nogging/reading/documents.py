@@ -12,39 +12,39 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any, Protocol
 
-Key = Any
+LeafKey = Any
 """What tells one leaf of a document from another; hashable."""
 NAME = re.compile(r"name\(([0-9]?)\)")
 """In JSON, `name()` is the name of the member that a node is, and `name(1)` that of the one around it."""
 
 
 @dataclass(frozen=True)
-class Node:
+class DocumentNode:
     """A node of a document. `value` is the library's own; a `key` of None is a text that no leaf stands behind."""
 
     document: Document
-    key: Key
+    key: LeafKey
     value: Any
 
 
 class Document(Protocol):
     """A parsed answer."""
 
-    root: Node
+    root: DocumentNode
 
-    def line(self, node: Node) -> int:
+    def line(self, node: DocumentNode) -> int:
         """The line at which a node stands, from 1."""
 
-    def text(self, node: Node) -> str | None:
+    def text(self, node: DocumentNode) -> str | None:
         """What a leaf says; None where it says that there is nothing."""
 
-    def leaves(self, node: Node) -> Iterator[Node]:
+    def leaves(self, node: DocumentNode) -> Iterator[DocumentNode]:
         """The leaves below a node, itself included, in the order of the document."""
 
-    def around(self, node: Node) -> Iterator[Key]:
+    def around(self, node: DocumentNode) -> Iterator[LeafKey]:
         """The keys of a node and of those around it, outwards."""
 
-    def told(self, node: Node) -> str:
+    def told(self, node: DocumentNode) -> str:
         """Where a leaf stands and what it says, in one line."""
 
 
@@ -53,7 +53,9 @@ def document(text: str, notation: str, bare: bool = False) -> Document:
     return Json(text) if notation == "json" else Xml(text, bare)
 
 
-def compiled(path: str, notation: str, namespaces: Mapping[str, str]) -> Callable[[Node], Iterator[Node]]:
+def compiled(
+    path: str, notation: str, namespaces: Mapping[str, str]
+) -> Callable[[DocumentNode], Iterator[DocumentNode]]:
     """A path, ready to be followed from a node; `ValueError` where it is none."""
     return _json_path(path) if notation == "json" else _xml_path(path, namespaces)
 
@@ -78,29 +80,29 @@ class Json:
                 raise ValueError(f"the member '{clash}' is given twice")
             value.update((names[name], one) for name, one in other.items())
             locations += [(names[at[0]], *at[1:]) if at else at for at in _locations(other, ())]
-        self.root = Node(self, (), value)
+        self.root = DocumentNode(self, (), value)
         ends = [match.start() for match in re.finditer("\n", text)]
         starts = (match.start() for match in _VALUE.finditer(text) if not match[1])
         places = zip(locations, starts, strict=True)
         self.lines = {location: bisect_left(ends, start) + 1 for location, start in places}
 
-    def line(self, node: Node) -> int:
+    def line(self, node: DocumentNode) -> int:
         return self.lines[node.key]
 
-    def text(self, node: Node) -> str | None:
+    def text(self, node: DocumentNode) -> str | None:
         if isinstance(node.value, str):
             return node.value
         return None if node.value is None or isinstance(node.value, dict | list) else json.dumps(node.value)
 
-    def leaves(self, node: Node) -> Iterator[Node]:
+    def leaves(self, node: DocumentNode) -> Iterator[DocumentNode]:
         for location, value in _leaves(node.value, node.key):
-            yield Node(self, location, value)
+            yield DocumentNode(self, location, value)
 
-    def around(self, node: Node) -> Iterator[Key]:
+    def around(self, node: DocumentNode) -> Iterator[LeafKey]:
         for length in range(len(node.key), -1, -1):
             yield node.key[:length]
 
-    def told(self, node: Node) -> str:
+    def told(self, node: DocumentNode) -> str:
         return f"{'.'.join(str(part) for part in node.key) or '$'}: {json.dumps(node.value, ensure_ascii=False)}"
 
 
@@ -156,7 +158,7 @@ def _leaves(value: Any, at: tuple[Any, ...]) -> Iterator[tuple[tuple[Any, ...], 
         yield from _leaves(member, (*at, name))
 
 
-def _json_path(path: str) -> Callable[[Node], Iterator[Node]]:
+def _json_path(path: str) -> Callable[[DocumentNode], Iterator[DocumentNode]]:
     name = NAME.fullmatch(path)
     if name:
         return partial(_name_of, int(name[1] or 0))
@@ -169,27 +171,27 @@ def _json_path(path: str) -> Callable[[Node], Iterator[Node]]:
     except (jsonpath.JSONPathError, IndexError) as error:
         raise ValueError(f"'{path}' is no path (RFC 9535): {str(error).splitlines()[0]}") from None
 
-    def follow(node: Node) -> Iterator[Node]:
+    def follow(node: DocumentNode) -> Iterator[DocumentNode]:
         for found in query.finditer(node.value):
-            yield Node(node.document, (*node.key, *found.location), found.value)
+            yield DocumentNode(node.document, (*node.key, *found.location), found.value)
 
     return follow
 
 
-def _plain_way(names: list[str], node: Node) -> Iterator[Node]:
+def _plain_way(names: list[str], node: DocumentNode) -> Iterator[DocumentNode]:
     """Names only, which most paths are: many times faster than the general way."""
     value = node.value
     for name in names:
         if not isinstance(value, dict) or name not in value:
             return
         value = value[name]
-    yield Node(node.document, (*node.key, *names), value)
+    yield DocumentNode(node.document, (*node.key, *names), value)
 
 
-def _name_of(outwards: int, node: Node) -> Iterator[Node]:
+def _name_of(outwards: int, node: DocumentNode) -> Iterator[DocumentNode]:
     names = [part for part in reversed(node.key) if isinstance(part, str)]
     if outwards < len(names):
-        yield Node(node.document, None, names[outwards])
+        yield DocumentNode(node.document, None, names[outwards])
 
 
 _NETCONF = "{urn:ietf:params:xml:ns:netconf:base:1.0}"
@@ -214,41 +216,41 @@ class Xml:
         if element.tag == _REPLY and [one.tag for one in element] == [_DATA]:
             element = element[0]  # a reply as it came over the wire; its number belongs to the session
         self.above = text[: len(text) - len(text.lstrip())].count("\n")
-        self.root = Node(self, element, element)
+        self.root = DocumentNode(self, element, element)
         self.kept = list(element.iter())  # lxml makes elements anew unless somebody holds them
         for one in self.kept if bare else ():
             one.tag = _local(one)
             for name in [name for name in one.attrib if "}" in str(name)]:
                 one.attrib[str(name).rpartition("}")[2]] = one.attrib.pop(name)
 
-    def line(self, node: Node) -> int:
+    def line(self, node: DocumentNode) -> int:
         element = node.key[0] if isinstance(node.key, tuple) else node.key
         return self.above + int(element.sourceline or 1)
 
-    def text(self, node: Node) -> str | None:
+    def text(self, node: DocumentNode) -> str | None:
         if isinstance(node.key, tuple):
             return str(node.value)
         return (node.value.text or "").strip() or None
 
-    def leaves(self, node: Node) -> Iterator[Node]:
+    def leaves(self, node: DocumentNode) -> Iterator[DocumentNode]:
         if isinstance(node.value, str):  # an attribute, or what an XPath worked out
             yield from [node] if node.key is not None else []
             return
         for element in node.value.iter():
             for name, value in element.attrib.items():
-                yield Node(self, (element, name), value)
+                yield DocumentNode(self, (element, name), value)
             says = bool((element.text or "").strip())
             if says or (len(element) == 0 and element is not self.root.value):  # an empty document says nothing
-                yield Node(self, element, element)
+                yield DocumentNode(self, element, element)
 
-    def around(self, node: Node) -> Iterator[Key]:
+    def around(self, node: DocumentNode) -> Iterator[LeafKey]:
         yield node.key
         element: Any = node.key[0] if isinstance(node.key, tuple) else node.key
         if isinstance(node.key, tuple):
             yield element
         yield from element.iterancestors()
 
-    def told(self, node: Node) -> str:
+    def told(self, node: DocumentNode) -> str:
         element: Any = node.key[0] if isinstance(node.key, tuple) else node.key
         names = [_local(one) for one in (*reversed(list(element.iterancestors())), element)]
         attribute = f"@{node.key[1]}" if isinstance(node.key, tuple) else ""
@@ -295,7 +297,7 @@ def _local(element: Any) -> str:
     return str(element.tag).rpartition("}")[2]
 
 
-def _xml_path(path: str, namespaces: Mapping[str, str]) -> Callable[[Node], Iterator[Node]]:
+def _xml_path(path: str, namespaces: Mapping[str, str]) -> Callable[[DocumentNode], Iterator[DocumentNode]]:
     from lxml import etree
 
     try:
@@ -303,7 +305,7 @@ def _xml_path(path: str, namespaces: Mapping[str, str]) -> Callable[[Node], Iter
     except etree.XPathSyntaxError as error:
         raise ValueError(f"'{path}' is no XPath: {error}") from None
 
-    def follow(node: Node) -> Iterator[Node]:
+    def follow(node: DocumentNode) -> Iterator[DocumentNode]:
         try:
             found = find(node.value)
         except etree.XPathEvalError as error:
@@ -314,13 +316,15 @@ def _xml_path(path: str, namespaces: Mapping[str, str]) -> Callable[[Node], Iter
     return follow
 
 
-def _xml_node(document: Document, found: Any) -> Node:
+def _xml_node(document: Document, found: Any) -> DocumentNode:
     """An element, an attribute or a text as a node; what an XPath worked out stands nowhere."""
     if hasattr(found, "tag"):
-        return Node(document, found, found)
+        return DocumentNode(document, found, found)
     parent = found.getparent() if hasattr(found, "getparent") else None
     if parent is None:
-        return Node(document, None, str(found))
+        return DocumentNode(document, None, str(found))
     return (
-        Node(document, (parent, found.attrname), str(found)) if found.is_attribute else Node(document, parent, parent)
+        DocumentNode(document, (parent, found.attrname), str(found))
+        if found.is_attribute
+        else DocumentNode(document, parent, parent)
     )

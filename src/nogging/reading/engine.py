@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 
 from nogging.reading.account import Reading, settle
 from nogging.reading.declared import Reader
-from nogging.reading.lines import Lines
+from nogging.reading.lines import LineReading
 
 WORTH_IT = 2000
 """Fewer lines than this are read one by one as fast."""
@@ -95,7 +95,7 @@ def _read(
         if octets:
             return Flat(reader, at, device, skew).read(octets)
     if reader.notation == "lines":
-        return Lines(reader, at, device, skew, explain).read(text, whole)
+        return LineReading(reader, at, device, skew, explain).read(text, whole)
     from nogging.reading.paths import Paths
 
     return Paths(reader, at, device, skew, explain).read(text, whole)

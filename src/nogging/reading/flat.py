@@ -27,10 +27,10 @@ import pyarrow.compute as pc
 
 from nogging.dialects.notation import loose
 from nogging.reading.account import Reading, Unread, without
-from nogging.reading.columns import Bools, Cells, Column, Ints, Octets, converted, squared, texts
-from nogging.reading.declared import PREFIX_LENGTH, REMARK, Action, Form, Reader
-from nogging.reading.layout import Layout, Part, Word, layout_of
-from nogging.reading.lines import Lines
+from nogging.reading.columns import Bools, Cells, Column, Ints, OctetArray, converted, squared, texts
+from nogging.reading.declared import PREFIX_LENGTH, REMARK, Action, LineForm, Reader
+from nogging.reading.layout import Layout, Word, WordPart, layout_of
+from nogging.reading.lines import LineReading
 from nogging.reading.remainder import KEPT, left
 from nogging.records import Kind
 from nogging.records.field import REMAINDER
@@ -41,7 +41,7 @@ if TYPE_CHECKING:
 
 One = TypeVar("One")
 Made = TypeVar("Made")
-Place = tuple[int, int]
+WordPlace = tuple[int, int]
 """The word of a layout, and the part of it."""
 MOST_TRIES = 256
 LONGEST_WORD = 64
@@ -60,7 +60,7 @@ def is_flat(reader: Reader) -> bool:
     return simple and apart and not (reader.headings or reader.silent)
 
 
-def _alone(form: Form) -> bool:
+def _alone(form: LineForm) -> bool:
     apart = (value.field + PREFIX_LENGTH for value in form.values)
     plain = not any(value.words > 1 or value.quoted or value.may_be_dated for value in form.values)
     plain = plain and {value.field for value in form.values}.isdisjoint(apart)
@@ -103,7 +103,7 @@ class Flat:
 
     def __init__(self, reader: Reader, at: datetime, device: str, skew: float) -> None:
         self.reader = reader
-        self.plain = Lines(reader, at, device, skew)
+        self.plain = LineReading(reader, at, device, skew)
         self.slots: Slots = self.plain.slots
         self.refused = bytes({word.encode()[0] for word in (*self.plain.refusals, REMARK) if word})
 
@@ -136,7 +136,7 @@ class Flat:
             reading.unread.sort(key=lambda one: one.line)
         return made
 
-    def kind_of(self, form: Form) -> Kind:
+    def kind_of(self, form: LineForm) -> Kind:
         return form.kind or self.reader.kinds[0]
 
     def layouts(self) -> list[_Found]:
@@ -181,7 +181,7 @@ class Flat:
 
     def part_of(self, layout: Layout, lines: Ints) -> _Found:
         """As many lines as the processor has at hand."""
-        cells: dict[Place, Cells] = {}
+        cells: dict[WordPlace, Cells] = {}
         for n, word in enumerate(layout.words):
             kept, inside = self.words.fitting(word, n, lines)
             if not kept.all():
@@ -205,10 +205,10 @@ class Flat:
             columns[name] = Column.constant(kind.fields[name], value, len(lines))
         return _Found(layout, lines[kept], {name: column.kept(kept) for name, column in columns.items()})
 
-    def remainder(self, layout: Layout, cells: dict[Place, Cells], count: int) -> Column:
+    def remainder(self, layout: Layout, cells: dict[WordPlace, Cells], count: int) -> Column:
         """The words of the lines that no field took: the same for all, but for what the pattern passes over."""
         alike = layout.form.pattern.alike
-        parts: list[str | Place] = []
+        parts: list[str | WordPlace] = []
         for n, word in enumerate(layout.words):
             parts += [" "] if n else []
             for k, part in enumerate(word):
@@ -221,7 +221,7 @@ class Flat:
         words = pa.array([left(rest) for rest in rests.dictionary.to_pylist()], pa.string())
         return Column(pa.DictionaryArray.from_arrays(rests.indices, words))
 
-    def left_of(self, layout: Layout, place: Place, cells: Cells) -> pa.StringArray:
+    def left_of(self, layout: Layout, place: WordPlace, cells: Cells) -> pa.StringArray:
         """The texts in one place that no field took, or not the whole of."""
         said = texts(squared(self.words.data, cells), cells)
         slot = layout.words[place[0]][place[1]].slot
@@ -230,7 +230,7 @@ class Flat:
         alike = pa.array(sorted(layout.form.pattern.alike[slot]), pa.string())
         return pc.if_else(pc.is_in(said, value_set=alike), said, KEPT)
 
-    def certain(self, form: Form, lines: Ints) -> Bools:
+    def certain(self, form: LineForm, lines: Ints) -> Bools:
         """Whether no earlier form could take a line, and the device does not say by it that there is nothing."""
         starts = self.words.data[self.words.starts[self.words.first[lines]]]
         kept: Bools = ~np.isin(starts, np.frombuffer(self.refused, dtype=np.uint8))
@@ -310,7 +310,7 @@ class _Words(Sequence[str]):
         every = pa.LargeStringArray.from_buffers(len(self), pa.py_buffer(self.begins), pa.py_buffer(self.data))
         return every if len(lines) == len(self) else every.take(pa.array(lines))
 
-    def fitting(self, word: Word, n: int, lines: Ints) -> tuple[Bools, dict[Place, Cells]]:
+    def fitting(self, word: Word, n: int, lines: Ints) -> tuple[Bools, dict[WordPlace, Cells]]:
         """Which lines have this word in the n-th place, and where the values in it are (for those lines only)."""
         which = self.first[lines] + n
         begin = self.starts[which].astype(np.int64)
@@ -318,7 +318,7 @@ class _Words(Sequence[str]):
         if not any(part.is_value for part in word):
             return self.same(word[0].literal, begin, lengths), {}
         one = _Square(squared(self.data, Cells(begin, np.minimum(lengths, LONGEST_WORD))), lengths)
-        cells: dict[Place, Cells] = {}
+        cells: dict[WordPlace, Cells] = {}
         at = np.zeros(len(lines), dtype=np.int64)
         for k, part in enumerate(word):
             if not part.is_value:
@@ -341,13 +341,13 @@ class _Words(Sequence[str]):
 class _Square:
     """The same word of many lines, a column each; `kept` tells which of them still fit."""
 
-    def __init__(self, octets: Octets, lengths: Ints) -> None:
+    def __init__(self, octets: OctetArray, lengths: Ints) -> None:
         self.octets, self.lengths = octets, lengths
         self.kept: Bools = lengths <= LONGEST_WORD
 
-    def at(self, places: Ints) -> Octets:
+    def at(self, places: Ints) -> OctetArray:
         """The octet at a place of each word."""
-        found: Octets = self.octets[np.clip(places, 0, len(self.octets) - 1), np.arange(len(places))]
+        found: OctetArray = self.octets[np.clip(places, 0, len(self.octets) - 1), np.arange(len(places))]
         return found
 
     def literal(self, text: str, at: Ints, whole: bool) -> Ints:
@@ -358,7 +358,7 @@ class _Square:
         self.kept &= (ends == self.lengths) if whole else (ends <= self.lengths)
         return ends
 
-    def cut(self, k: int, word: Word, ends: Ints) -> Octets | None:
+    def cut(self, k: int, word: Word, ends: Ints) -> OctetArray | None:
         """The octets of the k-th part alone, where that begins at the same place in every word."""
         if any(part.is_value for part in word[:k]):
             return None
@@ -383,7 +383,7 @@ class _Square:
             place[(self.octets[n] == octet) & (n >= at)] = n
         return place
 
-    def value(self, part: Part, at: Ints, ends: Ints) -> None:
+    def value(self, part: WordPart, at: Ints, ends: Ints) -> None:
         """Requires a value that keeps to what its layout asks."""
         self.kept &= ends > at
         if part.not_first:

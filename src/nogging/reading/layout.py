@@ -18,14 +18,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cache
 
-from nogging.dialects.notation import Choice, Literal, Pattern, Sequence_, Trace, Value, traced
-from nogging.reading.declared import Form
+from nogging.dialects.notation import Choice, Literal, Pattern, PatternValue, Sequence_, Trace, traced
+from nogging.reading.declared import LineForm
 
 _WORD = re.compile(r"[^ \t]+")
 
 
 @dataclass(frozen=True)
-class Part:
+class WordPart:
     """A piece of a word: a literal, or a value (`slot` is its place among the pattern's kept values, None for one that
     is not kept) that holds none of the characters `without` and does not begin with one of `not_first`."""
 
@@ -39,14 +39,14 @@ class Part:
         return not self.literal
 
 
-Word = tuple[Part, ...]
+Word = tuple[WordPart, ...]
 
 
 @dataclass(frozen=True)
 class Layout:
     """The words of lines that a form takes in one and the same way."""
 
-    form: Form
+    form: LineForm
     words: tuple[Word, ...]
 
 
@@ -56,20 +56,20 @@ def _traced(pattern: Pattern) -> tuple[re.Pattern[str], Trace]:
     return traced(pattern)
 
 
-def layout_of(form: Form, line: str) -> Layout | None:
+def layout_of(form: LineForm, line: str) -> Layout | None:
     """The layout of a line (without white space around it) that the form takes; None where it has none."""
     regex, trace = _traced(form.pattern)
     match = regex.fullmatch(line)
     if match is None:
         return None
     order = {value.offset: n for n, value in enumerate(form.values)}
-    found: dict[int, tuple[int, Part]] = {}
+    found: dict[int, tuple[int, WordPart]] = {}
     for n, (value, without) in enumerate(trace.values):
         start, end = match.span(f"v{n}")
         if start >= 0:
             if value.rest:
                 return None
-            found[start] = (end, Part(slot=order.get(value.offset), without=without))
+            found[start] = (end, WordPart(slot=order.get(value.offset), without=without))
     pieces = [(at.start(), list(_parts(line, at.start(), at.end(), found))) for at in _WORD.finditer(line)]
     for n, choice in enumerate(trace.choices):
         at = match.start(f"c{n}")
@@ -79,7 +79,7 @@ def layout_of(form: Form, line: str) -> Layout | None:
     return layout if all(_keeps(part, line, at) for _, parts in pieces for at, part in parts) else None
 
 
-def _parts(line: str, start: int, end: int, values: dict[int, tuple[int, Part]]) -> Iterator[tuple[int, Part]]:
+def _parts(line: str, start: int, end: int, values: dict[int, tuple[int, WordPart]]) -> Iterator[tuple[int, WordPart]]:
     """The pieces of the word between two places."""
     at = start
     while at < end:
@@ -87,7 +87,7 @@ def _parts(line: str, start: int, end: int, values: dict[int, tuple[int, Part]])
             stop, part = values[at]
         else:
             stop = min((place for place in values if at < place < end), default=end)
-            part = Part(literal=line[at:stop])
+            part = WordPart(literal=line[at:stop])
         yield at, part
         at = stop
 
@@ -101,7 +101,7 @@ def _untaken(choice: Choice, number: int, match: re.Match[str]) -> Iterator[str]
 
 
 def _leads(branch: Sequence_, before: str = "") -> Iterator[str]:
-    if not branch or isinstance(branch[0], Value):
+    if not branch or isinstance(branch[0], PatternValue):
         yield before
         return
     first, rest = branch[0], branch[1:]
@@ -114,7 +114,7 @@ def _leads(branch: Sequence_, before: str = "") -> Iterator[str]:
         yield from _leads(rest, before + (first.text if isinstance(first, Literal) else " "))
 
 
-def _kept_out(lead: str, line: str, at: int, pieces: list[tuple[int, list[tuple[int, Part]]]]) -> bool:
+def _kept_out(lead: str, line: str, at: int, pieces: list[tuple[int, list[tuple[int, WordPart]]]]) -> bool:
     """Whether a branch that begins so can never be taken here, perhaps by what a value must not begin with."""
     for character in lead:
         if at >= len(line) or (character == " ") != (line[at] in " \t"):
@@ -138,7 +138,7 @@ def _kept_out(lead: str, line: str, at: int, pieces: list[tuple[int, list[tuple[
     return at >= len(line)
 
 
-def _keeps(part: Part, line: str, at: int) -> bool:
+def _keeps(part: WordPart, line: str, at: int) -> bool:
     """Whether a value of the line itself keeps to what its layout asks."""
     if not part.is_value:
         return True

@@ -21,8 +21,8 @@ from typing import Any
 from nogging.dialects.declared import load_dialect
 from nogging.reading.account import CUT, NO_PATTERN, NO_ROWS, Reading, Took, Unread, says, without
 from nogging.reading.blocks import Blocks, suits
-from nogging.reading.declared import Action, Form, Heading, Reader
-from nogging.reading.remainder import Words
+from nogging.reading.declared import Action, Heading, LineForm, Reader
+from nogging.reading.remainder import LineRemainders
 from nogging.reading.slots import MOST_KNOWN, Slots, absent_of, inherited, lacking
 from nogging.reading.under import Columns, positions
 from nogging.records import Kind, Type
@@ -39,7 +39,7 @@ _TAKEN = "\x02"
 """Stands where words of a line were that another record took."""
 _MOMENT = re.compile(r"\d{4}-\d\d-\d\dT[\d:.,Z+-]+ +")
 """What a program puts before that it cannot answer."""
-_Same = tuple[Form, Kind | None, dict[str, Any], str]
+_Same = tuple[LineForm, Kind | None, dict[str, Any], str]
 
 
 @dataclass
@@ -53,7 +53,7 @@ class _Pending:
     words: str = ""
 
 
-class _Open:
+class _OpenRecord:
     """A record that lines are still being added to."""
 
     __slots__ = (
@@ -99,15 +99,15 @@ class _Open:
         self.words, self.said = together(self.words, words), number
 
 
-class Lines:
+class LineReading:
     """One answer being read, line by line."""
 
     def __init__(self, reader: Reader, at: datetime, device: str, skew: float, explain: bool = False) -> None:
         self.reader, self.at, self.device = reader, at, device
         self.dialect = load_dialect(reader.dialect, reader.own)
         self.carried = dict(reader.start)
-        self.stack: list[_Open] = []
-        self.open: _Open | None = None
+        self.stack: list[_OpenRecord] = []
+        self.open: _OpenRecord | None = None
         """The record that lines are added to: the last of the stack."""
         self.last: tuple[Kind, dict[str, Any]] | None = None
         self.columns: Columns | None = None
@@ -117,12 +117,12 @@ class Lines:
         self.reading.took = {} if explain else None
         self.slots = Slots(reader, at, skew)
         self.texts: list[str] = []
-        self.words = Words(reader.silent)
+        self.words = LineRemainders(reader.silent)
         self.rest = ""
         """What is left of the line that is being taken."""
         self.number = self.blank = 0
         self.ended = False
-        self.by: Form | None = None
+        self.by: LineForm | None = None
         """The form that took the last line."""
         self.starts: dict[str, dict[str, Any]] = {}
         self.refusals = self.dialect.refusals
@@ -245,7 +245,7 @@ class Lines:
             return True
         return self.columns is not None and self.table_row(line, number)
 
-    def note(self, form: Form, stripped: str, line: str, number: int, sure: bool) -> None:
+    def note(self, form: LineForm, stripped: str, line: str, number: int, sure: bool) -> None:
         """Keeps what is to be known of a line that was taken."""
         self.by = form
         if form.section:
@@ -263,7 +263,7 @@ class Lines:
             return number
         return next((n for n in range(number + 1, len(self.texts)) if until in self.texts[n - 1]), len(self.texts))
 
-    def stands_right(self, form: Form, line: str) -> bool:
+    def stands_right(self, form: LineForm, line: str) -> bool:
         """Whether a line stands where a form wants it."""
         if form.indent is not None and form.indent != _indent(line):
             return False
@@ -271,7 +271,7 @@ class Lines:
             return False
         return not form.within or form.within == self.section[0]
 
-    def explain(self, taken: Form, stripped: str, line: str, number: int) -> None:
+    def explain(self, taken: LineForm, stripped: str, line: str, number: int) -> None:
         """Keeps which form took a line, and which others fit it as well."""
         forms = self.reader.forms_for(stripped.split(None, 1)[0])
         others = (one for one in forms if one is not taken and self.stands_right(one, line))
@@ -280,7 +280,7 @@ class Lines:
         took = Took(taken.action, taken.pattern.text, self.gave, tuple(one.pattern.text for one in also))
         self.reading.took[number] = [took]
 
-    def act(self, form: Form, texts: tuple[str | None, ...], line: str, number: int) -> bool:
+    def act(self, form: LineForm, texts: tuple[str | None, ...], line: str, number: int) -> bool:
         action = form.action
         if action is Action.SKIP:
             self.passed(form, line, number)
@@ -310,7 +310,7 @@ class Lines:
             self.starts.clear()
         return taken
 
-    def more(self, form: Form, match: re.Match[str], number: int) -> None:
+    def more(self, form: LineForm, match: re.Match[str], number: int) -> None:
         """The other records that are in a line; their words are none of the first one's."""
         outer, text = form.kind, match.string
         assert outer is not None
@@ -329,7 +329,7 @@ class Lines:
                         text = text[: one.start()] + _TAKEN * len(one[0]) + text[one.end() :]
         self.leave_out(form, row, match, text)
 
-    def leave_out(self, form: Form, row: dict[str, Any], match: re.Match[str], text: str) -> None:
+    def leave_out(self, form: LineForm, row: dict[str, Any], match: re.Match[str], text: str) -> None:
         """Takes the words that are marked as taken out of those of the record that a line made."""
         again = form.pattern.regex.fullmatch(text)
         if text == match.string or again is None:
@@ -340,7 +340,7 @@ class Lines:
         else:
             row[REMAINDER.name] = " ".join(words)
 
-    def take_apart(self, form: Form, kind: Kind | None, values: dict[str, Any]) -> None:
+    def take_apart(self, form: LineForm, kind: Kind | None, values: dict[str, Any]) -> None:
         """Adds what the texts that a line gave have in them; one that says nothing more stays as it is."""
         for name, parts in form.parts.items():
             for part in parts:
@@ -350,7 +350,9 @@ class Lines:
                         values.update(self.slots.values(part, kind, match.groups(), self.carried))
                         break
 
-    def each(self, source: Form | Heading, kind: Kind | None, texts: tuple[str | None, ...]) -> list[dict[str, Any]]:
+    def each(
+        self, source: LineForm | Heading, kind: Kind | None, texts: tuple[str | None, ...]
+    ) -> list[dict[str, Any]]:
         """The fields of each record that one line makes; the first of them last."""
         at = source.several
         if at is None or not (texts[at] or "").strip(", "):
@@ -394,7 +396,7 @@ class Lines:
         while self.stack and not (self.stack[-1].frame and self.stack[-1].indent < indent):
             self.close_last()
         row = dict(values) if self.stack else self.begin(kind, values, number)
-        self.open = _Open(kind, row, number, indent, self.form.frame)
+        self.open = _OpenRecord(kind, row, number, indent, self.form.frame)
         self.open.words = self.rest
         self.open.alone = self.form.alone
         self.stack.append(self.open)
@@ -402,9 +404,9 @@ class Lines:
         self.reading.taken[number] = tuple(values)
         return True
 
-    def opened(self, kind: Kind, row: dict[str, Any], number: int, level: int | None) -> _Open:
+    def opened(self, kind: Kind, row: dict[str, Any], number: int, level: int | None) -> _OpenRecord:
         """A record that begins with this line."""
-        return _Open(kind, row, number, _indent(self.texts[number - 1]) if level is None else level, False)
+        return _OpenRecord(kind, row, number, _indent(self.texts[number - 1]) if level is None else level, False)
 
     def add(self, kind: Kind, values: dict[str, Any], line: str, number: int) -> bool:
         assert self.open is not None
@@ -448,7 +450,7 @@ class Lines:
         self.reading.passed.append((number, self.words.of(line.strip(), ())))
         return True
 
-    def passed(self, form: Form, line: str, number: int) -> None:
+    def passed(self, form: LineForm, line: str, number: int) -> None:
         """A line that says nothing: its words are the open record's, if it stands further in, else the answer's."""
         self.reading.skipped += 1
         if form.prose:
@@ -500,7 +502,7 @@ class Lines:
             return
         self.leave(record.lines, without(record.kind, missing))
 
-    def decide(self, record: _Open) -> None:
+    def decide(self, record: _OpenRecord) -> None:
         """Whose the lines are that came after all that was told of a record and stand no further in: its own where all
         of it stands so, but for a short last paragraph of the answer, which is a total; else the answer's."""
         last = [number for number, _ in record.undecided if self.ended and number > self.blank > record.said]
@@ -510,7 +512,7 @@ class Lines:
             else:
                 self.reading.passed.append((number, words))
 
-    def close_frame(self, frame: _Open) -> None:
+    def close_frame(self, frame: _OpenRecord) -> None:
         """Makes the records of a frame, now that all is known that they have in common."""
         made = False
         if frame.alone and not frame.pending:
@@ -676,9 +678,9 @@ def _indent(line: str) -> int:
 
 
 _ACTIONS: dict[Action, Callable[..., bool]] = {
-    Action.OPEN: Lines.open_record,
-    Action.ADD: Lines.add,
-    Action.ROW: Lines.row,
-    Action.AGAIN: Lines.again,
-    Action.CARRY: Lines.carry,
+    Action.OPEN: LineReading.open_record,
+    Action.ADD: LineReading.add,
+    Action.ROW: LineReading.row,
+    Action.AGAIN: LineReading.again,
+    Action.CARRY: LineReading.carry,
 }

@@ -14,9 +14,9 @@ from typing import Any
 
 from nogging.dialects.declared import load_dialect
 from nogging.reading.account import CUT, Reading, Took, Unread, says, without
-from nogging.reading.declared import Entry, Leaf, Reader
-from nogging.reading.documents import Document, Key, Node, document
-from nogging.reading.remainder import Words
+from nogging.reading.declared import DocumentEntry, Leaf, Reader
+from nogging.reading.documents import Document, DocumentNode, LeafKey, document
+from nogging.reading.remainder import LineRemainders
 from nogging.reading.slots import Slots, absent_of, inherited, lacking
 from nogging.records import Kind
 from nogging.records.field import REMAINDER, RESOLUTION
@@ -25,7 +25,7 @@ from nogging.records.words import together
 NOT_MAPPED = "no path of the reader leads here"
 NOT_CARRIED = "what holds for all of this could not be read"
 AGES = ("d", "h", "min", "s")
-Given = tuple[Node, dict[str, Any]]
+Given = tuple[DocumentNode, dict[str, Any]]
 """A leaf, and the fields that it gave."""
 Outer = tuple[Kind, dict[str, Any]] | None
 
@@ -40,14 +40,14 @@ class Paths:
         self.reading.took = {} if explain else None
         self.slots = Slots(reader, at, skew)
         self.absent = {kind.name: absent_of(reader, kind) for kind in reader.kinds}
-        self.accounted: set[Key] = set()
-        self.known: set[Key] = set()
-        self.reasons: dict[Key, str] = {}
-        self.records: dict[Key, tuple[int, str]] = {}
-        self.made: dict[Key, dict[str, Any]] = {}
+        self.accounted: set[LeafKey] = set()
+        self.known: set[LeafKey] = set()
+        self.reasons: dict[LeafKey, str] = {}
+        self.records: dict[LeafKey, tuple[int, str]] = {}
+        self.made: dict[LeafKey, dict[str, Any]] = {}
         """The first record that was made of a node."""
-        self.words = Words(reader.silent)
-        self.rests: dict[Key, str] = {}
+        self.words = LineRemainders(reader.silent)
+        self.rests: dict[LeafKey, str] = {}
         """What is left of the leaves that were read."""
 
     def read(self, text: str, whole: bool) -> Reading:
@@ -89,11 +89,11 @@ class Paths:
 
     def entries(
         self,
-        entries: tuple[Entry, ...],
-        node: Node,
+        entries: tuple[DocumentEntry, ...],
+        node: DocumentNode,
         carried: Mapping[str, Any],
         outer: Outer,
-        around: tuple[Node, ...] = (),
+        around: tuple[DocumentNode, ...] = (),
     ) -> None:
         """`around` are the leaves of the entry without a kind that is next around: they belong to the records in it."""
         for entry in entries:
@@ -101,7 +101,12 @@ class Paths:
                 self.entry(entry, found, carried, outer, around)
 
     def entry(
-        self, entry: Entry, node: Node, carried: Mapping[str, Any], outer: Outer, around: tuple[Node, ...]
+        self,
+        entry: DocumentEntry,
+        node: DocumentNode,
+        carried: Mapping[str, Any],
+        outer: Outer,
+        around: tuple[DocumentNode, ...],
     ) -> None:
         self.know(node.document, (one for skip in entry.skip for one in skip(node)))
         values, taken, fits = self.values(entry, node, carried)
@@ -121,12 +126,14 @@ class Paths:
         if row is not None:
             self.entries(entry.within, node, carried, (entry.kind, row))
 
-    def give_up(self, node: Node) -> None:
+    def give_up(self, node: DocumentNode) -> None:
         """Makes no records of a node whose own values, which they would have in common, could not be read."""
         for leaf in node.document.leaves(node):
             self.reasons.setdefault(leaf.key, NOT_CARRIED)
 
-    def values(self, entry: Entry, node: Node, carried: Mapping[str, Any]) -> tuple[dict[str, Any], list[Given], bool]:
+    def values(
+        self, entry: DocumentEntry, node: DocumentNode, carried: Mapping[str, Any]
+    ) -> tuple[dict[str, Any], list[Given], bool]:
         """The fields of an entry, the leaves that gave them, each with what it gave, and whether all fit."""
         found: dict[str, Any] = {}
         taken: list[Given] = []
@@ -151,7 +158,7 @@ class Paths:
                 taken.append((at, given))
         return {**entry.set, **found}, taken, fits
 
-    def value(self, leaf: Leaf, kind: Kind | None, node: Node, carried: Mapping[str, Any]) -> dict[str, Any]:
+    def value(self, leaf: Leaf, kind: Kind | None, node: DocumentNode, carried: Mapping[str, Any]) -> dict[str, Any]:
         text = node.value if node.key is None else node.document.text(node)
         if text is None or not text.strip():
             return {}
@@ -165,12 +172,12 @@ class Paths:
     def record(
         self,
         kind: Kind,
-        node: Node,
+        node: DocumentNode,
         values: dict[str, Any],
         taken: list[Given],
         carried: Mapping[str, Any],
         outer: Outer,
-        around: tuple[Node, ...],
+        around: tuple[DocumentNode, ...],
     ) -> dict[str, Any] | None:
         row: dict[str, Any] = {"device": self.device}
         for given in (self.reader.constants, carried):
@@ -204,12 +211,12 @@ class Paths:
                     told = node.document.told(node).partition(": ")[0]
                     self.reading.took.setdefault(line, []).append(Took("read", told, gave))
 
-    def know(self, found: Document, nodes: Iterator[Node]) -> None:
+    def know(self, found: Document, nodes: Iterator[DocumentNode]) -> None:
         """Everything below these nodes says nothing that matters."""
         for node in nodes:
             self.known.update(leaf.key for leaf in found.leaves(node))
 
-    def pass_(self, found: Document, leaf: Node) -> None:
+    def pass_(self, found: Document, leaf: DocumentNode) -> None:
         """A leaf that says nothing: its words are those of the record around it, else the answer's."""
         self.reading.skipped += 1
         words = self.said(leaf)
@@ -219,7 +226,7 @@ class Paths:
         else:
             row[REMAINDER.name] = together(row[REMAINDER.name], words)
 
-    def said(self, leaf: Node) -> str:
+    def said(self, leaf: DocumentNode) -> str:
         """The words of a leaf that no field took, its name among them."""
         where, _, value = leaf.document.told(leaf).partition(": ")
         return self.words.of(f"{re.split('[./]', where)[-1]}: {value}", ())

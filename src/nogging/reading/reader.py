@@ -17,7 +17,7 @@ from typing import Any
 from pydantic import BaseModel
 
 from nogging.dialects.declared import load_dialect, require_dialect
-from nogging.dialects.notation import NotationError, Pattern, Value, compile_pattern, whole_text
+from nogging.dialects.notation import NotationError, Pattern, PatternValue, compile_pattern, whole_text
 from nogging.dialects.places import Own, files, places
 from nogging.errors import FileError, QuestionError, nearest
 from nogging.files import Path_, Source, load, loads, read_text
@@ -29,13 +29,13 @@ from nogging.reading.declared import (
     Action,
     Also,
     AlsoModel,
-    Entry,
+    DocumentEntry,
     EntryModel,
-    Form,
     Heading,
     Leaf,
+    LineForm,
     LineModel,
-    Part,
+    PartPattern,
     Reader,
     ReaderModel,
     Scalar,
@@ -103,17 +103,17 @@ class _Compiler:
             skip=tuple(self.path_(text, ("skip", n)) for n, text in enumerate(model.skip)),
         )
 
-    def remarks(self) -> list[Form]:
+    def remarks(self) -> list[LineForm]:
         """What the dialect may say beside any answer, known after all that the reader itself knows."""
         texts = load_dialect(self.model.dialect, self.own).remarks
         return [self.form(next(self.numbers), LineModel(skip=text)) for text in texts]
 
-    def entries(self, models: Iterable[EntryModel], where: Path_) -> tuple[Entry, ...]:
+    def entries(self, models: Iterable[EntryModel], where: Path_) -> tuple[DocumentEntry, ...]:
         return tuple(self.entry(model, (*where, n)) for n, model in enumerate(models))
 
-    def entry(self, model: EntryModel, where: Path_) -> Entry:
+    def entry(self, model: EntryModel, where: Path_) -> DocumentEntry:
         kinds = [KINDS[model.kind]] if model.kind else list(self.kinds.values())
-        return Entry(
+        return DocumentEntry(
             each=self.path_(model.each, (*where, "each")),
             kind=KINDS[model.kind] if model.kind else None,
             leaves=tuple(self.leaf(path, text, kinds, (*where, "fields", path)) for path, text in model.fields.items()),
@@ -151,7 +151,7 @@ class _Compiler:
                 raise self.source.error((key, n), str(error), offset=error.offset) from None
         return tuple(found)
 
-    def form(self, n: int, line: LineModel) -> Form:
+    def form(self, n: int, line: LineModel) -> LineForm:
         where = ("lines", n, str(line.action))
         text = getattr(line, line.action)
         but: tuple[str, ...] = (REMARK,) if line.action in RECORDING and text.startswith("<") else ()
@@ -165,32 +165,32 @@ class _Compiler:
         kinds = [kind] if kind else list(self.kinds.values())
         for value in pattern.values:
             self.known(value.field, kinds, where, value.offset)
-        return Form(
-            line.action,
-            self.with_alike(pattern),
-            kind,
-            self.fixed(line.set, ("lines", n, "set"), kinds),
-            n,
-            line.frame,
-            line.indent,
-            line.carries,
-            line.inside,
-            self.several(n, line, pattern.values),
-            {
+        return LineForm(
+            action=line.action,
+            pattern=self.with_alike(pattern),
+            kind=kind,
+            set=self.fixed(line.set, ("lines", n, "set"), kinds),
+            number=n,
+            frame=line.frame,
+            indent=line.indent,
+            carries=line.carries,
+            inside=line.inside,
+            several=self.several(n, line, pattern.values),
+            parts={
                 name: tuple(self.part(text, kinds, ("lines", n, "parts", name, k)) for k, text in enumerate(texts))
                 for name, texts in line.parts.items()
             },
-            line.section,
-            line.until,
-            line.within,
-            line.alone,
-            line.level,
-            line.deeper,
-            bool(line.without),
-            line.indent is not None or line.deeper or bool(line.within),
-            line.action is not Action.CARRY
+            section=line.section,
+            until=line.until,
+            within=line.within,
+            alone=line.alone,
+            level=line.level,
+            deeper=line.deeper,
+            prose=bool(line.without),
+            is_bound=line.indent is not None or line.deeper or bool(line.within),
+            is_plain=line.action is not Action.CARRY
             and not (line.several or line.parts or line.section or line.carries or line.also),
-            tuple(self.also(one, ("lines", n, "also", k)) for k, one in enumerate(line.also)),
+            also=tuple(self.also(one, ("lines", n, "also", k)) for k, one in enumerate(line.also)),
         )
 
     def beginnings(self) -> Iterator[str]:
@@ -220,14 +220,14 @@ class _Compiler:
         same = tuple(alike(self.model.values.get(value.field, {})) for value in pattern.values)
         return replace(pattern, alike=same) if any(same) else pattern
 
-    def part(self, text: str, kinds: Iterable[Kind], where: Path_) -> Part:
+    def part(self, text: str, kinds: Iterable[Kind], where: Path_) -> PartPattern:
         pattern = self.pattern(text, where)
         self.known(str(where[-2]), kinds, where)
         for value in pattern.values:
             self.known(value.field, kinds, where, value.offset)
-        return Part(pattern, next(self.numbers))
+        return PartPattern(pattern, next(self.numbers))
 
-    def several(self, n: int, line: LineModel, values: Iterable[Value]) -> int | None:
+    def several(self, n: int, line: LineModel, values: Iterable[PatternValue]) -> int | None:
         """Which of a line's values holds several."""
         names = [value.field for value in values]
         if not line.several:
@@ -265,16 +265,16 @@ class _Compiler:
                 ("lines", n, "several"), "only a table of records holds several; say of which 'kind'"
             )
         return Heading(
-            titles,
-            tuple(columns),
-            kind,
-            self.fixed(line.set, ("lines", n, "set"), kinds),
-            n,
-            line.wrapped,
-            line.cut,
-            several,
-            line.continues,
-            line.nested,
+            titles=titles,
+            columns=tuple(columns),
+            kind=kind,
+            set=self.fixed(line.set, ("lines", n, "set"), kinds),
+            number=n,
+            wrapped=line.wrapped,
+            cut=line.cut,
+            several=several,
+            continues=line.continues,
+            nested=line.nested,
         )
 
     def fixed(self, given: Mapping[str, Scalar], where: Path_, kinds: Iterable[Kind]) -> dict[str, Any]:

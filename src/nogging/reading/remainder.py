@@ -24,7 +24,7 @@ KEPT, _VERBATIM = "\x00", "\x01"
 Regs = Sequence[tuple[int, int]]
 
 
-class Words:
+class LineRemainders:
     """The remainders of lines, for one reader. Most lines leave the same words as one before them."""
 
     def __init__(self, silent: Iterable[Pattern] = ()) -> None:

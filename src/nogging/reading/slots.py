@@ -8,7 +8,7 @@ from functools import cache
 from typing import Any, Protocol
 
 from nogging.dialects.declared import load_dialect
-from nogging.dialects.notation import Value
+from nogging.dialects.notation import PatternValue
 from nogging.reading.declared import PREFIX_LENGTH, Reader
 from nogging.records import Kind, Nature, Type
 from nogging.records.field import RESOLUTION
@@ -17,13 +17,13 @@ from nogging.records.values import integer, reader_of
 MOST_KNOWN = 65536
 
 
-class Source(Protocol):
+class SlotSource(Protocol):
     """What a declaration gives to read: its number in the reader, its values, and the fields that it sets."""
 
     @property
     def number(self) -> int: ...
     @property
-    def values(self) -> tuple[Value, ...]: ...
+    def values(self) -> tuple[PatternValue, ...]: ...
     @property
     def set(self) -> Mapping[str, Any]: ...
 
@@ -37,7 +37,7 @@ class Slots:
         self.known: dict[tuple[int, str | None], list[Slot]] = {}
 
     def values(
-        self, source: Source, kind: Kind | None, texts: tuple[str | None, ...], carried: Mapping[str, Any]
+        self, source: SlotSource, kind: Kind | None, texts: tuple[str | None, ...], carried: Mapping[str, Any]
     ) -> dict[str, Any]:
         """The fields that these texts give; `ValueError` with the reason where one does not fit."""
         found = filled(self.of(source, kind), texts, carried)
@@ -45,7 +45,7 @@ class Slots:
             found.update(source.set)
         return found
 
-    def of(self, source: Source, kind: Kind | None) -> list[Slot]:
+    def of(self, source: SlotSource, kind: Kind | None) -> list[Slot]:
         """Where each value of a declaration goes."""
         key = (source.number, kind.name if kind else None)
         slots = self.known.get(key)

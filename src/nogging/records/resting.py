@@ -28,7 +28,7 @@ def resting(kind: Kind) -> tuple[tuple[Kind, Field, Field], ...]:
     )
 
 
-class Names:
+class NamedValues:
     """Values that records name, to be found by what they lie in."""
 
     def __init__(self, names: Iterable[str]) -> None:
@@ -53,7 +53,7 @@ class Names:
         return names[first : bisect_right(numbers, int(network.broadcast_address))]
 
 
-def covered(kind: Kind, record: Mapping[str, Any], target: Field, names: Names) -> Iterator[tuple[str, str]]:
+def covered(kind: Kind, record: Mapping[str, Any], target: Field, names: NamedValues) -> Iterator[tuple[str, str]]:
     """Those of some names that name a record by one of its fields, each with what it names: a value as it stands, of a
     prefix, or of an address in its subnet, whatever lies within."""
     value = record.get(target.name)

@@ -19,7 +19,7 @@ from functools import lru_cache
 
 from nogging.records.field import Field, Type
 
-Moment = tuple[datetime, float]
+ReadMoment = tuple[datetime, float]
 """A moment and the resolution of its text in seconds."""
 
 EPOCH, TIME_OF_DAY, MINUTES, MASK = "s since 1970", "time of day", "min:s", "mask"
@@ -293,7 +293,7 @@ def _written_out(text: str, at: datetime, skew: float) -> str:
     return f"{there.year - (rest > there.strftime('-%m-%d %H:%M:%S'))}{rest}"
 
 
-def moment(text: str, at: datetime, skew: float = 0.0) -> Moment:
+def moment(text: str, at: datetime, skew: float = 0.0) -> ReadMoment:
     """A date, or how long ago before `at`; a date without a zone is taken as UTC.
 
     A date was told by a clock that is `skew` seconds ahead of that which told `at`.
@@ -353,7 +353,7 @@ def _seconds(text: str) -> float:
         return span(text)[0]
 
 
-def _moment_reader(unit: str, at: datetime, skew: float) -> Callable[[str], Moment]:
+def _moment_reader(unit: str, at: datetime, skew: float) -> Callable[[str], ReadMoment]:
     factor = UNITS[unit][1] if unit else 0
     if unit == EPOCH:
         return lambda text: (_since_epoch(number(text)) - timedelta(seconds=skew), factor)
@@ -366,7 +366,7 @@ def _moment_reader(unit: str, at: datetime, skew: float) -> Callable[[str], Mome
     return lambda text: moment(text, at, skew)
 
 
-def time_of_day(text: str, at: datetime, skew: float = 0.0) -> Moment:
+def time_of_day(text: str, at: datetime, skew: float = 0.0) -> ReadMoment:
     """The last time before `at` that a clock showed this (`10:36:27.720`, `10:36`); a date is that date."""
     match = _TIME_OF_DAY.fullmatch(text)
     if match is None:

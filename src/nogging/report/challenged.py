@@ -11,7 +11,7 @@ from rich.text import Text
 from nogging.judging.challenge import DIFFERENCE, Challenge, Tried
 from nogging.judging.verdict import Verdict
 from nogging.report.cleaning import clean
-from nogging.report.text import Page
+from nogging.report.text import TextPage
 
 MOST_HOLES = 5
 """Of each kind; --format json has them all."""
@@ -49,7 +49,7 @@ def _row(one: Tried) -> dict[str, Any]:
 
 def text(found: Challenge, width: int) -> Iterable[Text]:
     """The challenge as a page of text."""
-    page = Page(width)
+    page = TextPage(width)
     holes, tried = found.holes, len(found.tried)
     label, style = ("PASS", "green") if not holes else ("FAIL", "bold red")
     if found.verdict is not Verdict.PASS:
@@ -73,7 +73,7 @@ def text(found: Challenge, width: int) -> Iterable[Text]:
     return page.lines
 
 
-def _holes(page: Page, found: Challenge) -> None:
+def _holes(page: TextPage, found: Challenge) -> None:
     """What was let through, and the expectations that would notice it."""
     page.blank()
     page.line("let through, what breaks most first", style="bold")
@@ -103,7 +103,7 @@ def _by_kind(tried: Iterable[Tried]) -> dict[str, list[Tried]]:
     return dict(found)
 
 
-def _kind(page: Page, kind: str, several: list[Tried], left_out: int) -> None:
+def _kind(page: TextPage, kind: str, several: list[Tried], left_out: int) -> None:
     """What was tried of one kind, and what of it was let through: each field by what became of it."""
     missed = sum(one.let_through for one in several)
     page.prose(_told(kind, several), body="red" if missed else "")

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from rich.text import Text
 
-from nogging.judging.listing import Listed, Listing
+from nogging.judging.listing import ListedExpectation, Listing
 from nogging.report.cleaning import clean
-from nogging.report.text import Page
+from nogging.report.text import TextPage
 
 MOST_NAMED = 6
 
 
 def lines(found: Listing, width: int) -> list[Text]:
     """The report of `nogging check --list`."""
-    page = Page(width)
+    page = TextPage(width)
     page.prose(clean(found.title), body="bold")
     n = len(found.expectations)
     page.prose(f"{n} expectation{'s' * (n != 1)}, {found.devices} devices; {_differences(found)}")
@@ -41,7 +41,7 @@ def _differences(found: Listing) -> str:
     return f"an unexplained difference {'is ignored' if found.other == 'ignore' else found.other + 's'}"
 
 
-def _devices(one: Listed, everyone: int) -> str:
+def _devices(one: ListedExpectation, everyone: int) -> str:
     if not one.devices:
         return "on no device"
     if len(one.devices) == everyone:

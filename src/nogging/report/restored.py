@@ -9,73 +9,73 @@ from typing import Any
 from nogging.files import Place
 from nogging.judging.verdict import Cause, Difference, Evidence, Explained, Failure, Growth, Judgement, Result, Verdict
 
-Told = Mapping[str, Any]
+JsonForm = Mapping[str, Any]
 
 
-def judgement(told: Told) -> Judgement:
+def judgement(told: JsonForm) -> Judgement:
     """From the form of `check --format json`."""
     return Judgement(
-        Verdict(told["verdict"]),
-        told["title"],
-        tuple(_result(one) for one in told["expectations"]),
-        tuple(_explained(one) for one in told["explained"]),
-        tuple(_difference(one) for one in told["unexplained"]),
-        tuple(told["not_compared"]),
-        told["differences"],
-        told["other"],
-        told["compared"],
-        tuple(told["notes"]),
-        tuple(Growth(**_known(Growth, one)) for one in told["growing"]),
-        tuple(_cause(one) for one in told.get("causes", ())),
+        verdict=Verdict(told["verdict"]),
+        title=told["title"],
+        results=tuple(_result(one) for one in told["expectations"]),
+        explained=tuple(_explained(one) for one in told["explained"]),
+        unexplained=tuple(_difference(one) for one in told["unexplained"]),
+        not_compared=tuple(told["not_compared"]),
+        differences=told["differences"],
+        other=told["other"],
+        compared=told["compared"],
+        notes=tuple(told["notes"]),
+        growing=tuple(Growth(**_known(Growth, one)) for one in told["growing"]),
+        causes=tuple(_cause(one) for one in told.get("causes", ())),
     )
 
 
-def _cause(told: Told) -> Cause:
+def _cause(told: JsonForm) -> Cause:
     return Cause(_difference(told), tuple((_difference(one), one["because"]) for one in told["following"]))
 
 
-def _known(kind: type, told: Told) -> dict[str, Any]:
+def _known(kind: type, told: JsonForm) -> dict[str, Any]:
     names = {one.name for one in fields(kind)}
     return {name: value for name, value in told.items() if name in names}
 
 
-def _result(told: Told) -> Result:
+def _result(told: JsonForm) -> Result:
     given = _known(Result, told) | {"verdict": Verdict(told["verdict"]), "place": _place(told)}
     return Result(**given | {name: _failures(told[name]) for name in ("failures", "unproven", "waived")})
 
 
-def _place(told: Told) -> Place | None:
+def _place(told: JsonForm) -> Place | None:
     return Place(**told["place"]) if told.get("place") else None
 
 
-def _failures(told: Sequence[Told]) -> tuple[Failure, ...]:
+def _failures(told: Sequence[JsonForm]) -> tuple[Failure, ...]:
     return tuple(
         Failure(
-            one["device"],
-            one["record"],
-            one["reason"],
-            tuple(one["demanded"]),
-            one["before"],
-            one["failed_before"],
-            _evidence(one),
-            one["name"],
+            device=one["device"],
+            record=one["record"],
+            reason=one["reason"],
+            demanded=tuple(one["demanded"]),
+            before=one["before"],
+            already=one["failed_before"],
+            evidence=_evidence(one),
+            name=one["name"],
         )
         for one in told
     )
 
 
-def _evidence(told: Told) -> tuple[Evidence, ...]:
+def _evidence(told: JsonForm) -> tuple[Evidence, ...]:
     """The lines of each answer together, in its order; the answers in theirs."""
     lines = [Evidence(**one) for one in told["evidence"]] + [Evidence(**one, around=True) for one in told["around"]]
     answers = list(dict.fromkeys((one.when, one.device, one.command) for one in lines))
     return tuple(sorted(lines, key=lambda one: (answers.index((one.when, one.device, one.command)), one.line)))
 
 
-def _explained(told: Told) -> Explained:
+def _explained(told: JsonForm) -> Explained:
     following = tuple((_difference(one), one["because"]) for one in told["following"])
     return Explained(told["title"], Verdict(told["verdict"]), told["reason"], told["times"], following, _place(told))
 
 
-def _difference(told: Told) -> Difference:
+def _difference(told: JsonForm) -> Difference:
     changed = {name: (old, new) for name, (old, new) in told["fields"].items()}
     return Difference(**_known(Difference, told) | {"fields": changed})

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from rich.text import Text
 
 from nogging.report.cleaning import clean
-from nogging.routing.follow import OPEN, WELL, Way
+from nogging.routing.follow import OPEN, WELL, FollowedWay
 from nogging.routing.lookup import Match
 from nogging.routing.traced import Traced
 
@@ -31,12 +31,12 @@ def matches(found: Mapping[str, Match | None], doubts: Mapping[str, str]) -> Ite
             yield Text(f"{clean(name) if n == 0 else '':<{names}}  {routes[name] if n == 0 else '':<{width}}  {hop}")
 
 
-def well(way: Way) -> bool | None:
+def well(way: FollowedWay) -> bool | None:
     """Whether a way arrives; None where that is not proven."""
     return True if way.ending in WELL else (None if way.ending in OPEN else False)
 
 
-def ways(source: str, target: str, found: list[Way]) -> Iterator[Text]:
+def ways(source: str, target: str, found: list[FollowedWay]) -> Iterator[Text]:
     """Each way as the devices that it passes, each with the route that it takes there."""
     yield Text(f"{clean(source)} to {clean(target)}: {len(found)} way{'s' * (len(found) != 1)}", style="bold")
     names = max((len(step.device) for way in found for step in way.steps), default=0)

@@ -9,13 +9,13 @@ from typing import Any
 
 from rich.text import Text
 
-from nogging.asking.about import About, Lacking, NotWell, Part
+from nogging.asking.about import About, DevicesPart, Lacking, NotWell
 from nogging.asking.query import names_of
 from nogging.judging.verdict import many
 from nogging.records import KINDS
 from nogging.report import plain
 from nogging.report.cleaning import clean
-from nogging.report.text import Page, fitting, grew, named, shown, table
+from nogging.report.text import TextPage, fitting, grew, named, shown, table
 
 MOST = 20
 _NONE = "(none)"
@@ -26,7 +26,7 @@ _QUIET = ("setting", "answer")
 
 def about(found: About, width: int) -> list[Text]:
     """The summary: in one line how it stands, where to look first, the counts, and then what is not well."""
-    page, last = Page(width), found.whole[-1]
+    page, last = TextPage(width), found.whole[-1]
     page.line(_standing(last), style="bold")
     if last.not_well:
         page.prose(f"look first: {not_well(last.not_well[0])}", style="bold", body="bold")
@@ -50,7 +50,7 @@ def about(found: About, width: int) -> list[Text]:
     return page.lines
 
 
-def _standing(part: Part) -> str:
+def _standing(part: DevicesPart) -> str:
     told = [
         f"{many(len(part.devices), 'device')} ({', '.join(f'{n} {name}' for name, n in part.dialects.most_common())})",
         f"{many(part.records.total(), 'record')}, {len(part.not_well) or 'none'} not well",
@@ -80,12 +80,12 @@ def _counts(found: About) -> list[list[str]]:
     ]
 
 
-def _over(parts: list[Part], column: str) -> str:
+def _over(parts: list[DevicesPart], column: str) -> str:
     """What one part says of a column in each capture, once where it is always the same."""
     return " → ".join(one for one, _ in groupby(_told(part, column) for part in parts))
 
 
-def _told(part: Part, name: str) -> str:
+def _told(part: DevicesPart, name: str) -> str:
     if name in KINDS:
         badly = part.badly(name)
         return f"{part.records[name]} ({badly})" if badly else str(part.records[name])
@@ -123,7 +123,7 @@ def _lacking(found: list[Lacking]) -> Iterator[str]:
         yield f"'{clean(command)}' {outcome.replace('_', ' ')}: {', '.join(devices)}"
 
 
-def _listed(page: Page, title: str, lines: list[str]) -> None:
+def _listed(page: TextPage, title: str, lines: list[str]) -> None:
     if not lines:
         return
     page.blank()
@@ -143,7 +143,7 @@ def plain_about(found: About) -> list[dict[str, Any]]:
     ]
 
 
-def _plain(part: Part) -> dict[str, Any]:
+def _plain(part: DevicesPart) -> dict[str, Any]:
     unread = [{"dialect": dialect, "command": command, "lines": n} for (dialect, command), n in part.unread.items()]
     unknown = [{"dialect": dialect, "command": command, "answers": n} for (dialect, command), n in part.unknown.items()]
     return {

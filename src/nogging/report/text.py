@@ -75,7 +75,7 @@ def shown(value: Any) -> str:
     return clean(str(value)) if value != "" else "''"
 
 
-class Page:
+class TextPage:
     """Lines of a report as they are put together. `width` is where prose is wrapped."""
 
     def __init__(self, width: int) -> None:
@@ -101,7 +101,7 @@ class Page:
 
 def judgement(found: Judgement, width: int) -> list[Text]:
     """The report of `nogging check`."""
-    page = Page(width)
+    page = TextPage(width)
     verdict = str(found.verdict)
     page.prose(found.title, label=verdict.upper(), style=STYLES[verdict], body="bold")
     page.prose(counts(found), indent=_LABEL)
@@ -120,7 +120,7 @@ def judgement(found: Judgement, width: int) -> list[Text]:
     return page.lines
 
 
-def grew(page: Page, found: tuple[Growth, ...]) -> None:
+def grew(page: TextPage, found: tuple[Growth, ...]) -> None:
     """Counters of faults that grew: no difference, and worth knowing."""
     if not found:
         return
@@ -134,7 +134,7 @@ def grew(page: Page, found: tuple[Growth, ...]) -> None:
         page.line(f"… and {len(found) - MOST_GROWING} more (--format json lists all)", indent=2)
 
 
-def _results(page: Page, found: Judgement, verdict: Verdict) -> None:
+def _results(page: TextPage, found: Judgement, verdict: Verdict) -> None:
     results = [one for one in found.results if one.verdict is verdict]
     if results:
         page.blank()
@@ -207,12 +207,12 @@ def nothing_else(found: Judgement) -> tuple[Verdict, str, list[str]]:
 
 def result(one: Result, width: int = _WIDE) -> list[Text]:
     """What became of one expectation, with its evidence."""
-    page = Page(width)
+    page = TextPage(width)
     _result(page, one)
     return page.lines
 
 
-def _result(page: Page, one: Result) -> None:
+def _result(page: TextPage, one: Result) -> None:
     verdict = str(one.verdict)
     label = verdict if one.strength == "must" or one.verdict is Verdict.PASS else "warning"
     if one.verdict is Verdict.PASS:
@@ -232,14 +232,14 @@ def _result(page: Page, one: Result) -> None:
     _waived(page, one)
 
 
-def _waived(page: Page, one: Result) -> None:
+def _waived(page: TextPage, one: Result) -> None:
     """What is let pass, each with its waiver."""
     for failure in one.waived:
         told = f"{failure.device}  {named(one.kind, failure.record)}: {failure.reason}"
         page.prose(clean(told), indent=_LABEL, body="dim")
 
 
-def _open(page: Page, one: Result) -> None:
+def _open(page: TextPage, one: Result) -> None:
     """What left an expectation open: each reason once, with the devices; records only where no gap explains them."""
     missing = [failure for failure in one.unproven if not failure.record]
     for reason in list(dict.fromkeys(failure.reason for failure in missing))[:MOST_FAILURES]:
@@ -249,7 +249,7 @@ def _open(page: Page, one: Result) -> None:
         _failure(page, one, failure)
 
 
-def _failure(page: Page, result: Result, failure: Failure) -> None:
+def _failure(page: TextPage, result: Result, failure: Failure) -> None:
     if not (failure.device or failure.name):
         if failure.demanded:
             page.prose(f"expected {' and '.join(failure.demanded)}", indent=_LABEL + 2)
@@ -272,7 +272,7 @@ def headed(kind: str, failure: Failure) -> str:
     return "  ".join(one for one in (failure.device, about) if one)
 
 
-def _lines(page: Page, evidence: Iterable[Evidence]) -> None:
+def _lines(page: TextPage, evidence: Iterable[Evidence]) -> None:
     """The lines of the answers, those that tell marked among those around; both sides where there is room."""
     lines = list(evidence)
     sides = [[one for one in lines if one.when == when] for when in ("after", "before")]
@@ -304,7 +304,7 @@ def named(kind: str, record: Mapping[str, Any]) -> str:
     return " ".join([kind, *values])
 
 
-def _explained(page: Page, found: Judgement) -> None:
+def _explained(page: TextPage, found: Judgement) -> None:
     if not found.explained:
         return
     page.blank()
@@ -329,7 +329,7 @@ def _is_fine(one: Explained) -> bool:
     return one.verdict is Verdict.PASS
 
 
-def _unexplained(page: Page, found: Judgement) -> None:
+def _unexplained(page: TextPage, found: Judgement) -> None:
     if found.unexplained:
         page.blank()
         style = STYLES["fail"] if found.other == "fail" else STYLES["unproven"]
@@ -344,7 +344,7 @@ def _unexplained(page: Page, found: Judgement) -> None:
     _not_compared(page, found.not_compared)
 
 
-def _not_compared(page: Page, places: tuple[str, ...]) -> None:
+def _not_compared(page: TextPage, places: tuple[str, ...]) -> None:
     if not places:
         return
     page.blank()
@@ -357,7 +357,7 @@ def _not_compared(page: Page, places: tuple[str, ...]) -> None:
 
 def comparison(found: Comparison, width: int) -> list[Text]:
     """The report of `nogging compare`."""
-    page = Page(width)
+    page = TextPage(width)
     n = len(found.differences)
     kinds = Counter(one.what for one in found.differences)
     told = ", ".join(f"{kinds[what]} {what}" for what in ("gone", "new", "moved", "restarted") if kinds[what])
@@ -389,7 +389,7 @@ def comparison(found: Comparison, width: int) -> list[Text]:
     return page.lines
 
 
-def _caused(page: Page, causes: Iterable[Cause], most: int) -> None:
+def _caused(page: TextPage, causes: Iterable[Cause], most: int) -> None:
     """What brought others along, with how many follow from it: named where they are few."""
     listed = list(causes)
     if listed:
@@ -425,7 +425,7 @@ def _several(kind: str, found: list[Difference]) -> str:
     return f"{len(found)} {kind}s ({told}{', …' * (len(devices) > MOST_LINES)})"
 
 
-def _perhaps(page: Page, differences: Iterable[Difference]) -> None:
+def _perhaps(page: TextPage, differences: Iterable[Difference]) -> None:
     """What is gone and may be there under another name."""
     found = [one for one in differences if one.perhaps is not None and one.what == "gone"]
     if found:
@@ -437,7 +437,7 @@ def _perhaps(page: Page, differences: Iterable[Difference]) -> None:
         page.prose(f"{one.device}  {names} ({one.because})", indent=2)
 
 
-def _grouped(page: Page, differences: Iterable[Difference], most: int, device: str = "") -> None:
+def _grouped(page: TextPage, differences: Iterable[Difference], most: int, device: str = "") -> None:
     """Differences that are the same on several devices, or the same for several routes, are one line."""
     lines = list(groups(list(differences)))
     for what, text, names in lines[:most]:
@@ -548,7 +548,7 @@ def records(rows: list[dict[str, Any]], width: int | None, kind: str = "") -> li
     cells = [[clean(shown(row[name])) if row[name] not in (None, "") else "" for name in names] for row in rows]
     kept = fitting([max(len(name), *(len(row[n]) for row in cells)) for n, name in enumerate(names)], width)
     lines = table([names[:kept], *(row[:kept] for row in cells)])
-    page = Page(width or _WIDE)
+    page = TextPage(width or _WIDE)
     if same:
         page.prose(f"the same in all: {', '.join(f'{name} {shown(rows[0][name])}' for name in same)}", body="dim")
     if kept < len(names):

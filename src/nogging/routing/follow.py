@@ -21,7 +21,7 @@ from nogging.captures.capture import Capture
 from nogging.captures.saved import opened
 from nogging.errors import QuestionError, nearest
 from nogging.routing.links import End, links
-from nogging.routing.lookup import DEFAULT, Address, Hop, Match, Rewrites, Tables, parsed, require_device, rewritten
+from nogging.routing.lookup import DEFAULT, Hop, IpAddress, Match, Rewrites, Tables, parsed, require_device, rewritten
 
 
 class Ending(StrEnum):
@@ -53,7 +53,7 @@ class Step:
 
 
 @dataclass(frozen=True)
-class Way:
+class FollowedWay:
     """One way from a device to an address. `why` says more of its end."""
 
     steps: tuple[Step, ...]
@@ -117,9 +117,9 @@ class Follower:
             self.ports = ports
             self._address(addresses) if kind == "address" else None
 
-    def ways(self, source: str, address: Address, vrf: str = DEFAULT) -> list[Way]:
+    def ways(self, source: str, address: IpAddress, vrf: str = DEFAULT) -> list[FollowedWay]:
         """Every way of equal cost from a device to an address."""
-        found: list[Way] = []
+        found: list[FollowedWay] = []
         for way in self._from(source, address, vrf, ()):
             found.append(way)
             if len(found) > MOST_WAYS:
@@ -137,37 +137,37 @@ class Follower:
             return str(told)
         return DEFAULT if self.tables.vrfs(end[0]) <= {DEFAULT} else None
 
-    def _from(self, device: str, address: Address, vrf: str, before: tuple[Step, ...]) -> Iterator[Way]:
+    def _from(self, device: str, address: IpAddress, vrf: str, before: tuple[Step, ...]) -> Iterator[FollowedWay]:
         own = [end for end in self.owners.get(str(address), ()) if end[0] == device and self.vrf_of(end) in (vrf, None)]
         if own:
             down = all(self.is_down(end) for end in own)
             why = f"{own[0][1]} of {device}, which has the address, is down" if down else ""
-            yield Way((*before, Step(device, vrf=vrf)), Ending.DROPPED if down else Ending.ARRIVES, why)
+            yield FollowedWay((*before, Step(device, vrf=vrf)), Ending.DROPPED if down else Ending.ARRIVES, why)
             return
         if any((step.device, step.vrf) == (device, vrf) for step in before):
-            yield Way((*before, Step(device, vrf=vrf)), Ending.LOOP, f"back at {device}")
+            yield FollowedWay((*before, Step(device, vrf=vrf)), Ending.LOOP, f"back at {device}")
             return
         match = self.tables.lookup(device, address, vrf)
         doubt = self.tables.doubt(device, address) if match is None else match.doubt
         if match is None or doubt:
             ending = Ending.UNKNOWN if doubt else Ending.NO_ROUTE
-            yield Way((*before, Step(device, match, vrf=vrf)), ending, doubt or f"{device} has no route to it")
+            yield FollowedWay((*before, Step(device, match, vrf=vrf)), ending, doubt or f"{device} has no route to it")
             return
         for hop in match.hops:
             yield from self._by(hop, address, vrf, (*before, Step(device, match, hop, vrf)))
 
-    def _by(self, hop: Hop, address: Address, vrf: str, steps: tuple[Step, ...]) -> Iterator[Way]:
+    def _by(self, hop: Hop, address: IpAddress, vrf: str, steps: tuple[Step, ...]) -> Iterator[FollowedWay]:
         device = steps[-1].device
         if hop.special == "receive":
-            yield Way(steps, Ending.ARRIVES, f"{device} takes it for itself")
+            yield FollowedWay(steps, Ending.ARRIVES, f"{device} takes it for itself")
         elif hop.special == "throw":
-            yield Way(steps, Ending.UNKNOWN, f"{device} goes on in another table, which is not told")
+            yield FollowedWay(steps, Ending.UNKNOWN, f"{device} goes on in another table, which is not told")
         elif hop.special:
-            yield Way(steps, Ending.DROPPED, f"{hop.special} on {device}")
+            yield FollowedWay(steps, Ending.DROPPED, f"{hop.special} on {device}")
         elif hop.interface is not None and self.is_down((device, hop.interface)):
-            yield Way(steps, Ending.DROPPED, f"{hop.interface} of {device} is down")
+            yield FollowedWay(steps, Ending.DROPPED, f"{hop.interface} of {device} is down")
         elif hop.address is None and hop.interface is None:
-            yield Way(steps, Ending.UNKNOWN, "the route tells neither a next hop nor an interface")
+            yield FollowedWay(steps, Ending.UNKNOWN, "the route tells neither a next hop nor an interface")
         elif hop.interface is None:
             yield self._unresolved(hop, vrf, steps)
         elif hop.address is None and not self._is_on_link(steps[-1].match, hop):
@@ -177,14 +177,14 @@ class Follower:
         else:
             yield from self._onward(hop, address, steps)
 
-    def _unresolved(self, hop: Hop, vrf: str, steps: tuple[Step, ...]) -> Way:
+    def _unresolved(self, hop: Hop, vrf: str, steps: tuple[Step, ...]) -> FollowedWay:
         """A next hop to which there is no route leads nowhere, where the table would have had it."""
         device = steps[-1].device
         doubt = self.tables.doubt(device, parsed(hop.address or ""))
         told = f"{device} has no route to its next hop {hop.address}"
         if doubt or not self.tables.tells_links(device, vrf):
-            return Way(steps, Ending.UNKNOWN, f"{told} ({doubt or 'it tells no connected routes'})")
-        return Way(steps, Ending.DROPPED, told)
+            return FollowedWay(steps, Ending.UNKNOWN, f"{told} ({doubt or 'it tells no connected routes'})")
+        return FollowedWay(steps, Ending.DROPPED, told)
 
     def _is_on_link(self, match: Match | None, hop: Hop) -> bool:
         """Whether a route without a next hop leads to addresses on the link itself: a connected one does."""
@@ -193,29 +193,31 @@ class Follower:
         prefix = ipaddress.ip_network(match.prefix)
         return any(prefix == subnet for subnet in self.subnets.get((match.device, hop.interface or ""), ()))
 
-    def _out_of(self, end: End, address: Address, steps: tuple[Step, ...]) -> Iterator[Way]:
+    def _out_of(self, end: End, address: IpAddress, steps: tuple[Step, ...]) -> Iterator[FollowedWay]:
         """Out of an interface, with no next hop: to the other end of the link, if one is known."""
         beyond = {peer[0] for peer in self.peers.get(end, ())}
         if len(beyond) == 1:
             yield from self._arriving(self.peers[end][0], address, steps)
         elif beyond:
-            yield Way(
+            yield FollowedWay(
                 steps, Ending.UNKNOWN, f"several devices are on the link of {end[1]}: {', '.join(sorted(beyond))}"
             )
         else:
-            yield Way(steps, Ending.LEAVES, f"who is at the other end of {end[1]} is not known")
+            yield FollowedWay(steps, Ending.LEAVES, f"who is at the other end of {end[1]} is not known")
 
-    def _arriving(self, end: End, address: Address, steps: tuple[Step, ...]) -> Iterator[Way]:
+    def _arriving(self, end: End, address: IpAddress, steps: tuple[Step, ...]) -> Iterator[FollowedWay]:
         """A packet that comes in by an interface goes on in the VRF of that."""
         vrf = self.vrf_of(end)
         if self.is_down(end):
-            yield Way(steps, Ending.DROPPED, f"{end[1]} of {end[0]}, at the other end, is down")
+            yield FollowedWay(steps, Ending.DROPPED, f"{end[1]} of {end[0]}, at the other end, is down")
         elif vrf is None:
-            yield Way((*steps, Step(end[0])), Ending.UNKNOWN, f"which VRF {end[1]} of {end[0]} is in is not told")
+            yield FollowedWay(
+                (*steps, Step(end[0])), Ending.UNKNOWN, f"which VRF {end[1]} of {end[0]} is in is not told"
+            )
         else:
             yield from self._from(end[0], address, vrf, steps)
 
-    def _delivered(self, end: End, address: Address, steps: tuple[Step, ...]) -> Iterator[Way]:
+    def _delivered(self, end: End, address: IpAddress, steps: tuple[Step, ...]) -> Iterator[FollowedWay]:
         """Over a connected subnet: to the device on the link that has the address, or to a host that was not."""
         owners = [owner for owner in self.owners.get(str(address), ()) if owner[0] != end[0]]
         near = [owner for owner in owners if self._share_link(end, owner)]
@@ -223,9 +225,9 @@ class Follower:
             yield from self._arriving(near[0], address, steps)
         elif owners:
             told = f"{owners[0][0]} has {address}, and is not known to be on the link of {end[1]} of {end[0]}"
-            yield Way(steps, Ending.UNKNOWN, told)
+            yield FollowedWay(steps, Ending.UNKNOWN, told)
         else:
-            yield Way(steps, Ending.ON_LINK, f"to {address} on {end[1]}")
+            yield FollowedWay(steps, Ending.ON_LINK, f"to {address} on {end[1]}")
 
     def _share_link(self, end: End, owner: End) -> bool:
         """Whether two interfaces are on one link: known to be joined or, where nothing says who is, in one subnet."""
@@ -235,7 +237,7 @@ class Follower:
         plain = [subnet for subnet in one if not subnet.is_link_local and subnet.num_addresses > 1]
         return end not in self.peers and any(subnet in other for subnet in plain)
 
-    def _onward(self, hop: Hop, address: Address, steps: tuple[Step, ...]) -> Iterator[Way]:
+    def _onward(self, hop: Hop, address: IpAddress, steps: tuple[Step, ...]) -> Iterator[FollowedWay]:
         """To the next hop: to whoever on the link has that address."""
         end = steps[-1].device, hop.interface or ""
         owners = [owner for owner in self.owners.get(hop.address or "", ()) if owner[0] != end[0]]
@@ -247,17 +249,17 @@ class Follower:
         elif link_local and len({peer[0] for peer in beyond}) == 1 and not self._tells_link_local(beyond[0]):
             yield from self._arriving(beyond[0], address, steps)
         elif link_local or not owners:
-            yield Way(steps, Ending.LEAVES, f"{hop.address} is nobody's on that link in the capture")
+            yield FollowedWay(steps, Ending.LEAVES, f"{hop.address} is nobody's on that link in the capture")
         else:
             told = f"{owners[0][0]} has {hop.address}, and is not known to be on the link of {end[1]}"
-            yield Way(steps, Ending.UNKNOWN, told)
+            yield FollowedWay(steps, Ending.UNKNOWN, told)
 
     def _tells_link_local(self, end: End) -> bool:
         """Whether the link-local address of an interface is known, so that another is not its own."""
         return any(subnet.version == 6 and subnet.is_link_local for subnet in self.subnets.get(end, ()))
 
 
-def follow(capture: Capture | str | Path, source: str, target: str, vrf: str = DEFAULT) -> list[Way]:
+def follow(capture: Capture | str | Path, source: str, target: str, vrf: str = DEFAULT) -> list[FollowedWay]:
     """Every way from a device to an address, or to another device's own address.
 
     Raises `QuestionError` for a device that the capture does not have, and for what is neither device nor address.
@@ -267,7 +269,7 @@ def follow(capture: Capture | str | Path, source: str, target: str, vrf: str = D
     return Follower(found).ways(source, address_of(found, target), vrf)
 
 
-def address_of(capture: Capture, target: str) -> Address:
+def address_of(capture: Capture, target: str) -> IpAddress:
     """An address as it is; of a device the one that is its own whatever interface is down, else its lowest."""
     if target not in capture.devices:
         try:

@@ -17,7 +17,7 @@ from nogging.captures.saved import opened
 from nogging.errors import QuestionError, nearest
 from nogging.records.route import ROUTE
 
-Address = ipaddress.IPv4Address | ipaddress.IPv6Address
+IpAddress = ipaddress.IPv4Address | ipaddress.IPv6Address
 DEFAULT = "default"
 DEEPEST = 16
 """A next hop that is resolved through more routes than this is not resolved at all."""
@@ -58,7 +58,7 @@ class Match:
     """Why another route may be the one that is taken."""
 
 
-def parsed(text: str) -> Address:
+def parsed(text: str) -> IpAddress:
     """An address; `QuestionError` for what is none."""
     try:
         return ipaddress.ip_address(text)
@@ -66,7 +66,7 @@ def parsed(text: str) -> Address:
         raise QuestionError(f"'{text}' is not an IP address") from None
 
 
-Rows = dict[tuple[str, str], list[dict[str, Any]]]
+RouteRows = dict[tuple[str, str], list[dict[str, Any]]]
 """Rows of routes by VRF and prefix."""
 
 
@@ -91,11 +91,11 @@ class Tables:
 
     def __init__(self, capture: Capture) -> None:
         self.capture = capture
-        self.made: dict[str, Rows] = {}
-        self.used: dict[str, Rows] = {}
+        self.made: dict[str, RouteRows] = {}
+        self.used: dict[str, RouteRows] = {}
         self.told: dict[tuple[str, str], list[tuple[str, bool]]] = {}
 
-    def doubt(self, device: str, address: Address, prefix: str | None = None) -> str | None:
+    def doubt(self, device: str, address: IpAddress, prefix: str | None = None) -> str | None:
         """Why the table of a device may lack a route to an address, or one that is longer than this prefix; None where
         it was captured and read, as far as that matters."""
         family = f"ipv{address.version}"
@@ -125,7 +125,7 @@ class Tables:
             found[row["device"], row["answer"]].append(row["text"])
         return found
 
-    def lookup(self, device: str, address: Address, vrf: str = DEFAULT) -> Match | None:
+    def lookup(self, device: str, address: IpAddress, vrf: str = DEFAULT) -> Match | None:
         """The longest match, its next hops resolved as far as the table tells; None where nothing matches."""
         routes = self._longest(device, address, vrf)
         if not routes:
@@ -136,9 +136,18 @@ class Tables:
         lines = [row["line"] for row in routes]
         span = min(line[0] for line in lines), max(line[1] for line in lines)
         doubt = self.doubt(device, address, prefix) or ""
-        return Match(device, vrf, prefix, first["source_protocol"], tuple(hops), first["answer"], span, doubt)
+        return Match(
+            device=device,
+            vrf=vrf,
+            prefix=prefix,
+            source_protocol=first["source_protocol"],
+            hops=tuple(hops),
+            answer=first["answer"],
+            lines=span,
+            doubt=doubt,
+        )
 
-    def _longest(self, device: str, address: Address, vrf: str) -> list[dict[str, Any]]:
+    def _longest(self, device: str, address: IpAddress, vrf: str) -> list[dict[str, Any]]:
         """The rows of the chosen source of the longest prefix that holds the address."""
         table = self._table(device)
         for length in range(address.max_prefixlen, -1, -1):
@@ -197,19 +206,19 @@ class Tables:
                 used[key] = _used(table[key])
         self.made[device], self.used[device] = table, {key: rows for key, rows in used.items() if rows}
 
-    def _keys(self, table: Rows, match: Mapping[str, Any]) -> list[tuple[str, str]]:
+    def _keys(self, table: RouteRows, match: Mapping[str, Any]) -> list[tuple[str, str]]:
         if {"vrf", "destination_prefix"} <= set(match):
             return [(match["vrf"] or DEFAULT, match["destination_prefix"])]
         return list(table)
 
-    def _table(self, device: str) -> Rows:
+    def _table(self, device: str) -> RouteRows:
         """The rows of a device that are in use, by VRF and prefix."""
         if device not in self.used:
             import pyarrow.compute as pc
 
             routes = self.capture.records("route")
             mine = routes.filter(pc.equal(routes.column("device"), device))
-            found: Rows = defaultdict(list)
+            found: RouteRows = defaultdict(list)
             for row in mine.to_pylist():
                 found[row["vrf"] or DEFAULT, row["destination_prefix"]].append(row)
             in_use = ((key, _used(rows)) for key, rows in found.items())
@@ -233,7 +242,7 @@ def _rank(row: Mapping[str, Any]) -> tuple[bool, int, int, str]:
 _NETWORK = re.compile(r"[0-9A-Fa-f:.]+/\d{1,3}(?![\d/])")
 
 
-def _could_lead(text: str, address: Address, prefix: str | None) -> bool:
+def _could_lead(text: str, address: IpAddress, prefix: str | None) -> bool:
     """Whether an unread line could be a route to an address, longer than this prefix: all but one about others."""
     named = []
     for word in _NETWORK.findall(text):

@@ -13,7 +13,7 @@ from pathlib import Path
 
 from nogging.captures.capture import Capture
 from nogging.captures.saved import opened
-from nogging.routing.follow import OPEN, Ending, Way, address_of
+from nogging.routing.follow import OPEN, Ending, FollowedWay, address_of
 from nogging.routing.lookup import DEFAULT, require_device
 
 
@@ -39,7 +39,7 @@ class Traced:
 
 
 def traced(
-    capture: Capture | str | Path, source: str, target: str, ways: Sequence[Way], vrf: str = DEFAULT
+    capture: Capture | str | Path, source: str, target: str, ways: Sequence[FollowedWay], vrf: str = DEFAULT
 ) -> Traced | None:
     """The path from a device to an address as it was traced, held against the ways that `follow` gives; None where the
     capture has no trace of it."""
@@ -63,7 +63,7 @@ def traced(
 
 
 def _held(
-    answers: list[tuple[int, list[str]]], owners: dict[str, set[str]], ways: Sequence[Way], target: str
+    answers: list[tuple[int, list[str]]], owners: dict[str, set[str]], ways: Sequence[FollowedWay], target: str
 ) -> Iterator[Answered]:
     """Each hop, held against the ways that fit all hops before it; nothing is said of what comes after the first that
     fits none."""
@@ -77,7 +77,7 @@ def _held(
         yield Answered(n, tuple(addresses), tuple(sorted(devices)), agrees)
 
 
-def _goes_there(way: Way, n: int, devices: set[str], is_target: bool) -> bool:
+def _goes_there(way: FollowedWay, n: int, devices: set[str], is_target: bool) -> bool:
     if n < len(way.devices):
         return way.devices[n] in devices
     own = way.ending is Ending.ARRIVES and way.devices[0] in devices  # of an address of its own it is the first hop

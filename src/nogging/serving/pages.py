@@ -15,18 +15,19 @@ from urllib.parse import urlencode
 
 from nogging.asking.between import Became, at, between, called, change, latest, not_well, spans
 from nogging.asking.conformity import customs
-from nogging.asking.over_time import FROM, TO, WHAT, Key, Lasting, Row
+from nogging.asking.over_time import FROM, TO, WHAT, Lasting, RecordKey
 from nogging.captures.history import FIRST, NOW
 from nogging.errors import QuestionError
 from nogging.judging.changed import GONE
 from nogging.records import KINDS, Kind, Nature
+from nogging.records.joining import Row
 from nogging.records.values import short_span
 from nogging.report.cleaning import lines
 from nogging.report.page import plainly, style_of_the_report
 from nogging.serving.timeline import timeline
-from nogging.serving.watched import DEVICE, Cell, Watched
+from nogging.serving.watched import DEVICE, KindCell, Watched
 
-Asked = Mapping[str, str]
+Parameters = Mapping[str, str]
 """The parameters of a question, each once."""
 LISTED, PAGE, WORDS = 25, 200, 20
 """So many are listed of what is longer, so many on one page of it, and so many words are searched for."""
@@ -41,7 +42,7 @@ class Page:
 
     name: str
     path: str
-    made: Callable[[Watched, Asked], str]
+    made: Callable[[Watched, Parameters], str]
 
 
 def short(moment: datetime) -> str:
@@ -66,12 +67,12 @@ def link(path: str, **asked: Any) -> str:
     return f"{path}?{urlencode({name: value for name, value in asked.items() if value not in ('', None)})}"
 
 
-def thing(kind: Kind, key: Key) -> str:
+def thing(kind: Kind, key: RecordKey) -> str:
     """The address of the page of one thing."""
     return link("/thing", kind=kind.name, key=json.dumps(key, ensure_ascii=False))
 
 
-def _status(watched: Watched, asked: Asked) -> str:
+def _status(watched: Watched, asked: Parameters) -> str:
     by = asked.get("by") or (_SITE if _SITE in watched.labels() else watched.labels()[0])
     groups = watched.status(by)
     if asked.get("of"):
@@ -93,7 +94,7 @@ def _status(watched: Watched, asked: Asked) -> str:
     )
 
 
-def _cell(cell: Cell | None) -> tuple[str, str]:
+def _cell(cell: KindCell | None) -> tuple[str, str]:
     """The class of a cell and its words."""
     if cell is None or not (cell.records or cell.changed):
         return "none", "none"
@@ -128,7 +129,7 @@ def _change(one: Became) -> dict[str, Any]:
     }
 
 
-def _changes(watched: Watched, asked: Asked) -> str:
+def _changes(watched: Watched, asked: Parameters) -> str:
     begin = _number(asked, "from")
     chosen = latest(watched.lasting, asked.get("device", ""), _kind(watched, asked))
     found = list(islice(chosen, begin, begin + PAGE + 1))
@@ -143,7 +144,7 @@ def _changes(watched: Watched, asked: Asked) -> str:
     )
 
 
-def _fallen(watched: Watched, asked: Asked) -> list[dict[str, Any]]:
+def _fallen(watched: Watched, asked: Parameters) -> list[dict[str, Any]]:
     """What fell most often in the last week."""
     since = watched.last.at - timedelta(days=7)
     found: Counter[tuple[str | None, ...]] = Counter()
@@ -165,7 +166,7 @@ def _fallen(watched: Watched, asked: Asked) -> list[dict[str, Any]]:
     ]
 
 
-def _thing(watched: Watched, asked: Asked) -> str:
+def _thing(watched: Watched, asked: Parameters) -> str:
     kind = watched.kind(asked.get("kind", "")).kind
     key = _key(kind, asked.get("key", ""))
     life = watched.life(kind.name, key)
@@ -196,7 +197,7 @@ def _thing(watched: Watched, asked: Asked) -> str:
     )
 
 
-def _falls_of(watched: Watched, kind: Kind, key: Key) -> list[tuple[datetime, str]]:
+def _falls_of(watched: Watched, kind: Kind, key: RecordKey) -> list[tuple[datetime, str]]:
     mine = (one for _, one in watched.falls() if (kind.name, key) in one.records)
     return [(one.high, f"fell {short(one.high)}, told by {', '.join(sorted(one.told_by))}") for one in mine]
 
@@ -223,7 +224,7 @@ def _span(one: Lasting, span: list[Row], ill: bool, until: datetime) -> dict[str
     }
 
 
-def _records(watched: Watched, asked: Asked) -> str:
+def _records(watched: Watched, asked: Parameters) -> str:
     one = watched.kind(asked.get("kind") or "neighbor")
     written = asked.get("moment", "").strip()
     moment = watched.moment(written) if written and written != NOW else None
@@ -263,7 +264,7 @@ def _has(words: Sequence[str], cells: Sequence[str]) -> bool:
     return all(word in text for word in words)
 
 
-def _compare(watched: Watched, asked: Asked) -> str:
+def _compare(watched: Watched, asked: Parameters) -> str:
     before, after = asked.get("before") or FIRST, asked.get("after") or NOW
     since, until = watched.moment(before), watched.moment(after)
     if since > until:
@@ -294,7 +295,7 @@ def _some(moments: Sequence[datetime]) -> list[datetime]:
     return [*reversed(moments[-PAGE:]), *sorted(days.values(), reverse=True)[:PAGE]]
 
 
-def _settings(watched: Watched, asked: Asked) -> str:
+def _settings(watched: Watched, asked: Parameters) -> str:
     by = asked.get("by") or "dialect"
     place = watched.grouped(by)
     rows = at(watched.kind("setting"))
@@ -328,18 +329,18 @@ def error(watched: Watched, said: str) -> str:
     return _made("error.html", watched, said=said)
 
 
-def _kind(watched: Watched, asked: Asked) -> str:
+def _kind(watched: Watched, asked: Parameters) -> str:
     return watched.kind(asked["kind"]).kind.name if asked.get("kind") else ""
 
 
-def _number(asked: Asked, name: str) -> int:
+def _number(asked: Parameters, name: str) -> int:
     text = asked.get(name) or "0"
     if not (text.isascii() and text.isdigit() and len(text) < 10):
         raise QuestionError(f"'{text}' is no number of a row")
     return int(text)
 
 
-def _key(kind: Kind, text: str) -> Key:
+def _key(kind: Kind, text: str) -> RecordKey:
     try:
         found = json.loads(text)
     except (ValueError, RecursionError):
@@ -353,7 +354,7 @@ def _key(kind: Kind, text: str) -> Key:
     return tuple(found)
 
 
-def _since(asked: Asked, first: datetime, until: datetime) -> datetime:
+def _since(asked: Parameters, first: datetime, until: datetime) -> datetime:
     if not asked.get("since"):
         return first
     length = short_span(asked["since"], "mhdw", 5)
@@ -362,7 +363,7 @@ def _since(asked: Asked, first: datetime, until: datetime) -> datetime:
     return max(first, until - length)
 
 
-def _choice(watched: Watched, asked: Asked) -> dict[str, Any]:
+def _choice(watched: Watched, asked: Parameters) -> dict[str, Any]:
     """What is offered in the forms: devices and kinds, and which are chosen."""
     kinds = [name for name, one in watched.lasting.items() if one.rows]
     chosen = {"device": asked.get("device", ""), "kind": asked.get("kind", "")}

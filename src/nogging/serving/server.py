@@ -67,11 +67,27 @@ class Counted:
         often, long = "how often each page was asked", "how long that took"
         with self.lock:
             times = [
-                Sample(asked, "counter", often, f"{asked}_total", {"path": path, "status": str(int(status))}, n, now)
+                Sample(
+                    family=asked,
+                    sort="counter",
+                    meaning=often,
+                    name=f"{asked}_total",
+                    labels={"path": path, "status": str(int(status))},
+                    value=n,
+                    at=now,
+                )
                 for (path, status), n in sorted(self.times.items())
             ]
             return times + [
-                Sample(took, "counter", long, f"{took}_total", {"path": path}, round(n, 6), now)
+                Sample(
+                    family=took,
+                    sort="counter",
+                    meaning=long,
+                    name=f"{took}_total",
+                    labels={"path": path},
+                    value=round(n, 6),
+                    at=now,
+                )
                 for path, n in sorted(self.seconds.items())
             ]
 
@@ -139,7 +155,15 @@ class Pages:
             "failing": ("how many expectations do not pass", len(self.watched.failing())),
         }
         gauges = [
-            Sample(f"{PREFIX}_{name}", "gauge", meaning, f"{PREFIX}_{name}", {}, value, now)
+            Sample(
+                family=f"{PREFIX}_{name}",
+                sort="gauge",
+                meaning=meaning,
+                name=f"{PREFIX}_{name}",
+                labels={},
+                value=value,
+                at=now,
+            )
             for name, (meaning, value) in told.items()
         ]
         return exposed([*gauges, *self.counted.samples(now)])
@@ -156,7 +180,7 @@ class Server(ThreadingHTTPServer):
         if ":" in address:
             self.address_family = socket.AF_INET6
         try:
-            super().__init__((address, port), Handler)
+            super().__init__((address, port), PageHandler)
         except (OSError, OverflowError) as wrong:
             raise QuestionError(f"{address}:{port}: cannot be listened on: {wrong}") from None
 
@@ -177,7 +201,7 @@ class Server(ThreadingHTTPServer):
         """Nothing: who hung up does not need to be told of."""
 
 
-class Handler(BaseHTTPRequestHandler):
+class PageHandler(BaseHTTPRequestHandler):
     """One connection. `GET` and `HEAD` are all that there is."""
 
     server: Server

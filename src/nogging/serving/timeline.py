@@ -27,7 +27,7 @@ class Bar:
 
 
 @dataclass(frozen=True)
-class Line:
+class DrawnTimeline:
     """All that is drawn, in the units of its view box."""
 
     bars: list[Bar] = field(default_factory=list)
@@ -42,7 +42,7 @@ def timeline(
     falls: Sequence[tuple[datetime, str]],
     since: datetime,
     until: datetime,
-) -> Line:
+) -> DrawnTimeline:
     """`spans` are from when to when something was how (`well`, `ill`, `gone`), with what to say of it; `falls` are
     moments. What lies outside of the time that is drawn is cut off."""
     length = max((until - since).total_seconds(), 1.0)
@@ -51,7 +51,7 @@ def timeline(
         part = (min(max(moment, since), until) - since).total_seconds() / length
         return round(LEFT + part * (WIDTH - 2 * LEFT), 1)
 
-    found = Line()
+    found = DrawnTimeline()
     for begins, ends, how, title in spans:
         if ends >= since and begins <= until:
             high = _HIGH[how]

@@ -18,7 +18,7 @@ from typing import Any
 
 from nogging.asking.between import at, latest, not_well
 from nogging.asking.flapping import Flap, Thing, falls
-from nogging.asking.over_time import FROM, WHAT, Key, Lasting, OverTime, Row
+from nogging.asking.over_time import FROM, WHAT, Lasting, OverTime, RecordKey
 from nogging.captures.history import NOW, TURNS, History, Turn
 from nogging.captures.manifest import CAPTURED, DeviceEntry
 from nogging.errors import QuestionError, nearest
@@ -26,6 +26,7 @@ from nogging.judging.changed import GONE
 from nogging.judging.noticing import verdict_of, written_in
 from nogging.judging.verdict import Verdict
 from nogging.records.event import EVENT
+from nogging.records.joining import Row
 
 LATELY = timedelta(days=1)
 _RECENT, _LATE, _SOON = 20, 3, timedelta(minutes=2)
@@ -34,7 +35,7 @@ DIALECT, DEVICE = "dialect", "device"
 
 
 @dataclass
-class Cell:
+class KindCell:
     """A kind on some devices: how many records, how many of them are not well, how many changed lately."""
 
     records: int = 0
@@ -43,11 +44,11 @@ class Cell:
 
 
 @dataclass
-class Group:
+class LabelGroup:
     """Devices with one value of a label: each kind, and the devices that did not answer."""
 
     devices: list[str] = field(default_factory=list)
-    kinds: dict[str, Cell] = field(default_factory=dict)
+    kinds: dict[str, KindCell] = field(default_factory=dict)
     silent: list[tuple[str, str]] = field(default_factory=list)
 
     @property
@@ -134,17 +135,17 @@ class Watched:
             self._falls = self.over.until, falls(self.over.lasting)
         return self._falls[1]
 
-    def status(self, by: str) -> dict[str, Group]:
+    def status(self, by: str) -> dict[str, LabelGroup]:
         """The devices by a label: what there is of each kind, what is not well, and what changed in the last day."""
         place = self.grouped(by)
-        found: dict[str, Group] = defaultdict(Group)
+        found: dict[str, LabelGroup] = defaultdict(LabelGroup)
         for name, entry in sorted(self.devices.items()):
             found[place(name)].devices.append(name)
             if entry.outcome != CAPTURED:
                 found[place(name)].silent.append((name, entry.reason or entry.outcome.replace("_", " ")))
 
-        def cell(device: str, kind: str) -> Cell:
-            return found[place(device)].kinds.setdefault(kind, Cell())
+        def cell(device: str, kind: str) -> KindCell:
+            return found[place(device)].kinds.setdefault(kind, KindCell())
 
         for kind, device in self._there():
             cell(device, kind).records += 1
@@ -160,7 +161,7 @@ class Watched:
         for kind, one in self.lasting.items():
             yield from ((kind, key[0]) for key, span in one.open.items() if span[0][WHAT] != GONE)
 
-    def life(self, kind: str, key: Key) -> list[Row]:
+    def life(self, kind: str, key: RecordKey) -> list[Row]:
         """What became of one key; `QuestionError` where it never was."""
         found = self.kind(kind).lives.get(key)
         if not found:

@@ -11,7 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from nogging.dialects.notation import compile_pattern
-from nogging.standin.model import Bgp, BgpNeighbor, Device, Interface, IPv4, Network, Network4, Ospf
+from nogging.standin.model import Bgp, BgpNeighbor, Interface, IPv4, Network, Network4, Ospf, SimulatedDevice
 
 
 class Refused(Exception):
@@ -23,7 +23,7 @@ class Context:
     """Where a configuration session stands: the device, and the interface or the process that was entered."""
 
     network: Network
-    device: Device
+    device: SimulatedDevice
     interface: Interface | None = None
     bgp: bool = False
     other: str = ""
@@ -38,7 +38,7 @@ class Context:
         return "config-router" if self.bgp else "config"
 
 
-Handler = Callable[..., None]
+LineHandler = Callable[..., None]
 
 
 def _enter_interface(at: Context, undo: bool, name: str) -> None:
@@ -167,7 +167,7 @@ def _neighbor_description(at: Context, undo: bool, address: str, text: str) -> N
     _session(at, address).description = "" if undo else text
 
 
-_COMMON: dict[str, Handler] = {
+_COMMON: dict[str, LineHandler] = {
     "interface <name>": _enter_interface,
     "router bgp <number>": _enter_bgp,
     "router ospf[ <process>]": _enter_other,
@@ -181,7 +181,7 @@ _COMMON: dict[str, Handler] = {
     "neighbor <address> shutdown": _neighbor_shutdown,
     "neighbor <address> description <text...>": _neighbor_description,
 }
-_DIALECTS: dict[str, dict[str, Handler]] = {
+_DIALECTS: dict[str, dict[str, LineHandler]] = {
     "frr": {
         **_COMMON,
         "ip address <address>": _address,
@@ -255,7 +255,7 @@ def configure(at: Context, line: str) -> None:
     _carry_out(at, _DIALECTS[at.device.dialect], words, undo)
 
 
-def shell(network: Network, device: Device, line: str) -> None:
+def shell(network: Network, device: SimulatedDevice, line: str) -> None:
     """What a Linux shell can change: an interface's MTU, up and down."""
     for text, (what, undo) in _SHELL.items():
         match = compile_pattern(text).regex.fullmatch(line.strip())
@@ -272,7 +272,7 @@ def shell(network: Network, device: Device, line: str) -> None:
     raise Refused(line)
 
 
-def _carry_out(at: Context, commands: dict[str, Handler], words: str, undo: bool) -> None:
+def _carry_out(at: Context, commands: dict[str, LineHandler], words: str, undo: bool) -> None:
     for text, handler in commands.items():
         pattern = compile_pattern(text)
         match = pattern.regex.fullmatch(words)

@@ -17,10 +17,10 @@ from lxml import etree
 from nogging.devices.netconf_message import BASE
 from nogging.dialects.declared import load_dialect
 from nogging.standin.ietf import configuration
-from nogging.standin.model import Address, Device, Interface, Network, Network4, Ospf
+from nogging.standin.model import Interface, InterfaceAddress, Network, Network4, Ospf, SimulatedDevice
 from nogging.standin.saved_point import SavedPoint
 
-Value = tuple[Interface, str, object]
+FieldValue = tuple[Interface, str, object]
 """A field of an interface, and what it is to be."""
 _OPERATION = f"{{{BASE}}}operation"
 _KEYS = {
@@ -46,7 +46,7 @@ class Denied(Exception):
 class Datastores:
     """One device's, shared by its sessions; a session is whatever object holds the lock."""
 
-    def __init__(self, network: Network, device: Device) -> None:
+    def __init__(self, network: Network, device: SimulatedDevice) -> None:
         self.network, self.device = network, device
         self.candidate: Any = None
         self.startup: Any = None
@@ -129,7 +129,7 @@ class Datastores:
                     self.device.kept[""] = [one for one in kept if not one.startswith(beginning)] + lines
             self.network.settle()
 
-    def _interfaces(self, wanted: Any) -> Iterator[Value]:
+    def _interfaces(self, wanted: Any) -> Iterator[FieldValue]:
         for node in _all(wanted, "if:interfaces/if:interface"):
             name = _text(node, "if:name")
             port = self.device.interfaces.get(name)
@@ -143,7 +143,7 @@ class Datastores:
             yield port, "addresses", _addresses(node)
             yield port, "mtu", port.mtu if port.loopback else mtu
 
-    def _ospf(self, wanted: Any) -> list[Value]:
+    def _ospf(self, wanted: Any) -> list[FieldValue]:
         found: dict[str, Ospf] = {}
         for area in _all(wanted, _OSPF):
             number = int(ipaddress.IPv4Address(_text(area, "ospf:area-id")))
@@ -197,8 +197,8 @@ def _text(node: Any, path: str) -> str:
     return node.findtext(path, "", load_dialect("ietf").namespaces) or ""
 
 
-def _addresses(node: Any) -> list[Address]:
-    found: list[Address] = []
+def _addresses(node: Any) -> list[InterfaceAddress]:
+    found: list[InterfaceAddress] = []
     for family in ("ip:ipv4", "ip:ipv6"):
         for one in _all(node, f"{family}/ip:address"):
             found.append(ipaddress.ip_interface(f"{_text(one, 'ip:ip')}/{_text(one, 'ip:prefix-length')}"))

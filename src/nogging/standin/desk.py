@@ -10,7 +10,7 @@ from typing import Any
 HOST = "127.0.0.1"
 
 
-class Desk:
+class TicketDesk:
     """`tickets` are the texts that were posted; the first `refusals` of them are refused with status 503, and those
     without the `key`, where there is one, with 401."""
 
@@ -41,7 +41,7 @@ class Desk:
         self.tickets.append(text)
         return 201
 
-    def __enter__(self) -> Desk:
+    def __enter__(self) -> TicketDesk:
         threading.Thread(target=self.server.serve_forever, daemon=True).start()
         return self
 

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from datetime import datetime
 
-from nogging.standin.model import Device, Interface, IPv4, Network, Route
+from nogging.standin.model import Interface, IPv4, Network, Route, Show, SimulatedDevice
 from nogging.standin.running import show_running
 from nogging.standin.text import age, clock, running
 
@@ -21,7 +20,7 @@ _LEGEND = """Codes: K - kernel route, C - connected, S - static, R - RIP,
 """
 
 
-def show_version(network: Network, device: Device, now: datetime) -> str:
+def show_version(network: Network, device: SimulatedDevice, now: datetime) -> str:
     return (
         f"FRRouting {device.release} ({device.name}) on Linux(6.1.0-18-amd64).\n"
         "Copyright 1996-2005 Kunihiro Ishiguro, et al.\n"
@@ -29,7 +28,7 @@ def show_version(network: Network, device: Device, now: datetime) -> str:
     )
 
 
-def show_interface(network: Network, device: Device, now: datetime) -> str:
+def show_interface(network: Network, device: SimulatedDevice, now: datetime) -> str:
     return "".join(_interface(interface) for interface in device.interfaces.values())
 
 
@@ -56,7 +55,7 @@ def _interface(one: Interface) -> str:
     return "\n".join(lines) + "\n"
 
 
-def show_ospf_neighbors(network: Network, device: Device, now: datetime) -> str:
+def show_ospf_neighbors(network: Network, device: SimulatedDevice, now: datetime) -> str:
     found = []
     for (name, interface), adjacency in network.adjacencies.items():
         if name != device.name or adjacency.remote.ipv4 is None:
@@ -80,7 +79,7 @@ def show_ospf_neighbors(network: Network, device: Device, now: datetime) -> str:
     return "".join(found)
 
 
-def show_ospf_interfaces(network: Network, device: Device, now: datetime) -> str:
+def show_ospf_interfaces(network: Network, device: SimulatedDevice, now: datetime) -> str:
     found = []
     for one in device.interfaces.values():
         if one.ospf is None or one.ipv4 is None:
@@ -105,7 +104,7 @@ def show_ospf_interfaces(network: Network, device: Device, now: datetime) -> str
     return "".join(found) + "\n"
 
 
-def show_bgp_summary(network: Network, device: Device, now: datetime) -> str:
+def show_bgp_summary(network: Network, device: SimulatedDevice, now: datetime) -> str:
     if device.bgp is None:
         return "% BGP instance not found\n"
     lines = [
@@ -131,7 +130,7 @@ def show_bgp_summary(network: Network, device: Device, now: datetime) -> str:
     return "\n".join([*lines, "", f"Total number of neighbors {len(device.bgp.neighbors)}"]) + "\n"
 
 
-def show_routes(network: Network, device: Device, now: datetime) -> str:
+def show_routes(network: Network, device: SimulatedDevice, now: datetime) -> str:
     chosen: dict[object, Route] = {}
     for route in network.routes[device.name]:
         chosen.setdefault(route.prefix, route)
@@ -141,7 +140,7 @@ def show_routes(network: Network, device: Device, now: datetime) -> str:
     return "\n".join(lines) + "\n"
 
 
-def show_routes6(network: Network, device: Device, now: datetime) -> str:
+def show_routes6(network: Network, device: SimulatedDevice, now: datetime) -> str:
     legend = _LEGEND.replace("R - RIP,", "R - RIPng,").replace("O - OSPF,", "O - OSPFv3,")
     lines = [legend, "VRF default:"]
     for one in device.interfaces.values():
@@ -168,7 +167,7 @@ def _route(route: Route, chosen: bool, since: str) -> list[str]:
     return lines
 
 
-def show_lldp(network: Network, device: Device, now: datetime) -> str:
+def show_lldp(network: Network, device: SimulatedDevice, now: datetime) -> str:
     rule = "-" * 79
     lines = [rule, "LLDP neighbors:", rule]
     for n, (end, since) in enumerate(sorted(network.heard.items())):
@@ -192,8 +191,6 @@ def show_lldp(network: Network, device: Device, now: datetime) -> str:
         ]
     return "\n".join(lines) + "\n"
 
-
-Show = Callable[[Network, Device, datetime], str]
 
 SHOWS: dict[str, Show] = {
     "show version": show_version,

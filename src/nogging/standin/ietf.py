@@ -8,19 +8,19 @@ from typing import Any
 from lxml import etree
 
 from nogging.dialects.declared import load_dialect
-from nogging.standin.model import Device, Hop, Interface, Network, Route
+from nogging.standin.model import Interface, Network, Route, SimulatedDevice, SimulatedHop
 
 _TYPES = "urn:ietf:params:xml:ns:yang:iana-if-type"
 _PROTOCOLS = {"direct": "rt:direct", "static": "rt:static", "ospf": "ospf:ospfv2", "bgp": "bgp:bgp"}
 _OSPF_STATES = {"full": "full", "exstart": "exstart", "exchange": "exchange"}
 
 
-def data(network: Network, device: Device, now: datetime) -> Any:
+def data(network: Network, device: SimulatedDevice, now: datetime) -> Any:
     """All state of a device, below one element `data`."""
     return _node("nc:data", _interfaces(device, now), _routing(network, device, now), _system(device, now))
 
 
-def configuration(device: Device) -> Any:
+def configuration(device: SimulatedDevice) -> Any:
     """What is configured on a device, as far as the models say it, below one element `data`."""
     return _node(
         "nc:data",
@@ -51,7 +51,7 @@ def _configured_family(one: Interface, version: int) -> list[Any]:
     return [*mtu, *(_node("ip:address", *_leaves("ip", ip=at.ip, prefix_length=at.network.prefixlen)) for at in own)]
 
 
-def _configured_ospf(device: Device) -> Any:
+def _configured_ospf(device: SimulatedDevice) -> Any:
     areas: dict[int, list[Any]] = {}
     for one in device.interfaces.values():
         if one.ospf is not None:
@@ -77,7 +77,7 @@ def _protocol(kind: str, name: str, inside: Any) -> Any:
     return found
 
 
-def _configured_routes(device: Device) -> Any:
+def _configured_routes(device: SimulatedDevice) -> Any:
     routes = []
     for prefix, via in device.statics.items():
         name = "special-next-hop" if via == "blackhole" else "next-hop-address"
@@ -88,7 +88,7 @@ def _configured_routes(device: Device) -> Any:
     return _protocol("rt:static", "static", _node("rt:static-routes", _node("v4ur:ipv4", *routes)))
 
 
-def _configured_servers(device: Device) -> Any:
+def _configured_servers(device: SimulatedDevice) -> Any:
     lists = {"sys:ntp": ("ntp server ", "sys:udp"), "sys:dns-resolver": ("ip name-server ", "sys:udp-and-tcp")}
     found = []
     for name, (beginning, over) in lists.items():
@@ -125,7 +125,7 @@ def _moment(at: datetime | None) -> str | None:
     return f"{at:%Y-%m-%dT%H:%M:%S}+00:00" if at else None
 
 
-def _interfaces(device: Device, now: datetime) -> Any:
+def _interfaces(device: SimulatedDevice, now: datetime) -> Any:
     return _node("if:interfaces", *(_interface(one, now) for one in device.interfaces.values()))
 
 
@@ -170,7 +170,7 @@ def _family(one: Interface, version: int) -> Any:
     )
 
 
-def _routing(network: Network, device: Device, now: datetime) -> Any:
+def _routing(network: Network, device: SimulatedDevice, now: datetime) -> Any:
     chosen: dict[object, Route] = {}
     for route in network.routes[device.name]:
         chosen.setdefault(route.prefix, route)
@@ -211,7 +211,7 @@ def _route(route: Route, active: bool, since: datetime) -> Any:
     )
 
 
-def _leaves_of(hop: Hop) -> tuple[object, object]:
+def _leaves_of(hop: SimulatedHop) -> tuple[object, object]:
     return hop.address, hop.interface
 
 
@@ -220,7 +220,7 @@ def _hop(name: str, hop: tuple[object, object]) -> list[Any]:
     return found + _leaves("rt", outgoing_interface=hop[1])
 
 
-def _ospf(network: Network, device: Device) -> Any:
+def _ospf(network: Network, device: SimulatedDevice) -> Any:
     areas: dict[int, list[Any]] = {}
     for one in device.interfaces.values():
         if one.ospf is None:
@@ -245,7 +245,7 @@ def _ospf(network: Network, device: Device) -> Any:
     return _node("rt:control-plane-protocol", *_leaves("rt", type="ospf:ospfv2", name="1"), instance)
 
 
-def _system(device: Device, now: datetime) -> Any:
+def _system(device: SimulatedDevice, now: datetime) -> Any:
     return _node(
         "sys:system-state",
         _node("sys:platform", *_leaves("sys", os_name="ietf", os_release=device.release, machine="stand-in")),

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from datetime import datetime
 from itertools import groupby
 
-from nogging.standin.model import Device, Interface, Network, Network4, Route, traffic
+from nogging.standin.model import Interface, Network, Network4, Route, Show, SimulatedDevice, traffic
 from nogging.standin.running import show_running
 from nogging.standin.text import age, short_clock, spelled
 
@@ -24,7 +23,7 @@ _LEGEND = """Codes: L - local, C - connected, S - static, R - RIP, M - mobile, B
 """
 
 
-def show_version(network: Network, device: Device, now: datetime) -> str:
+def show_version(network: Network, device: SimulatedDevice, now: datetime) -> str:
     return (
         f"IOS Software, Stand-in Software (STANDIN-M), Version {device.release}, RELEASE SOFTWARE (fc1)\n"
         "Compiled Mon 02-Mar-26 10:14 by builder\n\n"
@@ -39,15 +38,15 @@ def show_version(network: Network, device: Device, now: datetime) -> str:
     )
 
 
-def show_clock(network: Network, device: Device, now: datetime) -> str:
+def show_clock(network: Network, device: SimulatedDevice, now: datetime) -> str:
     return f"{now:%H:%M:%S}.{now.microsecond // 1000:03d} UTC {now:%a %b} {now.day} {now.year}\n"
 
 
-def show_interfaces(network: Network, device: Device, now: datetime) -> str:
+def show_interfaces(network: Network, device: SimulatedDevice, now: datetime) -> str:
     return "".join(_interface(device, one, now) for one in device.interfaces.values())
 
 
-def _interface(device: Device, one: Interface, now: datetime) -> str:
+def _interface(device: SimulatedDevice, one: Interface, now: datetime) -> str:
     state = "administratively down" if one.shutdown else ("up" if one.up else "down")
     mac = one.mac.replace(":", "")
     hardware = "Loopback" if one.loopback else f"iGbE, address is {mac[:4]}.{mac[4:8]}.{mac[8:]}"
@@ -87,7 +86,7 @@ def _interface(device: Device, one: Interface, now: datetime) -> str:
     return "\n".join(lines) + "\n"
 
 
-def show_ospf_neighbors(network: Network, device: Device, now: datetime) -> str:
+def show_ospf_neighbors(network: Network, device: SimulatedDevice, now: datetime) -> str:
     found = []
     for (name, interface), adjacency in network.adjacencies.items():
         if name != device.name or adjacency.remote.ipv4 is None:
@@ -114,7 +113,7 @@ def show_ospf_neighbors(network: Network, device: Device, now: datetime) -> str:
     return "".join(found)
 
 
-def show_ospf_interfaces(network: Network, device: Device, now: datetime) -> str:
+def show_ospf_interfaces(network: Network, device: SimulatedDevice, now: datetime) -> str:
     found = []
     for one in device.interfaces.values():
         if one.ospf is None or one.ipv4 is None:
@@ -138,7 +137,7 @@ def show_ospf_interfaces(network: Network, device: Device, now: datetime) -> str
     return "".join(found)
 
 
-def show_bgp_summary(network: Network, device: Device, now: datetime) -> str:
+def show_bgp_summary(network: Network, device: SimulatedDevice, now: datetime) -> str:
     if device.bgp is None:
         return "% BGP not active\n"
     lines = [
@@ -163,7 +162,7 @@ def show_bgp_summary(network: Network, device: Device, now: datetime) -> str:
     return "\n".join(lines) + "\n"
 
 
-def show_routes(network: Network, device: Device, now: datetime) -> str:
+def show_routes(network: Network, device: SimulatedDevice, now: datetime) -> str:
     chosen: dict[Network4, Route] = {}
     for route in network.routes[device.name]:
         chosen.setdefault(route.prefix, route)
@@ -183,7 +182,7 @@ def _classful(prefix: Network4) -> Network4:
     return prefix if prefix.prefixlen <= length else prefix.supernet(new_prefix=length)
 
 
-def _block(major: Network4, routes: list[Route], device: Device, network: Network, now: datetime) -> list[str]:
+def _block(major: Network4, routes: list[Route], device: SimulatedDevice, network: Network, now: datetime) -> list[str]:
     """The routes below one heading; where all have one length, only the heading tells it."""
     entries = [entry for route in routes for entry in _entries(route, device, network, now)]
     lengths = {prefix.prefixlen for _, prefix, _ in entries}
@@ -199,10 +198,10 @@ def _block(major: Network4, routes: list[Route], device: Device, network: Networ
     return [heading, *(line for lines in shown for line in lines)]
 
 
-Entry = tuple[str, Network4, list[str]]
+RouteEntry = tuple[str, Network4, list[str]]
 
 
-def _entries(route: Route, device: Device, network: Network, now: datetime) -> list[Entry]:
+def _entries(route: Route, device: SimulatedDevice, network: Network, now: datetime) -> list[RouteEntry]:
     since = short_clock(age(network.route_since[device.name, route], now))
     star = "*" if route.prefix.prefixlen == 0 else ""
     cost = f"[{route.preference}/{route.metric}]"
@@ -227,7 +226,7 @@ def _lines(code: str, prefix: str, rest: list[str], indent: int) -> list[str]:
     return [head + rest[0], *(" " * len(head) + more for more in rest[1:])]
 
 
-def show_lldp(network: Network, device: Device, now: datetime) -> str:
+def show_lldp(network: Network, device: SimulatedDevice, now: datetime) -> str:
     blocks = []
     for end in sorted(network.heard):
         other = network.other_end(end)
@@ -248,7 +247,7 @@ def show_lldp(network: Network, device: Device, now: datetime) -> str:
     return "\n" + "".join(blocks) + f"\nTotal entries displayed: {len(blocks)}\n"
 
 
-def show_routes6(network: Network, device: Device, now: datetime) -> str:
+def show_routes6(network: Network, device: SimulatedDevice, now: datetime) -> str:
     """No interface here speaks IPv6: what is left is that multicasts are received."""
     return (
         "IPv6 Routing Table - default - 1 entries\n"
@@ -258,17 +257,15 @@ def show_routes6(network: Network, device: Device, now: datetime) -> str:
     )
 
 
-def show_inventory(network: Network, device: Device, now: datetime) -> str:
+def show_inventory(network: Network, device: SimulatedDevice, now: datetime) -> str:
     serial = f"9SN{sum(device.name.encode()):05d}"
     return f'NAME: "Chassis", DESCR: "SR-8 chassis"\nPID: SR-8              , VID: V02, SN: {serial}\n\n'
 
 
-def show_saved(network: Network, device: Device, now: datetime) -> str:
+def show_saved(network: Network, device: SimulatedDevice, now: datetime) -> str:
     """What is configured here is saved at once."""
     return "!Contextual Config Diffs:\n!No changes were found\n"
 
-
-Show = Callable[[Network, Device, datetime], str]
 
 SHOWS: dict[str, Show] = {
     "show version": show_version,

@@ -22,8 +22,8 @@ from typing import Protocol
 
 IPv4 = ipaddress.IPv4Address
 Network4 = ipaddress.IPv4Network
-Address = ipaddress.IPv4Interface | ipaddress.IPv6Interface
-Clock = Callable[[], datetime]
+InterfaceAddress = ipaddress.IPv4Interface | ipaddress.IPv6Interface
+Now = Callable[[], datetime]
 
 PREFERENCE = {"direct": 0, "static": 1, "bgp": 20, "ospf": 110, "ibgp": 200}
 REDISTRIBUTED_METRIC = 1
@@ -59,7 +59,7 @@ class Interface:
     speed: int = 1_000_000_000
     description: str = ""
     shutdown: bool = False
-    addresses: list[Address] = field(default_factory=list)
+    addresses: list[InterfaceAddress] = field(default_factory=list)
     ospf: Ospf | None = None
     alone: bool = False
     up: bool = False
@@ -97,7 +97,7 @@ class Bgp:
 
 
 @dataclass(frozen=True)
-class Hop:
+class SimulatedHop:
     address: IPv4 | None
     interface: str | None
 
@@ -110,12 +110,12 @@ class Route:
     source: str
     preference: int
     metric: int
-    hops: tuple[Hop, ...]
+    hops: tuple[SimulatedHop, ...]
     external: bool = False
 
 
 @dataclass
-class Device:
+class SimulatedDevice:
     name: str
     dialect: str
     interfaces: dict[str, Interface] = field(default_factory=dict)
@@ -145,7 +145,7 @@ class Device:
 
 @dataclass
 class Adjacency:
-    neighbor: Device
+    neighbor: SimulatedDevice
     remote: Interface
     state: str
     since: datetime
@@ -153,43 +153,43 @@ class Adjacency:
 
 
 @dataclass
-class Session:
+class NeighborState:
     state: str
     since: datetime | None
     received: int = 0
     sent: int = 0
 
 
-End = tuple[str, str]
-Path = tuple[tuple[int, ...], IPv4 | None]
+PlugEnd = tuple[str, str]
+BgpPath = tuple[tuple[int, ...], IPv4 | None]
 """How a BGP speaker knows a prefix: the AS path, and the neighbor it is from (None: its own)."""
 
 
 class Network:
     """The devices and the links between them. Every method that changes something leaves a settled network."""
 
-    def __init__(self, clock: Clock = lambda: datetime.now(UTC)) -> None:
+    def __init__(self, clock: Now = lambda: datetime.now(UTC)) -> None:
         self.clock = clock
         self.minute = 60.0
         """Seconds that a minute of a device's own timers lasts; less, for those who cannot wait."""
         self.lock = threading.RLock()
-        self.devices: dict[str, Device] = {}
-        self.links: list[tuple[End, End]] = []
-        self.unplugged: set[End] = set()
-        self.adjacencies: dict[End, Adjacency] = {}
-        self.sessions: dict[tuple[str, IPv4], Session] = {}
+        self.devices: dict[str, SimulatedDevice] = {}
+        self.links: list[tuple[PlugEnd, PlugEnd]] = []
+        self.unplugged: set[PlugEnd] = set()
+        self.adjacencies: dict[PlugEnd, Adjacency] = {}
+        self.sessions: dict[tuple[str, IPv4], NeighborState] = {}
         self.routes: dict[str, list[Route]] = {}
-        self.heard: dict[End, datetime] = {}
+        self.heard: dict[PlugEnd, datetime] = {}
         self.route_since: dict[tuple[str, Route], datetime] = {}
 
-    def add(self, device: Device) -> Device:
+    def add(self, device: SimulatedDevice) -> SimulatedDevice:
         self.devices[device.name] = device
         return device
 
-    def link(self, one: End, other: End) -> None:
+    def link(self, one: PlugEnd, other: PlugEnd) -> None:
         self.links.append((one, other))
 
-    def other_end(self, end: End) -> tuple[Device, Interface] | None:
+    def other_end(self, end: PlugEnd) -> tuple[SimulatedDevice, Interface] | None:
         """The device and interface at the other end of a cable that is plugged in."""
         for one, other in self.links:
             if end in (one, other) and not {one, other} & self.unplugged:
@@ -237,7 +237,7 @@ class Network:
 
     def _path(self, start: str, address: IPv4) -> tuple[list[IPv4], str | None]:
         """The next hops of a packet for this address, and the device at which it ends; None where it is lost."""
-        here: Device | None = self.devices[start]
+        here: SimulatedDevice | None = self.devices[start]
         passed: list[IPv4] = []
         for _ in range(_MOST_HOPS):
             if here is None or any(one.up and own.ip == address for one, own in here.addresses()):
@@ -286,17 +286,17 @@ class Network:
         ends = {end for link in self.links for end in link if self._heard(end)}
         self.heard = {end: self.heard.get(end, now) for end in ends}
 
-    def _is_up(self, end: End, interface: Interface) -> bool:
+    def _is_up(self, end: PlugEnd, interface: Interface) -> bool:
         if interface.shutdown or end in self.unplugged:
             return False
         other = self.other_end(end)
         return interface.alone or (other is not None and not other[1].shutdown)
 
-    def _heard(self, end: End) -> bool:
+    def _heard(self, end: PlugEnd) -> bool:
         return self.devices[end[0]].interfaces[end[1]].up and self.other_end(end) is not None
 
     def _adjacencies(self, now: datetime) -> None:
-        found: dict[End, Adjacency] = {}
+        found: dict[PlugEnd, Adjacency] = {}
         for end in (end for link in self.links for end in link):
             device, other = self.devices[end[0]], self.other_end(end)
             interface = device.interfaces[end[1]]
@@ -312,15 +312,15 @@ class Network:
                 found[end] = Adjacency(other[0], other[1], state, now, changes)
         self.adjacencies = found
 
-    def _stayed(self, end: End, old: Adjacency) -> bool:
+    def _stayed(self, end: PlugEnd, old: Adjacency) -> bool:
         """Whether neither interface has gone down since the adjacency began."""
         mine = self.devices[end[0]].interfaces[end[1]]
         return all(one.since is not None and one.since <= old.since for one in (mine, old.remote))
 
-    def _paths(self, start: str) -> dict[str, tuple[int, frozenset[Hop]]]:
+    def _paths(self, start: str) -> dict[str, tuple[int, frozenset[SimulatedHop]]]:
         """Shortest paths from a device (Dijkstra): the distance to each other, and every equal first hop."""
         best: dict[str, int] = {start: 0}
-        hops: dict[str, set[Hop]] = defaultdict(set)
+        hops: dict[str, set[SimulatedHop]] = defaultdict(set)
         queue = [(0, start)]
         done: set[str] = set()
         while queue:
@@ -341,53 +341,53 @@ class Network:
                     hops[there] |= first
         return {name: (distance, frozenset(hops[name])) for name, distance in best.items()}
 
-    def _inner_routes(self, name: str, paths: dict[str, tuple[int, frozenset[Hop]]]) -> list[Route]:
+    def _inner_routes(self, name: str, paths: dict[str, tuple[int, frozenset[SimulatedHop]]]) -> list[Route]:
         """Connected, static and OSPF routes of a device."""
         device = self.devices[name]
         found = [
-            Route(address.network, "direct", 0, 0, (Hop(None, interface.name),))
+            Route(address.network, "direct", 0, 0, (SimulatedHop(None, interface.name),))
             for interface, address in device.addresses()
             if interface.up
         ]
         found += [route for route in (self._static(device, p, via) for p, via in device.statics.items()) if route]
-        offers: dict[Network4, tuple[int, set[Hop]]] = {}
+        offers: dict[Network4, tuple[int, set[SimulatedHop]]] = {}
         for other, (distance, hops) in paths.items():
             for interface, address in self.devices[other].addresses():
                 if interface.ospf is None or not interface.up:
                     continue
-                own = {Hop(None, interface.name)} if other == name else hops
+                own = {SimulatedHop(None, interface.name)} if other == name else hops
                 cost = distance + (0 if interface.loopback else interface.ospf.cost)
                 _offer(offers, address.network, cost, set(own))
         found += [Route(prefix, "ospf", 110, cost, _sorted(hops)) for prefix, (cost, hops) in offers.items()]
         return found
 
-    def _static(self, device: Device, prefix: Network4, via: str) -> Route | None:
+    def _static(self, device: SimulatedDevice, prefix: Network4, via: str) -> Route | None:
         if via == "blackhole":
             return Route(prefix, "static", 1, 0, ())
         address = IPv4(via)
         interface = self._towards(device, address)
-        return Route(prefix, "static", 1, 0, (Hop(address, interface),)) if interface else None
+        return Route(prefix, "static", 1, 0, (SimulatedHop(address, interface),)) if interface else None
 
-    def _towards(self, device: Device, address: IPv4) -> str | None:
+    def _towards(self, device: SimulatedDevice, address: IPv4) -> str | None:
         return next((one.name for one, own in device.addresses() if one.up and address in own.network), None)
 
-    def _owner(self, address: IPv4) -> Device | None:
+    def _owner(self, address: IPv4) -> SimulatedDevice | None:
         for device in self.devices.values():
             if any(own.ip == address for _, own in device.addresses()):
                 return device
         return None
 
     def _sessions(self, now: datetime, inner: dict[str, list[Route]]) -> None:
-        found: dict[tuple[str, IPv4], Session] = {}
+        found: dict[tuple[str, IPv4], NeighborState] = {}
         for device in self.devices.values():
             for address in device.bgp.neighbors if device.bgp else ():
                 state = self._session(device, address, inner)
                 old = self.sessions.get((device.name, address))
                 began = now if state == "established" else None
-                found[device.name, address] = old if old and old.state == state else Session(state, began)
+                found[device.name, address] = old if old and old.state == state else NeighborState(state, began)
         self.sessions = found
 
-    def _session(self, device: Device, address: IPv4, inner: dict[str, list[Route]]) -> str:
+    def _session(self, device: SimulatedDevice, address: IPv4, inner: dict[str, list[Route]]) -> str:
         """The state that a session can reach: both ends must mean each other, and reach each other."""
         assert device.bgp is not None
         mine = device.bgp.neighbors[address]
@@ -401,19 +401,19 @@ class Network:
         back = [a for a, n in peer.bgp.neighbors.items() if self._means(n, a, device)]
         return "established" if any(_reaches(inner[peer.name], one) for one in back) else "active"
 
-    def _means(self, neighbor: BgpNeighbor, address: IPv4, device: Device) -> bool:
+    def _means(self, neighbor: BgpNeighbor, address: IPv4, device: SimulatedDevice) -> bool:
         assert device.bgp is not None
         own = {one.ip for _, one in device.addresses()}
         return address in own and not neighbor.shutdown and neighbor.remote_as == device.bgp.local_as
 
-    def _announced(self) -> dict[str, dict[Network4, Path]]:
+    def _announced(self) -> dict[str, dict[Network4, BgpPath]]:
         """What each BGP speaker ends up with: prefix → (AS path, next hop); the shortest path wins."""
-        best: dict[str, dict[Network4, Path]] = {
+        best: dict[str, dict[Network4, BgpPath]] = {
             name: dict.fromkeys(device.bgp.networks, ((), None)) for name, device in self.devices.items() if device.bgp
         }
         established = [(n, a) for (n, a), session in self.sessions.items() if session.state == "established"]
         for _ in range(len(self.devices) + 1):
-            fresh: dict[str, dict[Network4, Path]] = {
+            fresh: dict[str, dict[Network4, BgpPath]] = {
                 name: {p: v for p, v in table.items() if v[1] is None} for name, table in best.items()
             }
             for name, address in established:
@@ -437,7 +437,7 @@ class Network:
             self.sessions[name, address].sent = back[0].received if back else 0
         return best
 
-    def _inside(self, device: Device) -> Callable[[IPv4 | None], bool]:
+    def _inside(self, device: SimulatedDevice) -> Callable[[IPv4 | None], bool]:
         """Whether a next hop was learned from a neighbor of the same AS."""
         bgp = device.bgp
 
@@ -450,8 +450,8 @@ class Network:
         self,
         name: str,
         inner: dict[str, list[Route]],
-        tables: dict[str, dict[Network4, Path]],
-        paths: dict[str, dict[str, tuple[int, frozenset[Hop]]]],
+        tables: dict[str, dict[Network4, BgpPath]],
+        paths: dict[str, dict[str, tuple[int, frozenset[SimulatedHop]]]],
     ) -> list[Route]:
         device = self.devices[name]
         routes = list(inner[name])
@@ -459,8 +459,8 @@ class Network:
         for prefix, (_, hop) in tables.get(name, {}).items():
             if hop is not None:
                 preference = PREFERENCE["ibgp" if inside(hop) else "bgp"]
-                routes.append(Route(prefix, "bgp", preference, 0, (Hop(hop, self._towards(device, hop)),)))
-        offers: dict[Network4, tuple[int, set[Hop]]] = {}
+                routes.append(Route(prefix, "bgp", preference, 0, (SimulatedHop(hop, self._towards(device, hop)),)))
+        offers: dict[Network4, tuple[int, set[SimulatedHop]]] = {}
         for other, (distance, hops) in paths[name].items():
             if other == name or not self.devices[other].redistributes_bgp:
                 continue
@@ -472,16 +472,18 @@ class Network:
         return sorted(routes, key=lambda route: (route.prefix, route.preference))
 
 
-def _hop(adjacency: Adjacency, interface: str) -> Hop:
+def _hop(adjacency: Adjacency, interface: str) -> SimulatedHop:
     address = adjacency.remote.ipv4
-    return Hop(address.ip if address else None, interface)
+    return SimulatedHop(address.ip if address else None, interface)
 
 
-def _sorted(hops: set[Hop]) -> tuple[Hop, ...]:
+def _sorted(hops: set[SimulatedHop]) -> tuple[SimulatedHop, ...]:
     return tuple(sorted(hops, key=lambda hop: (hop.address or IPv4(0), hop.interface or "")))
 
 
-def _offer(offers: dict[Network4, tuple[int, set[Hop]]], prefix: Network4, cost: int, hops: set[Hop]) -> None:
+def _offer(
+    offers: dict[Network4, tuple[int, set[SimulatedHop]]], prefix: Network4, cost: int, hops: set[SimulatedHop]
+) -> None:
     """Keeps the cheapest offer for a prefix, and the hops of all that are equally cheap."""
     old = offers.get(prefix)
     if old is None or cost < old[0]:
@@ -491,7 +493,7 @@ def _offer(offers: dict[Network4, tuple[int, set[Hop]]], prefix: Network4, cost:
 
 
 def _offered(
-    table: dict[Network4, Path],
+    table: dict[Network4, BgpPath],
     from_as: int,
     to_as: int,
     inside: Callable[[IPv4 | None], bool],
@@ -508,7 +510,7 @@ def _offered(
 
 
 def _take(
-    table: dict[Network4, Path],
+    table: dict[Network4, BgpPath],
     offered: dict[Network4, tuple[int, ...]],
     hop: IPv4,
 ) -> None:
@@ -542,7 +544,7 @@ def _adjacency(mine: Interface, theirs: Interface) -> str | None:
     return "exstart" if mine.mtu < theirs.mtu else "exchange"
 
 
-def traffic(device: Device, interface: Interface, now: datetime) -> dict[str, int]:
+def traffic(device: SimulatedDevice, interface: Interface, now: datetime) -> dict[str, int]:
     """The counters of an interface: they grow while it is up, each interface at a pace of its own."""
     seed = zlib.crc32(f"{device.name}/{interface.name}".encode())
     seconds = interface.seconds_up(now)
@@ -554,3 +556,7 @@ def traffic(device: Device, interface: Interface, now: datetime) -> dict[str, in
         "out_pkts": out_pkts,
         "out_octets": out_pkts * (280 + seed // 128 % 500),
     }
+
+
+Show = Callable[[Network, SimulatedDevice, datetime], str]
+"""Words the answer to a command."""

@@ -22,7 +22,7 @@ ALL = (BASE_1_0, BASE_1_1, XPATH)
 EDITABLE = (*ALL, CANDIDATE, CONFIRMED, STARTUP)
 
 
-class Server:
+class NetconfSession:
     """One session. `state` gives the device's data when it is asked; `capabilities` are what it says hello with;
     without `stores` there is no configuration."""
 
@@ -112,13 +112,13 @@ def _told(asked: Any, name: str) -> str:
     return asked.findtext(f"{{{BASE}}}{name}", "") or ""
 
 
-def _commit(_: Server, stores: Datastores, asked: Any) -> None:
+def _commit(_: NetconfSession, stores: Datastores, asked: Any) -> None:
     confirmed = asked.find(f"{{{BASE}}}confirmed") is not None
     seconds = float(_told(asked, "confirm-timeout") or 600) if confirmed else None
     stores.commit(seconds, _told(asked, "persist"), _told(asked, "persist-id"))
 
 
-_CHANGING: dict[str, Callable[[Server, Datastores, Any], None]] = {
+_CHANGING: dict[str, Callable[[NetconfSession, Datastores, Any], None]] = {
     "lock": lambda session, stores, _: stores.lock(session),
     "unlock": lambda session, stores, _: stores.unlock(session),
     "edit-config": lambda session, stores, asked: stores.edit(session, asked.find(f"{{{BASE}}}config")),

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from nogging.standin.model import Device, Interface, Network
+from nogging.standin.model import Interface, Network, SimulatedDevice
 
 
-def show_running(network: Network, device: Device, now: datetime) -> str:
+def show_running(network: Network, device: SimulatedDevice, now: datetime) -> str:
     """What `show running-config` prints, in the device's dialect."""
     lines = _frr(device) if device.dialect == "frr" else _ios(device)
     return "Building configuration...\n\nCurrent configuration:\n!\n" + "\n".join(lines) + "\n!\nend\n"
 
 
-def _frr(device: Device) -> list[str]:
+def _frr(device: SimulatedDevice) -> list[str]:
     lines = [f"frr version {device.release}", "frr defaults traditional", f"hostname {device.name}", "!"]
     lines += [f"ip route {prefix} {via}" for prefix, via in device.statics.items()] + ["!"]
     for one in device.interfaces.values():
@@ -23,7 +23,7 @@ def _frr(device: Device) -> list[str]:
     return [*lines, *([" redistribute bgp"] if device.redistributes_bgp else []), "exit", *device.kept.get("", [])]
 
 
-def _ios(device: Device) -> list[str]:
+def _ios(device: SimulatedDevice) -> list[str]:
     lines = ["version 15.9", f"hostname {device.name}", "!"]
     for section, inside in device.kept.items():
         if section and not section.startswith("interface "):
@@ -50,7 +50,7 @@ def _interface(one: Interface, own: list[str], area: str) -> list[str]:
     return lines + [" shutdown"] * one.shutdown
 
 
-def _bgp(device: Device) -> list[str]:
+def _bgp(device: SimulatedDevice) -> list[str]:
     if device.bgp is None:
         return []
     lines = [f"router bgp {device.bgp.local_as}"]

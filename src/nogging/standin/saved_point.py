@@ -6,7 +6,7 @@ import copy
 import threading
 from typing import Any
 
-from nogging.standin.model import Device, Network
+from nogging.standin.model import Network, SimulatedDevice
 
 _CONFIGURED = ("shutdown", "mtu", "description", "addresses", "ospf")
 
@@ -14,7 +14,7 @@ _CONFIGURED = ("shutdown", "mtu", "description", "addresses", "ospf")
 class SavedPoint:
     """One device's; begun, and then confirmed or gone back to."""
 
-    def __init__(self, network: Network, device: Device, seconds: float) -> None:
+    def __init__(self, network: Network, device: SimulatedDevice, seconds: float) -> None:
         self.network, self.device = network, device
         self.kept = self._configured()
         self.timer = threading.Timer(seconds, self.go_back)

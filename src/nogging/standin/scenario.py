@@ -17,7 +17,18 @@ import ipaddress
 from collections.abc import Callable
 from datetime import timedelta
 
-from nogging.standin.model import Address, Bgp, BgpNeighbor, Clock, Device, Interface, IPv4, Network, Network4, Ospf
+from nogging.standin.model import (
+    Bgp,
+    BgpNeighbor,
+    Interface,
+    InterfaceAddress,
+    IPv4,
+    Network,
+    Network4,
+    Now,
+    Ospf,
+    SimulatedDevice,
+)
 
 JUMBO = 9000
 OFFICE_AS, TRANSIT_AS = 64496, 64500
@@ -56,7 +67,7 @@ NEW_SPAN = ("mole-r2", "GigabitEthernet0/4"), ("gannet-r1", "eth4")
 ANNOUNCED = ("0.0.0.0/0", "203.0.113.128/28", "203.0.113.144/28", "203.0.113.160/28")
 
 
-def teal_sound(clock: Clock | None = None) -> Network:
+def teal_sound(clock: Now | None = None) -> Network:
     """The network before the change, settled and some days old."""
     network = Network(clock) if clock else Network()
     now = network.clock()
@@ -86,12 +97,12 @@ _KEPT = (
 
 
 def _add_device(network: Network, name: str, dialect: str, number: int) -> None:
-    device = Device(name, dialect, release="8.4.4" if dialect == "frr" else "15.9(3)M2")
+    device = SimulatedDevice(name, dialect, release="8.4.4" if dialect == "frr" else "15.9(3)M2")
     device.booted = network.clock()
     device.kept = {"": list(_KEPT)} if dialect == "ios" else {}
     network.add(device)
     loopback = "lo" if dialect == "frr" else "Loopback0"
-    addresses: list[Address] = [
+    addresses: list[InterfaceAddress] = [
         ipaddress.IPv4Interface(f"192.0.2.{10 + number}/32"),
         ipaddress.IPv6Interface(f"2001:db8::{number}/128"),
     ]
@@ -153,6 +164,6 @@ def _transit(network: Network) -> None:
     _neighbor(moles["mole-r2"], moles["mole-r1"].router_id, OFFICE_AS, "mole-r1")
 
 
-def _neighbor(device: Device, address: IPv4, remote_as: int, description: str) -> None:
+def _neighbor(device: SimulatedDevice, address: IPv4, remote_as: int, description: str) -> None:
     assert device.bgp is not None
     device.bgp.neighbors[address] = BgpNeighbor(remote_as, description=description)

@@ -14,8 +14,8 @@ import asyncssh
 from nogging.errors import QuestionError
 from nogging.standin import ietf
 from nogging.standin.datastore import Datastores
-from nogging.standin.model import Device, Network
-from nogging.standin.netconf import EDITABLE, Server
+from nogging.standin.model import Network, SimulatedDevice
+from nogging.standin.netconf import EDITABLE, NetconfSession
 from nogging.standin.terminal import Terminal
 
 HOST = "127.0.0.1"
@@ -24,7 +24,7 @@ USER = "noc"
 
 class _Host(asyncssh.SSHServer):
     def __init__(
-        self, password: str, network: Network, device: Device, stores: Datastores, raising: str | None
+        self, password: str, network: Network, device: SimulatedDevice, stores: Datastores, raising: str | None
     ) -> None:
         self.password, self.network, self.device, self.raising = password, network, device, raising
         self.stores = stores
@@ -48,13 +48,13 @@ class _Host(asyncssh.SSHServer):
 class _Shell(asyncssh.SSHServerSession[bytes]):
     """One session: what is typed goes to a terminal, what the terminal shows goes back; or NETCONF, where asked for."""
 
-    def __init__(self, network: Network, device: Device, stores: Datastores, raising: str | None) -> None:
+    def __init__(self, network: Network, device: SimulatedDevice, stores: Datastores, raising: str | None) -> None:
         self.stores = stores
         self.terminal = Terminal(network, device, USER, raising)
         self.network, self.device = network, device
         self.decoder = codecs.getincrementaldecoder("utf-8")("replace")
         self.command: str | None = None
-        self.netconf: Server | None = None
+        self.netconf: NetconfSession | None = None
         self.channel: asyncssh.SSHServerChannel[bytes] | None = None
 
     def connection_made(self, chan: asyncssh.SSHServerChannel[bytes]) -> None:
@@ -73,7 +73,7 @@ class _Shell(asyncssh.SSHServerSession[bytes]):
         return True
 
     def subsystem_requested(self, subsystem: str) -> bool:
-        self.netconf = Server(self.state, EDITABLE, self.stores) if subsystem == "netconf" else None
+        self.netconf = NetconfSession(self.state, EDITABLE, self.stores) if subsystem == "netconf" else None
         return self.netconf is not None
 
     def state(self) -> Any:
@@ -148,7 +148,7 @@ class Servers:
         for name, device in self.network.devices.items():
             await self._listen(name, device)
 
-    async def _listen(self, name: str, device: Device) -> None:
+    async def _listen(self, name: str, device: SimulatedDevice) -> None:
         stores = Datastores(self.network, device)
         self.listeners[name] = await asyncssh.listen(
             HOST,

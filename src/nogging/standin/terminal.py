@@ -10,7 +10,7 @@ import shlex
 
 from nogging.standin import frr, ios
 from nogging.standin.configure import Context, Refused, configure, shell
-from nogging.standin.model import Device, IPv4, Network
+from nogging.standin.model import IPv4, Network, Show, SimulatedDevice
 from nogging.standin.saved_point import SavedPoint
 
 PAGE = 24
@@ -21,7 +21,7 @@ _ERASE = "\b" * len(_MORE) + " " * len(_MORE) + "\b" * len(_MORE)
 class Terminal:
     """One session on one device. `type` takes what was typed and gives what the terminal shows for it."""
 
-    def __init__(self, network: Network, device: Device, user: str, raising: str | None = None) -> None:
+    def __init__(self, network: Network, device: SimulatedDevice, user: str, raising: str | None = None) -> None:
         self.network, self.device, self.user, self.raising = network, device, user, raising
         self.mode = "shell" if device.dialect == "frr" else ("exec" if raising is None else "user")
         self.asking = False
@@ -188,7 +188,7 @@ class Terminal:
                 return "%No Rollback Confirmed Change pending\n"
         return self._unknown(words[-1])
 
-    def _shown(self, show: frr.Show) -> str:
+    def _shown(self, show: Show) -> str:
         with self.network.lock:
             return show(self.network, self.device, self.network.clock())
 

@@ -15,10 +15,9 @@ from nogging.changes.file.intents import INTENTS, address_of, intent_of
 from nogging.dialects.declared import load_dialect
 from nogging.errors import nearest
 from nogging.files import NotEmpty, Source, Sql, Strict, apart, load, one_of, together, with_rules
-from nogging.inventory import Inventory, Secret, load_inventory
+from nogging.inventory import Inventory, Seconds, Secret, load_inventory
 from nogging.judging.expectations import ExpectModel, KindName, WithStepsModel
 
-Seconds = Annotated[float, Field(gt=0, le=86400)]
 Turns = Literal["single", "batches", "together"]
 
 
@@ -119,9 +118,11 @@ class WaitModel(Strict):
 
 ACTIONS = {"send": "send", "template": "template", "intent": "intent", "call": "call", "await": "awaited"}
 """What a step may do, by its key, with the field that it is read into."""
-Listed = Literal["ntp_server", "log_host", "name_server", "snmp_community"]
+ListedIntent = Literal["ntp_server", "log_host", "name_server", "snmp_community"]
 """The sorts of intent that are lists, of which there may be too many."""
-Said = Annotated[dict[str, Any], Field(json_schema_extra={"anyOf": [{"required": [word]} for word in INTENTS]})]
+WrittenIntent = Annotated[
+    dict[str, Any], Field(json_schema_extra={"anyOf": [{"required": [word]} for word in INTENTS]})
+]
 """An intent as it is written: what is in braces is not known before there is a device."""
 
 
@@ -145,9 +146,9 @@ class StepModel(Strict):
     """Lines to send, in one text or a list. As `[interface eth3, shutdown]`."""
     template: Annotated[str, NotEmpty] | None = None
     """A file of lines, filled for each device, beside the change file. As `span.j2`."""
-    intent: Annotated[tuple[Said, ...], NotEmpty] = ()
+    intent: Annotated[tuple[WrittenIntent, ...], NotEmpty] = ()
     """What is to be, said for every dialect; each is known by its first key. As `[{interface: eth4, mtu: 9000}]`."""
-    only: tuple[Listed, ...] = ()
+    only: tuple[ListedIntent, ...] = ()
     """Sorts of intent of which nothing may be there but what stands in the step. As `[ntp_server]`."""
     mode: str = ""
     """The mode of the session in which lines are sent, where it is not the usual one. As `shell`."""

@@ -19,7 +19,7 @@ from typing import IO, Any
 SECONDS, OCTETS, MOST = 10, 10**9, 10**6
 """How long a template may take, how much memory, and how many characters may come of it."""
 _LENGTH = struct.Struct(">I")
-Told = tuple[str, str, int]
+Filled = tuple[str, str, int]
 """What became of a template: `text` with the text; or `wrong` with the reason, and the line."""
 
 
@@ -30,7 +30,7 @@ class Filler:
         self.turn = threading.Lock()
         self.process: subprocess.Popen[bytes] | None = None
 
-    def fill(self, template: str, known: Mapping[str, Any]) -> Told:
+    def fill(self, template: str, known: Mapping[str, Any]) -> Filled:
         with self.turn:
             process = self._running()
             assert process.stdin is not None

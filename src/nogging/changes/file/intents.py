@@ -49,10 +49,10 @@ def _way(text: str) -> str:
 
 
 Prefix = Annotated[str, AfterValidator(_network)]
-Address = Annotated[str, AfterValidator(address_of)]
-Line = Annotated[str, Field(pattern=r"^[^\x00-\x1f\x7f]*$", max_length=200)]
+AddressText = Annotated[str, AfterValidator(address_of)]
+OneLine = Annotated[str, Field(pattern=r"^[^\x00-\x1f\x7f]*$", max_length=200)]
 """Text that stays on its line."""
-Name = Annotated[str, Field(pattern=r"^[^\s\x00-\x1f\x7f]+$", max_length=100)]
+OneWord = Annotated[str, Field(pattern=r"^[^\s\x00-\x1f\x7f]+$", max_length=100)]
 
 
 class Intent(Strict):
@@ -76,10 +76,10 @@ class Intent(Strict):
 
 class InterfaceIntent(Intent):
     says = ("enabled", "mtu", "description", "addresses")
-    interface: Line
+    interface: OneLine
     enabled: bool | None = None
     mtu: Annotated[int, Field(ge=68, le=65536)] | None = None
-    description: Line | None = None
+    description: OneLine | None = None
     addresses: tuple[Annotated[str, AfterValidator(_interface_address)], ...] = ()
 
     @model_validator(mode="after")
@@ -91,8 +91,8 @@ class InterfaceIntent(Intent):
 
 class VlanIntent(Intent):
     vlan: Annotated[int, Field(ge=1, le=4094)]
-    name: Name | None = None
-    ports: tuple[Line, ...] = ()
+    name: OneWord | None = None
+    ports: tuple[OneLine, ...] = ()
 
     @model_validator(mode="after")
     def removes_it_whole(self) -> VlanIntent:
@@ -108,9 +108,9 @@ class RouteIntent(Intent):
 
 class OspfIntent(Intent):
     says = ("area", "cost", "hello_interval", "dead_interval")
-    ospf: Line
+    ospf: OneLine
     process: int = 1
-    area: Name | int | None = None
+    area: OneWord | int | None = None
     cost: Annotated[int, Field(ge=1, le=65535)] | None = None
     hello_interval: Annotated[int, Field(ge=1, le=65535)] | None = None
     dead_interval: Annotated[int, Field(ge=1, le=65535)] | None = None
@@ -118,24 +118,24 @@ class OspfIntent(Intent):
 
 class NeighborIntent(Intent):
     says = ("remote_as", "description", "enabled", "remove")
-    neighbor: Address
+    neighbor: AddressText
     local_as: int
-    group: Name | None = None
+    group: OneWord | None = None
     remote_as: int | None = None
-    description: Line | None = None
+    description: OneLine | None = None
     enabled: bool | None = None
 
 
 class NtpServerIntent(Intent):
-    ntp_server: Address
+    ntp_server: AddressText
 
 
 class LogHostIntent(Intent):
-    log_host: Address
+    log_host: AddressText
 
 
 class NameServerIntent(Intent):
-    name_server: Address
+    name_server: AddressText
 
 
 class CommunityIntent(Intent):
@@ -145,7 +145,7 @@ class CommunityIntent(Intent):
 
 class AccessIntent(Intent):
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
-    access_list: Name
+    access_list: OneWord
     number: Annotated[int, Field(ge=1)]
     action: Literal["permit", "deny"] = "permit"
     protocol: Literal["ip", "tcp", "udp", "icmp"] = "ip"

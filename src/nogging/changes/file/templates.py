@@ -14,7 +14,7 @@ from functools import cache
 from typing import TYPE_CHECKING, Any
 
 from nogging.captures.screen import acting
-from nogging.changes.file.filling import MOST, OCTETS, SECONDS, Filler, Told, got, put
+from nogging.changes.file.filling import MOST, OCTETS, SECONDS, Filled, Filler, got, put
 from nogging.errors import QuestionError
 
 if TYPE_CHECKING:
@@ -153,7 +153,7 @@ def _quoted(text: str) -> str:
     return text if text.isalnum() else '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
 
 
-def _told(template: str, known: Mapping[str, Any]) -> Told:
+def _told(template: str, known: Mapping[str, Any]) -> Filled:
     try:
         text = filled_here(template, known)
     except TemplateWrongError as error:

@@ -15,7 +15,7 @@ from typing import Any
 from nogging.captures.masking import Masker, user_key
 from nogging.changes.file.declared import Change
 from nogging.changes.plan.hands import Hands
-from nogging.changes.plan.rehearsing import Part, Rehearsing, records_of
+from nogging.changes.plan.rehearsing import Rehearsing, StepPart, records_of
 from nogging.collecting.collect import collect
 from nogging.collecting.credentials import Secrets
 from nogging.errors import DeviceError
@@ -90,7 +90,7 @@ class _Later:
         return self.known[kind](kind, device)
 
 
-def _deviation(name: str, parts: Sequence[Part], masker: Masker) -> Deviation:
+def _deviation(name: str, parts: Sequence[StepPart], masker: Masker) -> Deviation:
     planned = [one for part in parts for one in part.planned if one.changes]
     absent = [" / ".join(one.path) for one in planned if not one.path[-1].startswith("no ")]
     absent += [one.text for part in parts for one in part.plain if not one.there]

@@ -32,7 +32,7 @@ _PROSE = frozenset({"description", "remark", "name"})
 """What is followed by words of somebody's own, which stay as they are."""
 
 
-class Asked(Strict):
+class SentLine(Strict):
     """A line and the mode that it is sent in."""
 
     command: str
@@ -48,7 +48,7 @@ class Recorded(Strict):
     field: str
 
 
-class Form(Strict):
+class IntentForm(Strict):
     """Lines for an intent, as a template over its keys. Lines that the running configuration does not show say where
     their value is `known_by`; `before` is then that value, for `undo`."""
 
@@ -59,7 +59,7 @@ class Form(Strict):
     undo: str = ""
 
 
-class Stored(Asked):
+class Stored(SentLine):
     """What shows the saved configuration. `named_by` is the pattern of a line of the answer to saving that tells the
     `{path}` in it; `refused` are the beginnings of an answer that does not show it."""
 
@@ -94,15 +94,15 @@ class Timed(Strict):
     the commit where they are gathered. `{minutes}`, `{seconds}` and `{mark}` are filled in; `refused` are the
     beginnings of an answer that says no."""
 
-    begin: Asked | None = None
-    commit: Asked | None = None
-    again: Asked | None = None
-    confirm: Asked
-    revert: Asked | tuple[Asked, ...]
+    begin: SentLine | None = None
+    commit: SentLine | None = None
+    again: SentLine | None = None
+    confirm: SentLine
+    revert: SentLine | tuple[SentLine, ...]
     refused: tuple[str, ...] = ()
 
     @property
-    def going_back(self) -> tuple[Asked, ...]:
+    def going_back(self) -> tuple[SentLine, ...]:
         return self.revert if isinstance(self.revert, tuple) else (self.revert,)
 
 
@@ -113,7 +113,7 @@ class Knowledge(Strict):
     lines of a listing that configure nothing; `ends` those that close a section."""
 
     dialect: str
-    running: Asked
+    running: SentLine
     mode: str
     sections: tuple[str, ...] = ()
     nested: dict[str, tuple[str, ...]] = Field(default_factory=dict)
@@ -123,22 +123,22 @@ class Knowledge(Strict):
     as_usual: tuple[str, ...] = ()
     unconfigured: tuple[str, ...] = ()
     ends: tuple[str, ...] = ()
-    save: Asked | None = None
-    saved: Asked | None = None
+    save: SentLine | None = None
+    saved: SentLine | None = None
     """What tells whether all is saved; where nothing does, `stored` shows what is."""
     stored: Stored | None = None
     tree: Tree | None = None
     """Where the configuration is no text but a tree of the IETF's models."""
     statements: Statements | None = None
-    first: tuple[Asked, ...] = ()
-    commit: Asked | None = None
-    last: tuple[Asked, ...] = ()
+    first: tuple[SentLine, ...] = ()
+    commit: SentLine | None = None
+    last: tuple[SentLine, ...] = ()
     """What goes before lines that are gathered, what makes them take effect, and what goes after that."""
     timed: Timed | None = None
     refused: tuple[str, ...] = ()
     said_as: dict[str, str] = Field(default_factory=dict)
     """The dialect that says an intent in the same lines, where they stand."""
-    intents: dict[str, tuple[Form, ...]] = Field(default_factory=dict)
+    intents: dict[str, tuple[IntentForm, ...]] = Field(default_factory=dict)
     listed: dict[str, str] = Field(default_factory=dict)
     """What each line of an intent that is a list looks like."""
 

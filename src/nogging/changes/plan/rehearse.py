@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -15,16 +15,13 @@ from nogging.changes.plan.gating import changed, missing
 from nogging.changes.plan.hands import Hands
 from nogging.changes.plan.rehearsing import Rehearsal, Rehearsing, records_of
 from nogging.changes.plan.stillness import restless
-from nogging.collecting.collect import collect
+from nogging.collecting.collect import Ask, collect
 from nogging.files import Path_
 from nogging.judging.check import Judge
 from nogging.judging.expectations import load_expectations
 from nogging.judging.listing import planned
 from nogging.judging.pairs import Pairs
 from nogging.judging.verdict import Judgement, Verdict
-
-Ask = Callable[[str], str]
-"""Puts a question to a person, and gives the answer."""
 
 
 def rehearse(

@@ -15,12 +15,12 @@ from nogging.changes.file.declared import Change, StepModel, Text
 from nogging.changes.file.intents import CommunityIntent, Intent, intent_of
 from nogging.changes.file.templates import TemplateWrongError, filled
 from nogging.changes.plan.configuration import Configuration, Path, Planned, given, sent, typed
-from nogging.changes.plan.knowledge import Form, knowledge_of
+from nogging.changes.plan.knowledge import IntentForm, knowledge_of
 from nogging.errors import QuestionError
 from nogging.files import Path_, read_text
 from nogging.inventory import Device, Inventory, Secret
 from nogging.judging.reuse import Vocabulary
-from nogging.predicates import Path as Name
+from nogging.predicates import NamePath as Name
 from nogging.predicates import Predicate, computed, quoted
 from nogging.records import Field
 from nogging.records.field import label_field
@@ -59,7 +59,7 @@ class Plain:
 
 
 @dataclass(frozen=True)
-class Part:
+class StepPart:
     """What one step does on one device."""
 
     step: int
@@ -91,10 +91,10 @@ class Part:
 
 
 @dataclass(frozen=True)
-class Step:
+class PlannedStep:
     number: int
     model: StepModel
-    parts: tuple[Part, ...] = ()
+    parts: tuple[StepPart, ...] = ()
 
     @property
     def title(self) -> str:
@@ -107,12 +107,12 @@ class Rehearsal:
     are the seconds after which a device goes back by itself, where it can; `shut` is what keeps the gate shut besides
     what is expected there."""
 
-    steps: tuple[Step, ...]
+    steps: tuple[PlannedStep, ...]
     confirm_within: float | None = None
     shut: tuple[str, ...] = ()
 
     @property
-    def parts(self) -> list[Part]:
+    def parts(self) -> list[StepPart]:
         return [part for step in self.steps for part in step.parts]
 
     @property
@@ -187,10 +187,10 @@ class Rehearsing:
             for device in targets[n].devices if n in targets else ():
                 part, now[device.name] = self.part(n, device, now[device.name], records)
                 parts.append(part)
-            steps.append(Step(n, model, tuple(parts)))
+            steps.append(PlannedStep(n, model, tuple(parts)))
         return Rehearsal(tuple(steps), self.change.model.confirm_within)
 
-    def part(self, n: int, device: Device, now: Configuration, records: Records) -> tuple[Part, Configuration]:
+    def part(self, n: int, device: Device, now: Configuration, records: Records) -> tuple[StepPart, Configuration]:
         """A device's part in a step, and the configuration that it leaves."""
         lines, plain = self.wanted(n, device, records)
         planned, after = [], now
@@ -204,7 +204,7 @@ class Rehearsing:
         back = after.lines_to(now)
         whole = now.knowledge.tree is None  # else it is one element, which nobody types
         undo = tuple(line for line, _ in sent(now.knowledge, back)) if whole else tuple(typed(now.knowledge, back))
-        return Part(n, device, tuple(planned), tuple(plain), undo, after), after
+        return StepPart(n, device, tuple(planned), tuple(plain), undo, after), after
 
     def surplus(self, n: int, now: Configuration, planned: Sequence[Planned]) -> list[Path]:
         """The lines that take away what a step does not list, of the sorts of which it lists all."""
@@ -212,7 +212,7 @@ class Rehearsing:
         listed = (path for path in now.paths if len(path) == 1 and path not in wanted)
         return [(f"no {path[0]}",) for path in listed if any(now.knowledge.lists(word, path[0]) for word in words)]
 
-    def plain(self, form: Form, known: Mapping[str, Any], device: Device, records: Records) -> list[Plain]:
+    def plain(self, form: IntentForm, known: Mapping[str, Any], device: Device, records: Records) -> list[Plain]:
         before = self.recorded(form, known, device, records)
         wanted = known.get(form.when)
         undo = (
@@ -223,7 +223,7 @@ class Rehearsing:
         there = None if before is None else before == wanted
         return [Plain(line, form.mode, there, undo) for line in filled(form.lines, known, ours=True)]
 
-    def recorded(self, form: Form, known: Mapping[str, Any], device: Device, records: Records) -> Any:
+    def recorded(self, form: IntentForm, known: Mapping[str, Any], device: Device, records: Records) -> Any:
         """What a record says now of what an intent sets."""
         if form.known_by is None:
             return None
@@ -289,7 +289,7 @@ class Rehearsing:
                     lines += self.formed(form, values, device, where)
         return lines, plain
 
-    def formed(self, form: Form, values: Mapping[str, Any], device: Device, where: Path_) -> list[str]:
+    def formed(self, form: IntentForm, values: Mapping[str, Any], device: Device, where: Path_) -> list[str]:
         try:
             return filled(form.lines, values, ours=True)
         except TemplateWrongError as error:
@@ -340,7 +340,7 @@ class Rehearsing:
         return {"device": device.name, "address": device.address, "dialect": device.dialect, **more}
 
 
-def touched(parts: Iterable[Part]) -> set[Path]:
+def touched(parts: Iterable[StepPart]) -> set[Path]:
     """Every line of configuration that some parts speak of or take away, without its `no`."""
     found = set()
     for part in parts:

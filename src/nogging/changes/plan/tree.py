@@ -27,17 +27,17 @@ if TYPE_CHECKING:
 
 _KEY = re.compile(r"\[([^\]=]+)='([^']*)'\]")
 _IDENTITY = re.compile(r"([\w-]+):([\w.-]+)")
-Path = tuple[str, ...]
+ConfigPath = tuple[str, ...]
 
 
-def paths_of(knowledge: Knowledge, text: str) -> list[Path]:
+def paths_of(knowledge: Knowledge, text: str) -> list[ConfigPath]:
     """The lines of what `get-config` answered."""
     assert knowledge.tree is not None
     prefixes = {uri: prefix for prefix, uri in load_dialect(knowledge.dialect).namespaces.items()}
     return [path for child in parsed(text.encode()) for path in _paths(child, (), knowledge.tree, prefixes)]
 
 
-def _paths(node: Any, above: Path, tree: Tree, prefixes: dict[str, str]) -> Iterator[Path]:
+def _paths(node: Any, above: ConfigPath, tree: Tree, prefixes: dict[str, str]) -> Iterator[ConfigPath]:
     name = _name(node, prefixes)
     children = [one for one in node if isinstance(one.tag, str)]
     keys = tree.keys.get(name, ())
@@ -75,13 +75,13 @@ def _whole(node: Any) -> str:
     return " ".join(etree.tostring(node, encoding="unicode", with_tail=False).split())
 
 
-def edit(knowledge: Knowledge, paths: Iterable[Path]) -> str:
+def edit(knowledge: Knowledge, paths: Iterable[ConfigPath]) -> str:
     """One `config` that does what some lines say; `QuestionError` for one that cannot be sent."""
     from lxml import etree
 
     namespaces = load_dialect(knowledge.dialect).namespaces
     root = etree.Element(f"{{{BASE}}}config", nsmap=dict(namespaces))
-    made: dict[Path, Any] = {(): root}
+    made: dict[ConfigPath, Any] = {(): root}
     for path in paths:
         plain = (*path[:-1], path[-1].removeprefix("no "))
         for n in range(1, len(plain) + 1):

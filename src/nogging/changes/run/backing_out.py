@@ -15,7 +15,7 @@ from nogging.captures.capture import Capture
 from nogging.changes.plan.configuration import Configuration, in_a_line, sent
 from nogging.changes.plan.gating import not_captured
 from nogging.changes.plan.knowledge import knowledge_of
-from nogging.changes.plan.rehearsing import Part, Step, touched
+from nogging.changes.plan.rehearsing import PlannedStep, StepPart, touched
 from nogging.changes.plan.stillness import compared, told_of
 from nogging.changes.run.outcome import BACKED_OUT, BEFORE, State
 from nogging.changes.run.sealing import unsealed
@@ -51,7 +51,7 @@ class BackingOut:
         self.journal.tell("taken back", devices=[device.name for device in changed])
         self._prove(before, changed, sealed)
 
-    def _call_back(self, step: Step) -> None:
+    def _call_back(self, step: PlannedStep) -> None:
         if step.model.call is None:
             return
         undo = step.model.call.undo
@@ -62,7 +62,7 @@ class BackingOut:
         if not good:
             self.done.todo.append(f"taking back '{step.title}' failed: {said}")
 
-    def _ask_back(self, step: Step) -> None:
+    def _ask_back(self, step: PlannedStep) -> None:
         """Asks a person to take back what a person was asked to do."""
         undo = step.model.awaited.undo if step.model.awaited is not None else None
         if undo is None or self.journal.told("asking", step=step.number) is None:
@@ -70,7 +70,7 @@ class BackingOut:
         if not self.work.agrees(f"{undo} Done?", step.number):
             self.done.todo.append(undo)
 
-    def _put_back(self, device: Device, sealed: str, parts: Sequence[Part]) -> None:
+    def _put_back(self, device: Device, sealed: str, parts: Sequence[StepPart]) -> None:
         """Takes one device back to what it was, as far as this change touched it."""
         lines: list[tuple[str, str]] = []
         try:
@@ -90,7 +90,7 @@ class BackingOut:
         for part in parts:
             self.done.todo += [f"{device.name}: nothing is known that takes back '{line}'" for line in part.not_undone]
 
-    def _undoing(self, device: Device, sealed: str, parts: Sequence[Part]) -> list[tuple[str, str]]:
+    def _undoing(self, device: Device, sealed: str, parts: Sequence[StepPart]) -> list[tuple[str, str]]:
         """The lines that put a device back, worked out from what it has now."""
         plain = [(one.undo, one.mode) for part in parts for one in reversed(part.plain) if one.undo and not one.there]
         if not any(part.planned for part in parts):

@@ -12,10 +12,10 @@ from collections.abc import Mapping
 from datetime import UTC, datetime, timedelta
 
 from nogging.changes.plan.hands import Hands, LineRefused
-from nogging.changes.plan.knowledge import Asked, Timed, knowledge_of
-from nogging.changes.plan.rehearsing import Part
+from nogging.changes.plan.knowledge import SentLine, Timed, knowledge_of
+from nogging.changes.plan.rehearsing import StepPart
 from nogging.changes.run.journal import Event, Journal
-from nogging.changes.run.outcome import Failed
+from nogging.changes.run.outcome import CannotGoOn
 from nogging.errors import DeviceError
 from nogging.inventory import Device
 
@@ -29,7 +29,7 @@ class Guard:
     def __init__(self, hands: Hands, journal: Journal, within: float | None) -> None:
         self.hands, self.journal, self.within = hands, journal, within
 
-    def lines(self, part: Part) -> list[tuple[str, str]]:
+    def lines(self, part: StepPart) -> list[tuple[str, str]]:
         """What a part sends, with what begins the saved point of its device, or goes on with it."""
         knowledge = knowledge_of(part.device.dialect)
         timed = knowledge.timed
@@ -86,7 +86,7 @@ class Guard:
         try:
             line, said = self._send(timed, timed.confirm, device)
         except DeviceError as error:
-            raise Failed(f"{error}: it may have gone back by itself before it was confirmed") from None
+            raise CannotGoOn(f"{error}: it may have gone back by itself before it was confirmed") from None
         self.journal.tell("confirmed", device=device.name, line=line, answer=said)
 
     def go_back(self, device: Device) -> None:
@@ -119,7 +119,7 @@ class Guard:
         ours = (one for one in reversed(self.journal.events) if one["event"] in _SORTS)
         return next((one for one in ours if one["device"] == device.name), None)
 
-    def _asked(self, one: Asked, device: Device) -> tuple[str, str]:
+    def _asked(self, one: SentLine, device: Device) -> tuple[str, str]:
         command = one.command
         for name, value in self._values(device).items():
             command = command.replace(f"{{{name}}}", str(value))
@@ -129,7 +129,7 @@ class Guard:
         seconds = self.within or 0
         return {"seconds": math.ceil(seconds), "minutes": math.ceil(seconds / 60), "mark": f"nogging-{device.name}"}
 
-    def _send(self, timed: Timed, asked: Asked, device: Device) -> tuple[str, str]:
+    def _send(self, timed: Timed, asked: SentLine, device: Device) -> tuple[str, str]:
         command, mode = self._asked(asked, device)
         said = self.hands.run(self.hands.line(device, command, mode))
         _taken(timed, device, command, said)

@@ -43,5 +43,5 @@ class Performance:
     events: list[Event] = field(default_factory=list)
 
 
-class Failed(Exception):
+class CannotGoOn(Exception):
     """The change cannot go on; each argument is a reason."""

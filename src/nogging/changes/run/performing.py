@@ -25,24 +25,23 @@ from nogging.captures.capture import Capture
 from nogging.captures.writing import replace_octets, replace_text
 from nogging.changes.file.declared import Change, OnFailure, load_change
 from nogging.changes.plan.gating import changed, missing, out_of_window
-from nogging.changes.plan.rehearse import Ask, checked, judged, places, reasons_of
+from nogging.changes.plan.rehearse import checked, judged, places, reasons_of
 from nogging.changes.plan.stillness import restless
 from nogging.changes.run.backing_out import BackingOut
-from nogging.changes.run.journal import JOURNAL, Event, Locks, end_of, read
+from nogging.changes.run.journal import JOURNAL, Locks, Tell, end_of, read
 from nogging.changes.run.notices import deliver, wanted
-from nogging.changes.run.outcome import AFTER, AGAIN, BEFORE, CHANGE, FAULT, JUDGEMENT, Failed, Performance, State
+from nogging.changes.run.outcome import AFTER, AGAIN, BEFORE, CHANGE, FAULT, JUDGEMENT, CannotGoOn, Performance, State
 from nogging.changes.run.sealing import seal
 from nogging.changes.run.stepping import Stepping
 from nogging.changes.run.watching import Watch
 from nogging.changes.run.work import Work
+from nogging.collecting.collect import Ask
 from nogging.errors import NoggingError, QuestionError
 from nogging.inventory import load_inventory
 from nogging.judging.comparing import compare
 from nogging.judging.verdict import Verdict, many
 from nogging.report import plain
 from nogging.report.text import look_first
-
-Tell = Callable[[Event], None]
 
 
 def perform(
@@ -122,7 +121,7 @@ def _nothing_left_of_nothing(folder: Path) -> Iterator[None]:
 def _open(reasons: Sequence[str]) -> None:
     """Raises `Failed` where something keeps the gate shut."""
     if reasons:
-        raise Failed(f"the gate is shut: {'; '.join(reasons)}")
+        raise CannotGoOn(f"the gate is shut: {'; '.join(reasons)}")
 
 
 class _Run:
@@ -235,7 +234,7 @@ class _Run:
 
     def _why(self, error: Exception) -> tuple[str, ...]:
         """What an error says; where it is a fault of Nogging's own, its traceback is kept in the folder."""
-        if isinstance(error, Failed):
+        if isinstance(error, CannotGoOn):
             return tuple(map(str, error.args))
         if isinstance(error, NoggingError | OSError):
             return (str(error),)
@@ -278,7 +277,7 @@ class _Run:
         """The state before, the gate, and the configurations sealed."""
         gate = self.model.gate
         if reasons := out_of_window(self.model.window):
-            raise Failed(*reasons)
+            raise CannotGoOn(*reasons)
         before = self.work.captured(BEFORE)
         for place in places(self.model):  # what cannot be computed is told before a line is sent
             judged(self.work.change, before, before, place)
@@ -314,7 +313,7 @@ class _Run:
         self.journal.tell("judged", verdict=verdict, reasons=reasons)
         if verdict is not Verdict.PASS:
             self.done.verdict = verdict
-            raise Failed(*(reasons or [f"the verdict is {verdict}"]))
+            raise CannotGoOn(*(reasons or [f"the verdict is {verdict}"]))
 
     def _not_judged(self, before: Capture) -> list[str]:
         """How much differs that nobody was asked to judge."""

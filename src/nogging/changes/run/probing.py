@@ -113,13 +113,13 @@ class Probe:
         self.last = at, told
 
 
-Tell = Callable[[Probe], None]
+TellProbe = Callable[[Probe], None]
 
 
 class Probing:
     """All the probes of a change, in the loop of its hands, from `start` to `stop`."""
 
-    def __init__(self, hands: Hands, probes: tuple[ProbeModel, ...], tell: Tell) -> None:
+    def __init__(self, hands: Hands, probes: tuple[ProbeModel, ...], tell: TellProbe) -> None:
         self.hands, self.tell = hands, tell
         self.probes = [Probe(one) for one in probes]
         self.tasks: list[asyncio.Task[None]] = []

@@ -19,7 +19,7 @@ from pydantic import Field, field_validator
 from nogging.changes.file.declared import NoticeModel, Text
 from nogging.changes.run.notices import NO_LOGIN, deliver, wanted
 from nogging.files import Strict, load
-from nogging.judging.noticing import ENDED, About, Notice
+from nogging.judging.noticing import ENDED, Notice, NoticedExpectation
 from nogging.judging.verdict import Verdict, many
 from nogging.records.values import DAYTIME, after_midnight, since_midnight
 
@@ -140,13 +140,13 @@ class Receivers:
 _WORST = [str(one) for one in (Verdict.FAIL, Verdict.UNPROVEN, Verdict.PASS)]
 
 
-def _reason(one: About) -> str:
+def _reason(one: NoticedExpectation) -> str:
     return f"{one.title}: {one.reason}" if one.reason else one.title
 
 
 def _still_so(held: Sequence[Notice]) -> list[Notice]:
     """Of what was held back, that which is still so: not what began and ended meanwhile, nor anything twice."""
-    last: dict[str, tuple[Notice, About]] = {}
+    last: dict[str, tuple[Notice, NoticedExpectation]] = {}
     began = {one.title for notice in held if notice.what != ENDED for one in notice.about}
     for notice in held:
         for one in notice.about:

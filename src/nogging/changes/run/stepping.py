@@ -11,8 +11,8 @@ from nogging.captures.capture import Capture
 from nogging.changes.plan.configuration import Configuration, Effect
 from nogging.changes.plan.knowledge import knowledge_of
 from nogging.changes.plan.rehearse import judged, reasons_of
-from nogging.changes.plan.rehearsing import Part, Step
-from nogging.changes.run.outcome import MEANWHILE, Failed
+from nogging.changes.plan.rehearsing import PlannedStep, StepPart
+from nogging.changes.run.outcome import MEANWHILE, CannotGoOn
 from nogging.changes.run.work import Work
 from nogging.errors import DeviceError
 from nogging.judging.verdict import Verdict
@@ -37,7 +37,7 @@ class Stepping:
                 self._send(step)
             self.journal.tell("step done", step=step.number)
 
-    def _went_back(self, step: Step) -> bool:
+    def _went_back(self, step: PlannedStep) -> bool:
         """Whether a step that was done is not any more, and tells of it: a device may have gone back while nobody was
         there."""
         back = [part.device for part in step.parts if part.lines and self.work.guard.waits(part.device)]
@@ -48,17 +48,17 @@ class Stepping:
     def _still_time(self) -> None:
         last = self.work.model.window.back_out_by or self.work.model.window.end
         if last is not None and datetime.now(UTC) > last:
-            raise Failed(f"the last moment for backing out, {last.isoformat()}, is over")
+            raise CannotGoOn(f"the last moment for backing out, {last.isoformat()}, is over")
 
-    def _send(self, step: Step) -> None:
+    def _send(self, step: PlannedStep) -> None:
         turns = {"single": 1, "batches": step.model.batch, "together": max(len(step.parts), 1)}[step.model.turns]
         for n in range(0, len(step.parts), turns):
             batch = step.parts[n : n + turns]
             errors = self.work.hands.run(self._batch(batch)) or self._not_taken(batch)
             if errors:
-                raise Failed(*errors)
+                raise CannotGoOn(*errors)
 
-    def _not_taken(self, parts: Sequence[Part]) -> list[str]:
+    def _not_taken(self, parts: Sequence[StepPart]) -> list[str]:
         """What was sent and is not in the configuration afterwards: not every refusal is told."""
         sent = [part for part in parts if part.lines and part.planned]
         try:
@@ -74,7 +74,7 @@ class Stepping:
             found += [f"{part.device.name} did not take '{line}': its configuration is without it" for line in masked]
         return found
 
-    async def _batch(self, parts: Sequence[Part]) -> list[str]:
+    async def _batch(self, parts: Sequence[StepPart]) -> list[str]:
         found = await asyncio.gather(*(self._part(part) for part in parts), return_exceptions=True)
         unforeseen = next(
             (one for one in found if isinstance(one, BaseException) and not isinstance(one, DeviceError)), None
@@ -83,7 +83,7 @@ class Stepping:
             raise unforeseen
         return [str(one) for one in found if one is not None]
 
-    async def _part(self, part: Part) -> None:
+    async def _part(self, part: StepPart) -> None:
         """Sends what one device needs; each line is told before it is sent, and its answer after it."""
         device = part.device
         if not part.lines:
@@ -99,20 +99,20 @@ class Stepping:
                 self.journal.tell("not kept", device=device.name, line=one.text)
         self.journal.tell("device done", step=part.step, device=device.name)
 
-    def _call(self, step: Step) -> None:
+    def _call(self, step: PlannedStep) -> None:
         assert step.model.call is not None
         said, good = self.work.call(step.model.call, step.number)
         if not good:
-            raise Failed(f"{step.title}: {said}")
+            raise CannotGoOn(f"{step.title}: {said}")
 
-    def _wait(self, step: Step) -> None:
+    def _wait(self, step: PlannedStep) -> None:
         wait = step.model.awaited
         assert wait is not None
         if wait.person is not None:
             done = self.work.agrees(f"{wait.person} Done?", step.number)
             if not done:
                 why = "nobody is there to be asked" if done is None else "not confirmed"
-                raise Failed(f"{why}: {wait.person}")
+                raise CannotGoOn(f"{why}: {wait.person}")
             return
         ends = time.monotonic() + wait.at_most
         while True:
@@ -121,7 +121,7 @@ class Stepping:
             if found.verdict is Verdict.PASS:
                 return
             if time.monotonic() >= ends:
-                raise Failed(f"{step.title}: not within {wait.at_most:g} s: {'; '.join(reasons_of(found))}")
+                raise CannotGoOn(f"{step.title}: not within {wait.at_most:g} s: {'; '.join(reasons_of(found))}")
             self.work.stop.sleep(wait.every)
 
     def _fresh(self) -> Capture:

@@ -19,8 +19,8 @@ from contextlib import contextmanager, suppress
 from types import FrameType
 from typing import Any, TypeVar
 
-from nogging.changes.plan.rehearse import Ask
-from nogging.changes.run.outcome import Failed
+from nogging.changes.run.outcome import CannotGoOn
+from nogging.collecting.collect import Ask
 
 Found = TypeVar("Found")
 
@@ -45,7 +45,7 @@ class Stop:
     def check(self) -> None:
         """Raises `Failed` where somebody asked to stop, and that is still open."""
         if self.asked and not self.deaf:
-            raise Failed(f"stopped by hand ({self.asked[0]})")
+            raise CannotGoOn(f"stopped by hand ({self.asked[0]})")
 
     def deafen(self) -> None:
         """From now on the work is carried through."""

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import time
 
-from nogging.changes.run.outcome import Failed
+from nogging.changes.run.outcome import CannotGoOn
 from nogging.changes.run.probing import Outage, Probe, Probing
 from nogging.changes.run.work import Work
 
@@ -34,7 +34,7 @@ class Watch:
             while not probe.answered and probe.sent < _TRIES and self.probing.trouble() is None:
                 self.work.stop.sleep(_EVERY)
             if not probe.answered:
-                raise Failed(f"the gate is shut: {_named(probe)}: nothing comes back")
+                raise CannotGoOn(f"the gate is shut: {_named(probe)}: nothing comes back")
 
     def start(self) -> None:
         if self.probes:
@@ -62,7 +62,7 @@ class Watch:
         for probe in self._bounded():
             while not self._too_long(probe) and (probe.last is None or probe.last[0] < now):
                 if (trouble := self.probing.trouble()) is not None:
-                    raise Failed(f"the probes stopped: {trouble}")
+                    raise CannotGoOn(f"the probes stopped: {trouble}")
                 self.work.stop.sleep(_EVERY)
             if probe.model.at_most and probe.unseen.seconds > probe.model.at_most:
                 self._look(probe, probe.unseen.began, probe.unseen.ended)

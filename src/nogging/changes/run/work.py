@@ -11,15 +11,14 @@ from nogging.changes.file.declared import CallModel, Change
 from nogging.changes.plan.configuration import Configuration
 from nogging.changes.plan.hands import Hands
 from nogging.changes.plan.knowledge import Knowledge, knowledge_of
-from nogging.changes.plan.rehearse import Ask
 from nogging.changes.plan.rehearsing import Rehearsal, Rehearsing, records_of
 from nogging.changes.run.calling import call
 from nogging.changes.run.guarding import Guard
 from nogging.changes.run.journal import Event, Journal
-from nogging.changes.run.outcome import AGAIN, BEFORE, Failed, Performance
+from nogging.changes.run.outcome import AGAIN, BEFORE, CannotGoOn, Performance
 from nogging.changes.run.settling import Round, awaited, settle
 from nogging.changes.run.stopping import Stop
-from nogging.collecting.collect import collect
+from nogging.collecting.collect import Ask, collect
 from nogging.errors import DeviceError
 from nogging.inventory import Device
 
@@ -91,7 +90,7 @@ class Work:
         try:
             return self.hands.running(self.devices)
         except DeviceError as error:
-            raise Failed(str(error)) from None
+            raise CannotGoOn(str(error)) from None
 
     def planned(self, running: Mapping[str, str], before: Capture) -> Rehearsal:
         return self.rehearsing.rehearse(running, records_of(before))

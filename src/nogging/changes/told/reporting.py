@@ -20,7 +20,7 @@ from nogging.changes.run.outcome import AFTER, BACKED_OUT, BEFORE, CHANGE, JUDGE
 from nogging.changes.told.telling import event, meaning, probed
 from nogging.errors import CaptureError, QuestionError
 from nogging.report import restored
-from nogging.report.page import Told, page
+from nogging.report.page import PageSubject, page
 
 PAGE = "report.html"
 UNENDED = "this performance has not come to its end"
@@ -41,31 +41,31 @@ def understood(folder: Path) -> Iterator[None]:
         raise CaptureError(f"{folder}: what it tells of a performance cannot be understood ({told})") from error
 
 
-def told(folder: Path) -> Told:
+def told(folder: Path) -> PageSubject:
     """What there is to tell of a performance: before and after, where it got so far; else before alone."""
     with understood(folder):
         return _told(folder)
 
 
-def _told(folder: Path) -> Told:
+def _told(folder: Path) -> PageSubject:
     events, end = events_of(folder)
     there = [name for name in (AFTER, BACKED_OUT, BEFORE) if is_capture(folder / name)]
     if not there:
         raise QuestionError(f"{folder}: nothing was captured here, so there is no page to make")
     kept = judged(folder)
-    return Told(
-        title_of(events, folder),
-        Capture(folder / there[0]),
-        Capture(folder / BEFORE) if there[0] != BEFORE else None,
-        kept.get("judgement"),
-        meaning(State(end["state"]), restored.judgement(kept["judgement"]) if kept else None) if end else UNENDED,
-        kept.get("first") or "; ".join(end.get("reasons", ())),
-        end.get("todo", ()),
-        end.get("notes", ()),
-        events,
-        journal(events),
-        [probed(one) for one in end.get("probes", ())],
-        moments_of(events),
+    return PageSubject(
+        title=title_of(events, folder),
+        after=Capture(folder / there[0]),
+        before=Capture(folder / BEFORE) if there[0] != BEFORE else None,
+        judgement=kept.get("judgement"),
+        state=meaning(State(end["state"]), restored.judgement(kept["judgement"]) if kept else None) if end else UNENDED,
+        first=kept.get("first") or "; ".join(end.get("reasons", ())),
+        todo=end.get("todo", ()),
+        notes=end.get("notes", ()),
+        events=events,
+        journal=journal(events),
+        probes=[probed(one) for one in end.get("probes", ())],
+        changed=moments_of(events),
     )
 
 

@@ -10,13 +10,13 @@ from rich.text import Text
 from nogging.changes.plan.configuration import Effect, Planned
 from nogging.changes.plan.conforming import Conformity
 from nogging.changes.plan.knowledge import knowledge_of
-from nogging.changes.plan.rehearsing import Part, Rehearsal, Step
+from nogging.changes.plan.rehearsing import PlannedStep, Rehearsal, StepPart
 from nogging.changes.run.outcome import Performance, State
 from nogging.changes.run.probing import Probe
 from nogging.judging.verdict import Judgement, Verdict, many
 from nogging.report import plain
 from nogging.report.cleaning import clean
-from nogging.report.text import STYLES, Page, look_first
+from nogging.report.text import STYLES, TextPage, look_first
 
 Mask = Callable[[str], str]
 _SIGNS = {
@@ -46,7 +46,7 @@ def meaning(state: State, judgement: Judgement | None) -> str:
 
 def rehearsal(found: Rehearsal, gate: Judgement | None, title: str, width: int, mask: Mask) -> list[Text]:
     """Each step with each device: what is there, what would be sent, what goes with it, and what would undo it."""
-    page = Page(width)
+    page = TextPage(width)
     lines = sum(len(part.lines) for part in found.parts)
     devices = sum(bool(part.lines) for part in {part.device.name: part for part in found.parts if part.lines}.values())
     done = "nothing to do" if found.empty else f"{many(lines, 'line')} to {many(devices, 'device')}"
@@ -59,7 +59,7 @@ def rehearsal(found: Rehearsal, gate: Judgement | None, title: str, width: int, 
     return page.lines
 
 
-def _gate(page: Page, gate: Judgement | None, shut: Sequence[str]) -> None:
+def _gate(page: TextPage, gate: Judgement | None, shut: Sequence[str]) -> None:
     verdict = Verdict.FAIL if shut else gate.verdict if gate is not None else None
     if verdict is None:
         return
@@ -72,7 +72,7 @@ def _gate(page: Page, gate: Judgement | None, shut: Sequence[str]) -> None:
         page.prose(f"{one.title} ({one.reason})", indent=2, label=one.verdict, style=STYLES[one.verdict])
 
 
-def _guards(page: Page, found: Rehearsal, seconds: float) -> None:
+def _guards(page: TextPage, found: Rehearsal, seconds: float) -> None:
     """Which devices go back by themselves, and which cannot."""
     devices = {part.device.name: part.device for part in found.parts if any(one.changes for one in part.planned)}
     can = [name for name, device in devices.items() if knowledge_of(device.dialect).timed is not None]
@@ -84,7 +84,7 @@ def _guards(page: Page, found: Rehearsal, seconds: float) -> None:
         page.prose(f"{', '.join(cannot)}: no saved point of its own; backed out by lines", label="not", style="yellow")
 
 
-def _step(page: Page, step: Step, mask: Mask) -> None:
+def _step(page: TextPage, step: PlannedStep, mask: Mask) -> None:
     page.blank()
     page.prose(step.title, label=f"step {step.number + 1}", style="bold")
     if step.model.call is not None or step.model.awaited is not None:
@@ -97,7 +97,7 @@ def _step(page: Page, step: Step, mask: Mask) -> None:
         _part(page, part, mask)
 
 
-def _part(page: Page, part: Part, mask: Mask) -> None:
+def _part(page: TextPage, part: StepPart, mask: Mask) -> None:
     page.line(f"{part.device.name}" + ("" if part.lines else ": nothing to do"), 2, "bold")
     headings = {other.path[:-1] for other in part.planned}
 
@@ -127,7 +127,7 @@ def _part(page: Page, part: Part, mask: Mask) -> None:
         page.line(f"! nothing is known that undoes '{mask(line)}'; give it with 'undo'", 4, "bold yellow")
 
 
-def _planned(page: Page, one: Planned, said: Mask) -> None:
+def _planned(page: TextPage, one: Planned, said: Mask) -> None:
     sign, note, style = _SIGNS[one.effect]
     indent = " " * (2 * (len(one.path) - 1))
     for away in one.removes:
@@ -226,7 +226,7 @@ _EVENTS: dict[str, Callable[[dict[str, Any]], str]] = {
 
 def performance(found: Performance, width: int) -> list[Text]:
     """How a performance ended: the state first, why, and what a person has to do."""
-    page = Page(width)
+    page = TextPage(width)
     word, style, _ = STATES[found.state]
     page.prose(f"{found.title}: {meaning(found.state, found.judgement)}", label=word, style=style)
     for reason in found.reasons[:MOST_REASONS]:
@@ -242,7 +242,7 @@ def performance(found: Performance, width: int) -> list[Text]:
     return page.lines
 
 
-def _probes(page: Page, probes: Iterable[Probe]) -> None:
+def _probes(page: TextPage, probes: Iterable[Probe]) -> None:
     for one in probes:
         page.prose(probed(one.told()), indent=2, label="probe", style="yellow" if one.sent > one.answered else "")
 
@@ -279,7 +279,7 @@ def plainly(found: Performance) -> dict[str, Any]:
 
 def conformity(found: Conformity, width: int) -> list[Text]:
     """Only the devices that deviate: what is absent, what is surplus, and the remedy."""
-    page = Page(width)
+    page = TextPage(width)
     deviating = len(found.deviations) - found.unknown
     told = (
         f"{many(found.devices, 'device')}, all in order"

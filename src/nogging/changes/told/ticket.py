@@ -44,14 +44,14 @@ def _ticket(folder: Path) -> Ticket:
     events, end = reporting.events_of(folder)
     kept = reporting.judged(folder)
     return Ticket(
-        reporting.title_of(events, folder),
-        end.get("state", ""),
-        end.get("reasons", []),
-        end.get("todo", []),
-        end.get("notes", []),
-        end.get("probes", []),
-        restored.judgement(kept["judgement"]) if kept else None,
-        [(at, text) for at, _, text in reporting.journal(events)],
+        title=reporting.title_of(events, folder),
+        state=end.get("state", ""),
+        reasons=end.get("reasons", []),
+        todo=end.get("todo", []),
+        notes=end.get("notes", []),
+        probes=end.get("probes", []),
+        judgement=restored.judgement(kept["judgement"]) if kept else None,
+        journal=[(at, text) for at, _, text in reporting.journal(events)],
     )
 
 

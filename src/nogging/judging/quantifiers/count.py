@@ -18,17 +18,17 @@ from nogging.judging.expectation import Expectation
 from nogging.judging.gaps import Gap
 from nogging.judging.pairs import AFTER, BEFORE, letter_of, resolver, side_of
 from nogging.judging.verdict import NO_BEFORE, Evidence, Failure, Result, Verdict, concluded, worst
-from nogging.predicates import Path, computed, quoted
+from nogging.predicates import NamePath, computed, quoted
 from nogging.predicates.tree import varying
 
 MOST_SHOWN = 6
 ANY_MORE = 1000
 """If a demand fails with as many more records as this, and any number below it, it fails for certain."""
-_DEVICE: Path = ("device",)
+_DEVICE: NamePath = ("device",)
 
 
 @dataclass
-class Group:
+class CountedGroup:
     """What is counted together: what is the same of it, the numbers, and how many records may or may not belong."""
 
     same: tuple[Any, ...]
@@ -61,7 +61,7 @@ class Counting:
         return self.concluded(one, groups, failures, once(unproven))
 
     def concluded(
-        self, one: Expectation, groups: list[Group], failures: list[Failure], unproven: list[Failure]
+        self, one: Expectation, groups: list[CountedGroup], failures: list[Failure], unproven: list[Failure]
     ) -> Result:
         found = sum(group.counts["n"] for group in groups)
         nothing = ""
@@ -79,15 +79,15 @@ class Counting:
         )
         return _result(one, verdict, reason, found, tuple(failures), tuple(unproven))
 
-    def groups(self, one: Expectation) -> list[Group]:
+    def groups(self, one: Expectation) -> list[CountedGroup]:
         """Everything that is counted for itself, in the order of what is the same of it."""
-        found: dict[tuple[Any, ...], Group] = {same: Group(same) for same in self.expected(one)}
+        found: dict[tuple[Any, ...], CountedGroup] = {same: CountedGroup(same) for same in self.expected(one)}
         for side in (AFTER, BEFORE) if self.pairs.before is not None else (AFTER,):
             for row in self.pairs.rows(self.sql(one, side)):
                 same = tuple(row[f"s{n}"] for n in range(len(one.per)))
                 if not (row["n"] or row["open"] or same in found):
                     continue
-                group = found.setdefault(same, Group(same))
+                group = found.setdefault(same, CountedGroup(same))
                 prefix = "" if side == AFTER else "before."
                 group.counts |= {f"{prefix}n": row["n"], f"{prefix}hops": row["hops"]}
                 group.open += row["open"] if side == AFTER or one.needs_before else 0
@@ -121,15 +121,15 @@ class Counting:
             f"WHERE {letter}_here AND {self.asking.narrow(one.where)}){by}"
         )
 
-    def concerns(self, one: Expectation, gap: Gap, group: Group) -> bool:
+    def concerns(self, one: Expectation, gap: Gap, group: CountedGroup) -> bool:
         """Whether what is hidden in a gap could be counted in a group."""
         own = dict(zip(one.per, group.same, strict=True))
         return all(own[path] == value for path, value in self.pairs.facts(gap.device).items() if path in own)
 
-    def verdict(self, one: Expectation, group: Group) -> Verdict:
+    def verdict(self, one: Expectation, group: CountedGroup) -> Verdict:
         return verdict_of(computed(f"SELECT {self.demanded(one, group, str(group.counts['n']))}"))
 
-    def certain(self, one: Expectation, group: Group, gaps: Iterable[Gap]) -> bool:
+    def certain(self, one: Expectation, group: CountedGroup, gaps: Iterable[Gap]) -> bool:
         """Whether a demand that fails would fail with any more records."""
         assert one.demand is not None
         if any(gap.when == BEFORE for gap in gaps) or (one.needs_before and group.open):
@@ -140,13 +140,13 @@ class Counting:
         asked = self.demanded(one, group, "more.n")
         return computed(f"SELECT bool_and(({asked}) IS FALSE) FROM range({least}, {least + ANY_MORE}) more(n)") is True
 
-    def demanded(self, one: Expectation, group: Group, n: str) -> str:
+    def demanded(self, one: Expectation, group: CountedGroup, n: str) -> str:
         """What is demanded of a group, as SQL over `n`."""
-        own: dict[Path, Any] = dict(zip(one.per, group.same, strict=True))
-        facts: Mapping[Path, Any] = {**(self.pairs.facts(str(own[_DEVICE])) if _DEVICE in own else {}), **own}
+        own: dict[NamePath, Any] = dict(zip(one.per, group.same, strict=True))
+        facts: Mapping[NamePath, Any] = {**(self.pairs.facts(str(own[_DEVICE])) if _DEVICE in own else {}), **own}
         assert one.demand is not None
 
-        def resolve(path: Path) -> str:
+        def resolve(path: NamePath) -> str:
             if path == ("n",):
                 return n
             if path in facts:
@@ -156,13 +156,13 @@ class Counting:
 
         return one.demand.sql(resolve)
 
-    def told(self, one: Expectation, group: Group) -> str:
+    def told(self, one: Expectation, group: CountedGroup) -> str:
         """The numbers that the demand speaks of."""
         assert one.demand is not None
         names = [".".join(path) for path in sorted(one.demand.names)]
         return ", ".join(f"{name} = {group.counts[name]}" for name in names if name in group.counts)
 
-    def failure(self, one: Expectation, group: Group, reason: str = "") -> Failure:
+    def failure(self, one: Expectation, group: CountedGroup, reason: str = "") -> Failure:
         assert one.demand is not None
         own = {".".join(path): value for path, value in zip(one.per, group.same, strict=True)}
         numbers = {name: value for name, value in group.counts.items() if tuple(name.split(".")) in one.demand.names}
@@ -184,7 +184,7 @@ class Counting:
             name=name,
         )
 
-    def evidence(self, one: Expectation, group: Group) -> Iterator[Evidence]:
+    def evidence(self, one: Expectation, group: CountedGroup) -> Iterator[Evidence]:
         """The lines of the first records of a group."""
         resolve = resolver(AFTER)
         same = " AND ".join(
@@ -236,11 +236,11 @@ class Counting:
                 left = Counter(groups.get(same, {}))
                 left.update(changed[fault][same])
                 if opened[fault][same] or any(changed[fault][same].values()):
-                    verdicts.append(self.recounted(one, known.get(same, Group(same)), left, opened[fault][same]))
+                    verdicts.append(self.recounted(one, known.get(same, CountedGroup(same)), left, opened[fault][same]))
             if (found := worst(verdicts)) is not Verdict.PASS:
                 yield fault, found
 
-    def recounted(self, one: Expectation, group: Group, items: Counter[tuple[Any, ...]], opened: int) -> Verdict:
+    def recounted(self, one: Expectation, group: CountedGroup, items: Counter[tuple[Any, ...]], opened: int) -> Verdict:
         """The verdict on a group with other records in it, and with some of which it is not known."""
         there = [n for n in items.values() if n > 0]
         if not there and not opened and any(path[0] not in ("label", "device") for path in one.per):
@@ -272,4 +272,13 @@ def _result(
     failures: tuple[Failure, ...] = (),
     unproven: tuple[Failure, ...] = (),
 ) -> Result:
-    return Result(one.title, one.strength, one.kind.name, verdict, reason, found, failures, unproven)
+    return Result(
+        title=one.title,
+        strength=one.strength,
+        kind=one.kind.name,
+        verdict=verdict,
+        reason=reason,
+        found=found,
+        failures=failures,
+        unproven=unproven,
+    )

@@ -16,9 +16,9 @@ from nogging.files import Path_, Place, Source, Strict
 from nogging.judging.faults import Fault
 from nogging.judging.pairs import AFTER, BEFORE, Pairs
 from nogging.judging.verdict import NO_BEFORE, PATH, Evidence, Failure, Result, Verdict, concluded
-from nogging.predicates import Predicate, PredicateError, Words, parse
+from nogging.predicates import Predicate, PredicateError, UserWords, parse
 from nogging.records import Field, Nature, Type
-from nogging.routing.follow import OPEN, WELL, Follower, Way, address_of
+from nogging.routing.follow import OPEN, WELL, FollowedWay, Follower, address_of
 from nogging.routing.lookup import DEFAULT
 
 _DECIDING = ("route", "interface", "address")
@@ -55,7 +55,7 @@ class PathExpectation:
 
 
 def path_expectation(
-    title: str, strength: str, model: PathModel, pairs: Pairs, words: Words, source: Source, where: Path_
+    title: str, strength: str, model: PathModel, pairs: Pairs, words: UserWords, source: Source, where: Path_
 ) -> PathExpectation:
     """Checks what a path names against the devices of the capture; `FileError` for what is not known."""
     devices = pairs.after.devices
@@ -91,7 +91,7 @@ def _owner(capture: Capture, address: str) -> str | None:
     return found.pop() if len(found) == 1 else None
 
 
-def picked(text: str, pairs: Pairs, source: Source, where: Path_, words: Words | None = None) -> tuple[str, ...]:
+def picked(text: str, pairs: Pairs, source: Source, where: Path_, words: UserWords | None = None) -> tuple[str, ...]:
     """The devices of which a condition over their labels holds; `FileError` at its place for one that is refused."""
     schema = {("device",): Field("device", Type.TEXT, Nature.KEY, "the device"), **pairs.label_schema()}
     try:
@@ -123,7 +123,16 @@ class PathJudge:
             nothing="" if ends else "no device matches 'from', so there is nothing to look at",
             passed=f"{len(ends)} path{'s' * (len(ends) != 1)}",
         )
-        return Result(one.title, one.strength, PATH, verdict, reason, len(ends), tuple(failures), tuple(unproven))
+        return Result(
+            title=one.title,
+            strength=one.strength,
+            kind=PATH,
+            verdict=verdict,
+            reason=reason,
+            found=len(ends),
+            failures=tuple(failures),
+            unproven=tuple(unproven),
+        )
 
     def ends(self, one: PathExpectation) -> list[tuple[str, str]]:
         """From where to where: there, and where that is asked, back."""
@@ -192,7 +201,9 @@ class PathJudge:
                 (lost if certain else open_).append(more)
         return lost, open_
 
-    def compared(self, model: PathModel, source: str, target: str, ways: list[Way]) -> tuple[bool, Failure | None]:
+    def compared(
+        self, model: PathModel, source: str, target: str, ways: list[FollowedWay]
+    ) -> tuple[bool, Failure | None]:
         """Whether the ways are as they were, by every interface, and whether that is certain."""
         before = self.follower(BEFORE)
         if before is None or source not in before.capture.devices:
@@ -209,7 +220,7 @@ class PathJudge:
         shown = {"to": target, "path": _told(now - old) or "one way less"}
         return not open_, Failure(source, shown, f"is not as before, which was {told}")
 
-    def failure(self, way: Way, target: str, reason: str) -> Failure:
+    def failure(self, way: FollowedWay, target: str, reason: str) -> Failure:
         """One way with the routes that it takes, as they are written in the answers."""
         evidence = []
         for step in way.steps:

@@ -44,7 +44,7 @@ _MOST_MOMENTS = 400
 
 
 @dataclass(frozen=True)
-class Told:
+class PageSubject:
     """What a page is about: two captures, what was judged of them (as `check --format json` has it), and, of a change
     that was performed, its ending and its journal."""
 
@@ -65,7 +65,7 @@ class Told:
     """The lines of the journal as moments, to stand among those of the devices."""
 
 
-def page(told: Told) -> str:
+def page(told: PageSubject) -> str:
     """The whole file."""
     from jinja2 import Environment, PackageLoader, StrictUndefined
 
@@ -116,7 +116,7 @@ def page(told: Told) -> str:
     )
 
 
-def _happened(told: Told) -> list[Moment]:
+def _happened(told: PageSubject) -> list[Moment]:
     """What the devices' logs and timers tell of the time between the captures, and the lines of the change among it."""
     return in_order([*moments(*([told.before] if told.before else []), told.after), *told.changed])
 
@@ -204,11 +204,11 @@ def _listed(found: Iterable[Mapping[str, Any]]) -> dict[str, Any]:
     return {"shown": listed[:MOST_DIFFERENCES], "more": max(len(listed) - MOST_DIFFERENCES, 0), "all": len(listed)}
 
 
-Row = tuple[str, dict[str, tuple[str, str]]]
+DeviceRow = tuple[str, dict[str, tuple[str, str]]]
 """A device, and of each kind how it is and what there is to say."""
 
 
-def _grid(told: Told, differences: Iterable[Difference]) -> list[Row]:
+def _grid(told: PageSubject, differences: Iterable[Difference]) -> list[DeviceRow]:
     """Each device with each kind that it has: a word for how it is, and what there is to say."""
     counts = Counter((one.key["device"], one.kind) for one in differences)
     failing = Counter(
@@ -238,7 +238,7 @@ def _grid(told: Told, differences: Iterable[Difference]) -> list[Row]:
     return sorted(found, key=lambda one: _badly(one[1])) if len(found) > _MANY else found
 
 
-def _shown(grid: list[Row]) -> list[Row]:
+def _shown(grid: list[DeviceRow]) -> list[DeviceRow]:
     """The devices that are listed: of a great many those that are not well, or else a few."""
     return grid if len(grid) <= _MOST else [one for one in grid if any(_badly(one[1]))][:_MOST] or grid[:_MANY]
 
@@ -248,7 +248,7 @@ def _badly(row: Mapping[str, tuple[str, str]]) -> list[int]:
     return [-sum(how == one for how, _ in row.values()) for one in _HOW[:-1]]
 
 
-def _bars(told: Told) -> list[dict[str, Any]]:
+def _bars(told: PageSubject) -> list[dict[str, Any]]:
     """Routes by protocol and by next hop, before and after; what changed most first."""
     found = []
     for title, names in (
@@ -282,7 +282,7 @@ def _counted(capture: Capture, names: list[str]) -> Counter[str]:
 _UNSHOWN = ("device", "line", "answer", REMAINDER.name)
 
 
-def _records(told: Told, of: set[str] | None = None) -> dict[str, Any]:
+def _records(told: PageSubject, of: set[str] | None = None) -> dict[str, Any]:
     """Every record after, or those of some devices, by kind, in columns; a value that occurs again is told once."""
     found: dict[str, Any] = {}
     for name, kind in KINDS.items():

@@ -28,7 +28,7 @@ LinkEnds = frozenset[tuple[str, str]]
 
 
 @dataclass(frozen=True)
-class Line:
+class DrawnLink:
     """One link between two devices. `what` is what became of it, or nothing."""
 
     x1: float
@@ -44,7 +44,7 @@ class Line:
 
 
 @dataclass(frozen=True)
-class Node:
+class DrawnDevice:
     name: str
     x: float
     y: float
@@ -52,16 +52,16 @@ class Node:
 
 
 @dataclass(frozen=True)
-class Network:
+class Picture:
     title: str
-    nodes: tuple[Node, ...]
-    lines: tuple[Line, ...]
+    nodes: tuple[DrawnDevice, ...]
+    lines: tuple[DrawnLink, ...]
     left_out: int
     height: int
     width: int = WIDTH
 
 
-def drawn(before: Capture | None, after: Capture, differences: Sequence[Difference]) -> list[Network]:
+def drawn(before: Capture | None, after: Capture, differences: Sequence[Difference]) -> list[Picture]:
     """The network of each capture, the devices in the same places."""
     sides = [("Before", before), ("After", after)] if before is not None else [("The network", after)]
     ends = {title: _links(capture) for title, capture in sides if capture is not None}
@@ -79,10 +79,10 @@ def drawn(before: Capture | None, after: Capture, differences: Sequence[Differen
             _line(link, _became(link, title, ends, down, restarted, moved), places)
             for link in sorted(ends[title], key=sorted)
         ]
-        nodes = [Node(n, *places[n], "differs" if n in touched else "") for n in names if n in capture.devices]
+        nodes = [DrawnDevice(n, *places[n], "differs" if n in touched else "") for n in names if n in capture.devices]
         left_out = len(capture.devices) - len(nodes)
         seen = tuple(one for one in lines if one is not None)
-        found.append(Network(title, tuple(nodes), seen, left_out, picture_height(len(names))))
+        found.append(Picture(title, tuple(nodes), seen, left_out, picture_height(len(names))))
     return found
 
 
@@ -142,12 +142,12 @@ def _became(
     return "restarted" if link & restarted else ""
 
 
-def _line(link: LinkEnds, what: str, places: Mapping[str, tuple[float, float]]) -> Line | None:
+def _line(link: LinkEnds, what: str, places: Mapping[str, tuple[float, float]]) -> DrawnLink | None:
     ends = sorted(link)
     if len(ends) != 2 or any(name not in places for name, _ in ends):
         return None
     title = " to ".join(f"{name} {port}" for name, port in ends) + (f": {what}" if what else "")
-    return Line(*places[ends[0][0]], *places[ends[1][0]], what, title)
+    return DrawnLink(*places[ends[0][0]], *places[ends[1][0]], what, title)
 
 
 def arranged(names: Sequence[str], pairs: Sequence[tuple[str, ...]]) -> dict[str, tuple[float, float]]:

@@ -13,11 +13,11 @@ from typing import Any
 LEFT, WIDTH, ROW, TOP = 230, 900, 24, 12
 _MOVERS = 4
 _ROOM = WIDTH - LEFT - 60
-Event = Mapping[str, Any]
+TimelineEvent = Mapping[str, Any]
 
 
 @dataclass(frozen=True)
-class Bar:
+class Stretch:
     """A stretch of time on its row, in the picture's units; `what` is `part`, `back` or `outage`."""
 
     x: float
@@ -27,10 +27,10 @@ class Bar:
 
 
 @dataclass(frozen=True)
-class Row:
+class TimelineRow:
     y: int
     label: str
-    bars: tuple[Bar, ...]
+    bars: tuple[Stretch, ...]
 
     @property
     def note(self) -> str:
@@ -39,7 +39,7 @@ class Row:
 
 @dataclass(frozen=True)
 class Timeline:
-    rows: tuple[Row, ...]
+    rows: tuple[TimelineRow, ...]
     ticks: tuple[tuple[float, str], ...]
     left: int = LEFT
     width: int = WIDTH
@@ -49,7 +49,7 @@ class Timeline:
         return TOP + ROW * len(self.rows) + 30
 
 
-def timeline(events: Sequence[Event]) -> Timeline | None:
+def timeline(events: Sequence[TimelineEvent]) -> Timeline | None:
     """The picture of a journal; None where nothing was begun or nothing took any time."""
     moments = [_moment(one["at"]) for one in events]
     if len(moments) < 2 or moments[-1] <= moments[0]:
@@ -57,7 +57,7 @@ def timeline(events: Sequence[Event]) -> Timeline | None:
     axis = _Axis(moments[0], moments[-1])
     parts = [(label, [axis.bar(*span, "back" if backs else "part")]) for label, backs, span in _parts(events)]
     probes = [(title, [axis.bar(*span, "outage") for span in spans]) for title, spans in _outages(events).items()]
-    placed = tuple(Row(TOP + n * ROW, label, tuple(bars)) for n, (label, bars) in enumerate([*parts, *probes]))
+    placed = tuple(TimelineRow(TOP + n * ROW, label, tuple(bars)) for n, (label, bars) in enumerate([*parts, *probes]))
     return Timeline(placed, axis.ticks())
 
 
@@ -74,10 +74,10 @@ class _Axis:
         share = (at - self.start) / (self.end - self.start)
         return round(LEFT + min(max(share, 0.0), 1.0) * _ROOM, 1)
 
-    def bar(self, began: datetime, ended: datetime | None, what: str) -> Bar:
+    def bar(self, began: datetime, ended: datetime | None, what: str) -> Stretch:
         until = ended or self.end
         took = f"{(until - began).total_seconds():.1f} s" + ("" if ended else " and longer")
-        return Bar(self.x(began), max(self.x(until) - self.x(began), 2.0), what, took)
+        return Stretch(self.x(began), max(self.x(until) - self.x(began), 2.0), what, took)
 
     def ticks(self) -> tuple[tuple[float, str], ...]:
         quarter = (self.end - self.start) / 4
@@ -85,10 +85,10 @@ class _Axis:
         return tuple((self.x(at), f"{at:%H:%M:%S}") for at in moments)
 
 
-Span = tuple[datetime, datetime | None]
+TimeSpan = tuple[datetime, datetime | None]
 
 
-def _parts(events: Sequence[Event]) -> Iterator[tuple[str, bool, Span]]:
+def _parts(events: Sequence[TimelineEvent]) -> Iterator[tuple[str, bool, TimeSpan]]:
     """Each part with its name, whether it is of backing out, and its time."""
     name, since, back = "", None, False
     for one in events:
@@ -105,7 +105,7 @@ def _parts(events: Sequence[Event]) -> Iterator[tuple[str, bool, Span]]:
 _BACK = ("backing out", "settling again", "proof")
 
 
-def _begins(one: Event, back: bool) -> str | None:
+def _begins(one: TimelineEvent, back: bool) -> str | None:
     """The part that an event begins; nothing where it ends the last one, None where it does neither."""
     match one["event"]:
         case "begin":
@@ -129,9 +129,9 @@ def _begins(one: Event, back: bool) -> str | None:
     return None
 
 
-def _outages(events: Sequence[Event]) -> dict[str, list[Span]]:
+def _outages(events: Sequence[TimelineEvent]) -> dict[str, list[TimeSpan]]:
     """Each probe with its outages; one that had not ended has no end."""
-    found: dict[str, dict[str, Span]] = {}
+    found: dict[str, dict[str, TimeSpan]] = {}
     for one in events:
         if one["event"] == "probing":
             found.update({title: found.get(title, {}) for title in one["probes"]})
@@ -142,7 +142,7 @@ def _outages(events: Sequence[Event]) -> dict[str, list[Span]]:
     return {title: list(spans.values()) for title, spans in found.items()}
 
 
-def settling_line(events: Sequence[Event]) -> dict[str, Any] | None:
+def settling_line(events: Sequence[TimelineEvent]) -> dict[str, Any] | None:
     """How much was still moving, over the seconds since the steps were done, and what moved last; None where nothing
     moved."""
     told = [one for one in events if one["event"] == "settling"]
