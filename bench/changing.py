@@ -10,7 +10,7 @@ import nogging
 from bench.large import large
 from bench.measure import Figure, ratio
 from nogging.changes.file.declared import load_change
-from nogging.changes.plan.hands import Hands
+from nogging.changes.plan.device_sessions import DeviceSessions
 from nogging.changes.run.outcome import State
 from nogging.collecting.programs import STATE
 from nogging.report.page import PageSubject, page
@@ -43,7 +43,7 @@ def performing(place: Path) -> Figure:
             for k in range(2):
                 nogging.capture(inventory, to=place / f"whole{k}")
                 nogging.capture(inventory, to=place / f"some{k}", kinds=["neighbor", "route"])
-            with Hands(inventory) as hands:
+            with DeviceSessions(inventory) as hands:
                 for name, mode, line in LINES:
                     hands.run(hands.line(inventory.device(name), line, mode))
 

@@ -9,7 +9,7 @@ from bench.measure import Figure, ratio
 from nogging.captures.capture import Capture
 from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
 from nogging.captures.writing import Writer
-from nogging.dialects.places import LIBRARY
+from nogging.dialects.reader_folders import LIBRARY
 
 COMMANDS = 20
 STARTED = "2026-11-23T02:00:00+00:00"

@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 
 import nogging
 from bench.measure import Figure, ratio
-from nogging.dialects.places import LIBRARY
+from nogging.dialects.reader_folders import LIBRARY
 
 ROUTES = 1_000_000
 ROUTE = re.compile(r"(\w)(>\*|  ) (\S+) \[(\d+)/(\d+)\] via (\S+), (\S+), weight (\d+), (\S+)")

@@ -24,7 +24,7 @@ from nogging.changes.file.declared import ChangeModel
 from nogging.changes.run.receivers import ReceiversModel
 from nogging.cli import COMMANDS
 from nogging.dialects.declared import Dialect, dialects, load_dialect
-from nogging.dialects.places import LIBRARY
+from nogging.dialects.reader_folders import LIBRARY
 from nogging.drawing.draw import FIGURES
 from nogging.files import Strict, plain_values
 from nogging.inventory import DeviceModel, InventoryModel

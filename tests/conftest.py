@@ -27,7 +27,7 @@ from nogging.captures.capture import Capture
 from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
 from nogging.captures.masking import KEY_FILE, Masker, user_key
 from nogging.captures.writing import Writer
-from nogging.changes.plan.hands import Hands
+from nogging.changes.plan.device_sessions import DeviceSessions
 from nogging.inventory import Inventory
 from nogging.standin import served
 from nogging.standin.model import Network
@@ -110,7 +110,7 @@ _NEAR = [
 
 def send(inventory: Inventory, lines: list[tuple[str, str, str]]) -> None:
     """Sends lines by hand, each to a device in a mode of its session."""
-    with Hands(inventory) as hands:
+    with DeviceSessions(inventory) as hands:
         for name, mode, line in lines:
             hands.run(hands.line(inventory.device(name), line, mode))
 

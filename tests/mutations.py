@@ -12,7 +12,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from nogging.dialects.declared import load_dialect
-from nogging.dialects.places import LIBRARY
+from nogging.dialects.reader_folders import LIBRARY
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
 from nogging.reading.documents import document

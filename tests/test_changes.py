@@ -38,7 +38,7 @@ from nogging.captures.masking import KEY_FILE, Masker
 from nogging.changes.file.declared import Change, ChangeModel, load_change
 from nogging.changes.plan.configuration import Configuration, Effect, typed
 from nogging.changes.plan.configuration import given as given_lines
-from nogging.changes.plan.hands import Hands
+from nogging.changes.plan.device_sessions import DeviceSessions
 from nogging.changes.plan.knowledge import knowledge_of
 from nogging.changes.plan.rehearse import rehearse
 from nogging.changes.plan.rehearsing import Rehearsing
@@ -152,7 +152,7 @@ def test_every_intent_is_done_once_and_undone(
     monkeypatch.setenv("QUAY_COMMUNITY", "herring-gull-9")
     modelled(network, "heron-r1")
     device = network.network.devices[name]
-    with Hands(nogging.load_inventory(network.inventory)) as hands:
+    with DeviceSessions(nogging.load_inventory(network.inventory)) as hands:
         before = hands.running_of(hands.inventory.device(name))
     text = f"expect: [{{every: system, where: device = 'mole-r1', must: hostname is not null}}]\nsteps:\n  - on: name = '{name}'\n    intent:{EVERYTHING[name]}\n"
     done = perform(written(network, text), to=tmp_path / "done")
@@ -174,7 +174,7 @@ def test_every_intent_is_done_once_and_undone(
     fails = fails.replace("cost: 25", "cost: 26").replace("description: buoy", "description: bell")
     backed = perform(written(network, fails), to=tmp_path / "backed")
     assert backed.state is State.AS_BEFORE, backed.todo
-    with Hands(nogging.load_inventory(network.inventory)) as hands:
+    with DeviceSessions(nogging.load_inventory(network.inventory)) as hands:
         assert hands.running_of(hands.inventory.device(name)) != before
     assert rehearse(written(network, text))[0].empty
 
@@ -610,9 +610,9 @@ def test_a_connection_that_the_change_itself_cuts(
     network: Served, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, comes_back: bool
 ) -> None:
     """The line was carried out, and its answer never came; then the device can be reached again, or it cannot."""
-    real, cut = Hands.answer, []
+    real, cut = DeviceSessions.answer, []
 
-    async def answer(self: Hands, device: Device, command: str, mode: str, purpose: str = "") -> str:
+    async def answer(self: DeviceSessions, device: Device, command: str, mode: str, purpose: str = "") -> str:
         if cut and not comes_back and device.name == "mole-r2":
             raise Unreachable("mole-r2: no answer")
         said = await real(self, device, command, mode, purpose)
@@ -622,7 +622,7 @@ def test_a_connection_that_the_change_itself_cuts(
             raise Lost("mole-r2: the connection ended")
         return said
 
-    monkeypatch.setattr(Hands, "answer", answer)
+    monkeypatch.setattr(DeviceSessions, "answer", answer)
     change = written(network, "reach_within: 2\nexpect: [{some: route}]\nsteps:\n" + FAR)
     done = perform(change, to=tmp_path / "done")
     port = network.network.devices["mole-r2"].interfaces["GigabitEthernet0/4"]
@@ -692,15 +692,15 @@ def test_a_device_that_was_cut_off_comes_back_by_itself(
     network: Served, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """The change cuts its own way to the device, which cannot be reached until its saved point is over."""
-    real, mole = Hands._way, network.network.devices["mole-r2"]
+    real, mole = DeviceSessions._way, network.network.devices["mole-r2"]
     port, network.network.minute = mole.interfaces["GigabitEthernet0/4"], 6.0
 
-    async def way(self: Hands, device: Device, purpose: str = "") -> Any:
+    async def way(self: DeviceSessions, device: Device, purpose: str = "") -> Any:
         if device.name == "mole-r2" and port.mtu == 9000:
             raise Unreachable("no answer")
         return await real(self, device, purpose)
 
-    monkeypatch.setattr(Hands, "_way", way)
+    monkeypatch.setattr(DeviceSessions, "_way", way)
     done = perform(written(network, GUARDED.replace("WHERE", "true")), to=tmp_path / "done")
     assert (done.state, done.reasons, port.mtu) == (State.AS_BEFORE, ["mole-r2: no answer"], 1500), done.todo
     (back,) = (one for one in done.events if one["event"] == "gone back")

@@ -17,7 +17,7 @@ import pytest
 
 from conftest import Change
 from nogging.cli import main
-from nogging.dialects.places import LIBRARY
+from nogging.dialects.reader_folders import LIBRARY
 
 EXAMPLES = Path(__file__).parent.parent / "examples"
 ROUTES = LIBRARY / "frr" / "routes.answer"

@@ -20,15 +20,15 @@ import nogging
 from conftest import Build
 from mutations import accounted, spoilt
 from nogging.dialects.notation import NotationError, compile_pattern
-from nogging.dialects.places import LIBRARY
+from nogging.dialects.reader_folders import LIBRARY
 from nogging.errors import FileError, QuestionError
-from nogging.reading import blocks, flat
+from nogging.reading import blocks, long_tables
 from nogging.reading import lines as lines_of
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
 from nogging.reading.engine import WORTH_IT, joined, run
-from nogging.reading.flat import is_flat
 from nogging.reading.lines import LineReading
+from nogging.reading.long_tables import is_flat
 from nogging.reading.reader import find_reader, load_reader, readers
 from nogging.reading.samples import read_sample, samples
 from nogging.records import KINDS
@@ -670,7 +670,7 @@ def test_many_lines_at_once_are_read_as_one_by_one(data: st.DataObject) -> None:
     dialect = data.draw(st.sampled_from(["frr", "frr", "ios"]))
     command, sample = LONG[dialect]
     reader = find_reader(dialect, command)
-    assert reader is not None and flat.octets_of(reader, sample)
+    assert reader is not None and long_tables.octets_of(reader, sample)
     known = sample.splitlines()
     spoil = st.builds(
         lambda line, at, text: line[:at] + text + line[at:],
@@ -682,7 +682,7 @@ def test_many_lines_at_once_are_read_as_one_by_one(data: st.DataObject) -> None:
     lines = data.draw(st.lists(line, min_size=1, max_size=40))
     text = "\n".join(lines + data.draw(st.sampled_from([[], [""]])))
     one = LineReading(reader, AT, "a1", 0.0).read(text, whole=True)
-    many = flat.Flat(reader, AT, "a1", 0.0).read(text.encode())
+    many = long_tables.Flat(reader, AT, "a1", 0.0).read(text.encode())
     assert many.unread == one.unread and many.skipped == one.skipped and dict(many.taken) == one.taken
     assert many.records["route"].to_pylist() == one.records["route"].to_pylist()
     assert many.counts() == one.counts()
@@ -726,7 +726,7 @@ def test_a_long_table_is_read_at_once_and_captured_as_such(build: Build) -> None
     ]
     text = sample + "\n".join(lines) + "\nwhat is this\n"
     reading = nogging.read(text, dialect="frr", command=command, at=AT)
-    assert isinstance(reading, flat.FastReading) and reading.fast["route"].num_rows > 3000
+    assert isinstance(reading, long_tables.FastReading) and reading.fast["route"].num_rows > 3000
     assert [one.text for one in reading.unread] == ["what is this"] and reading.read + reading.skipped + 1 == len(
         text.splitlines()
     )

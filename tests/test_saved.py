@@ -10,7 +10,7 @@ import nogging
 from conftest import Change
 from nogging.captures.capture import Capture
 from nogging.captures.saved import opened
-from nogging.dialects.places import LIBRARY
+from nogging.dialects.reader_folders import LIBRARY
 from nogging.errors import QuestionError
 from nogging.judging.verdict import Verdict
 from nogging.reading.reader import find_reader

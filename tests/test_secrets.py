@@ -19,7 +19,7 @@ from hypothesis import strategies as st
 from nogging.captures.announcing import HINTS
 from nogging.captures.masking import Masker
 from nogging.captures.saved import ingest
-from nogging.dialects.places import LIBRARY
+from nogging.dialects.reader_folders import LIBRARY
 from nogging.reading.samples import samples
 
 TABLE = [

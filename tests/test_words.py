@@ -24,7 +24,7 @@ import pytest
 from lxml import etree
 
 import nogging
-from nogging.dialects.places import LIBRARY
+from nogging.dialects.reader_folders import LIBRARY
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
 from nogging.reading.documents import json_values

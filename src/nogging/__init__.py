@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from nogging.asking.query import query as query
     from nogging.asking.questions import Question as Question
     from nogging.asking.questions import ask as ask
-    from nogging.asking.telling import tell as tell
+    from nogging.asking.summary import tell as tell
     from nogging.asking.windows import check_over as check_over
     from nogging.captures.capture import Capture as Capture
     from nogging.captures.capture import Capture as open_capture
@@ -95,7 +95,7 @@ _WHERE = {
     "Question": ("nogging.asking.questions", "Question"),
     "read": ("nogging.reading", "read"),
     "rehearse": ("nogging.changes.plan.rehearse", "rehearse"),
-    "tell": ("nogging.asking.telling", "tell"),
+    "tell": ("nogging.asking.summary", "tell"),
     "resume": ("nogging.changes.run.performing", "resume"),
     "Verdict": ("nogging.judging.verdict", "Verdict"),
 }

@@ -22,7 +22,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, ConfigDict, Field, field_validator, model_validator
 
 from nogging.dialects.declared import Dialect, dialects, load_dialect
-from nogging.dialects.places import Own
+from nogging.dialects.reader_folders import Own
 from nogging.errors import QuestionError, nearest
 from nogging.files import Path_, Source, Sql, Strict, load, read_text, validated, with_rules
 from nogging.packages import READERS, package

@@ -35,7 +35,7 @@ from nogging.captures.rows import AnswerSaid, DeviceRows, believed, rows_of
 from nogging.captures.sealing import Standing, code_digest, sealed, standing
 from nogging.captures.writing import ANSWERS, replace_text
 from nogging.dialects.declared import Dialect, dialect_file, load_dialect
-from nogging.dialects.places import Own
+from nogging.dialects.reader_folders import Own
 from nogging.errors import CaptureError, QuestionError, nearest
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader

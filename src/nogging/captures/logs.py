@@ -14,7 +14,7 @@ from functools import cache
 
 from nogging.captures.screen import rendered
 from nogging.dialects.declared import dialects, load_dialect
-from nogging.dialects.places import Own
+from nogging.dialects.reader_folders import Own
 from nogging.errors import QuestionError
 from nogging.reading.engine import run
 from nogging.reading.reader import find_reader, spelled

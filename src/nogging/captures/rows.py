@@ -20,7 +20,7 @@ from nogging.captures.manifest import (
     DeviceEntry,
 )
 from nogging.captures.writing import digest_in
-from nogging.dialects.places import Own
+from nogging.dialects.reader_folders import Own
 from nogging.reading.account import Reading
 from nogging.reading.engine import run
 from nogging.reading.reader import find_reader, spelled

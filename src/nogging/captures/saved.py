@@ -27,7 +27,7 @@ from nogging.captures.names import SUFFIX, command_of
 from nogging.captures.storage import address_of, fetch
 from nogging.captures.writing import Writer
 from nogging.dialects.declared import dialects, require_dialect
-from nogging.dialects.places import Own
+from nogging.dialects.reader_folders import Own
 from nogging.errors import QuestionError
 from nogging.inventory import Inventory
 from nogging.reading.reader import spelled

@@ -28,7 +28,7 @@ from nogging.inventory import load_inventory
 from nogging.judging.check import check
 from nogging.judging.listing import listing
 from nogging.judging.verdict import Judgement, Verdict
-from nogging.report import cleaning, junit, listed, markdown, places, plain, sarif, text
+from nogging.report import by_place, cleaning, junit, listed, markdown, plain, sarif, text
 
 STATUS = {Verdict.PASS: PASS, Verdict.FAIL: FAIL, Verdict.UNPROVEN: UNPROVEN}
 
@@ -99,7 +99,7 @@ _AS_TEXT = {
     VerdictFormat.MARKDOWN: markdown.judgement,
     VerdictFormat.JUNIT: junit.judgement,
     VerdictFormat.SUMMARY: markdown.summary,
-    VerdictFormat.PLACES: places.judgement,
+    VerdictFormat.PLACES: by_place.judgement,
 }
 
 

@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 
 from nogging.changes.plan.conforming import Deviation, conform
-from nogging.changes.told.telling import conformity
+from nogging.changes.told.wording import conformity
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
 from nogging.cli.run import (

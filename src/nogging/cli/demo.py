@@ -14,7 +14,7 @@ from nogging.changes.plan.rehearse import rehearse
 from nogging.changes.run.journal import JOURNAL
 from nogging.changes.run.outcome import Performance, State
 from nogging.changes.run.performing import perform
-from nogging.changes.told import telling
+from nogging.changes.told import wording
 from nogging.changes.told.reporting import write_page
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.perform import print_event
@@ -56,10 +56,10 @@ def _performed(file: Path, to: Path) -> Performance:
     change = load_change(file)
     _headline(f"nogging rehearse {file}")
     found, gate, _ = rehearse(change)
-    print_lines(telling.rehearsal(found, gate, change.title, width(), str))
+    print_lines(wording.rehearsal(found, gate, change.title, width(), str))
     _headline(f"nogging perform {file}")
     done = perform(change, to=to, tell=print_event)
-    print_lines(telling.performance(done, width()))
+    print_lines(wording.performance(done, width()))
     print_lines([Text(), Text(f"the page: {write_page(to)}")])
     return done
 

@@ -17,7 +17,7 @@ from nogging.changes.run.journal import JOURNAL, end_of, read
 from nogging.changes.run.outcome import BEFORE, Performance, State
 from nogging.changes.run.performing import perform, resume
 from nogging.changes.run.stopping import SIGNALS
-from nogging.changes.told import telling, ticket
+from nogging.changes.told import ticket, wording
 from nogging.changes.told.reporting import write_page
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
@@ -76,7 +76,7 @@ def command(
         signal.signal(one, signal.SIG_IGN)  # Python itself hears none any more while it ends
     page = write_page(found.folder) if (found.folder / BEFORE).is_dir() else None
     if format is PageFormat.JSON:
-        print_json(telling.plainly(found))
+        print_json(wording.plainly(found))
     elif format is not PageFormat.TEXT:
         told = ticket.ticket(found.folder)
         print(ticket.as_markdown(told) if format is PageFormat.MARKDOWN else ticket.as_junit(told), end="")
@@ -130,11 +130,11 @@ def ending(found: Performance) -> list[Any]:
     lines: list[Any] = []
     if found.judgement is not None and found.judgement.verdict is not Verdict.PASS:
         lines += [Text(), *text.judgement(found.judgement, width()), Text()]
-    return [*lines, *telling.performance(found, width())]
+    return [*lines, *wording.performance(found, width())]
 
 
 def print_event(event: dict[str, Any]) -> None:
-    line = telling.event(event)
+    line = wording.event(event)
     if line is not None:
         print_lines([line])
 

@@ -11,7 +11,7 @@ import typer
 from nogging.captures.masking import Masker, user_key
 from nogging.changes.plan.rehearse import rehearse
 from nogging.changes.plan.rehearsing import Rehearsal
-from nogging.changes.told import telling
+from nogging.changes.told import wording
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.capture import secret
 from nogging.cli.check import STATUS
@@ -54,7 +54,7 @@ def command(
         return masker.fresh().lines(text)
 
     if format is Format.TEXT:
-        print_lines(telling.rehearsal(found, gate, loaded.title, width(), mask))
+        print_lines(wording.rehearsal(found, gate, loaded.title, width(), mask))
     elif format is Format.CSV:
         print_csv(_rows(found, mask), ("step", "title", "device", "effect", "section", "line", "removes"))
     else:
@@ -64,7 +64,7 @@ def command(
     return FAIL if found.shut else STATUS[gate.verdict] if gate is not None else PASS
 
 
-def _undoing(found: Rehearsal, mask: telling.Mask) -> list[dict[str, object]]:
+def _undoing(found: Rehearsal, mask: wording.Mask) -> list[dict[str, object]]:
     """What would take back each device's part in a step, and what nothing is known to."""
     rows: list[dict[str, object]] = []
     for part in (one for one in found.parts if one.lines):
@@ -73,7 +73,7 @@ def _undoing(found: Rehearsal, mask: telling.Mask) -> list[dict[str, object]]:
     return rows
 
 
-def _rows(found: Rehearsal, mask: telling.Mask) -> list[dict[str, object]]:
+def _rows(found: Rehearsal, mask: wording.Mask) -> list[dict[str, object]]:
     rows: list[dict[str, object]] = []
     for step in found.steps:
         for part in step.parts:

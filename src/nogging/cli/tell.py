@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from nogging.asking.telling import Sentence, tell
+from nogging.asking.summary import Sentence, tell
 from nogging.cli import PASS
 from nogging.cli.run import Format, FormatOption, captured, print_csv, print_json, print_lines, width
 from nogging.errors import QuestionError

@@ -17,7 +17,7 @@ import asyncssh
 
 from nogging.captures.logs import by_device
 from nogging.collecting.credentials import REFUSALS, Gates, Secrets
-from nogging.collecting.each import each
+from nogging.collecting.every_device import each
 from nogging.collecting.finishing import finish
 from nogging.devices.ssh import HEIGHT, WIDTH, WINDOW, SshLink, SshOctets, connection_to
 from nogging.dialects.declared import dialects, load_dialect

@@ -37,7 +37,7 @@ from nogging.collecting.collect import PARTLY, Ask, collect
 from nogging.collecting.credentials import NotTried, Secrets
 from nogging.collecting.schedule import Due, ScheduleEntry, delayed, following, missed
 from nogging.collecting.visiting import Limits
-from nogging.dialects.places import LIBRARY, places
+from nogging.dialects.reader_folders import LIBRARY, places
 from nogging.errors import CaptureError, LoginRefused, NoggingError
 from nogging.inventory import Inventory
 from nogging.judging.changed import ChangedRecord, changed, first, left

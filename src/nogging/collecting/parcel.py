@@ -15,7 +15,7 @@ from nogging.captures.masking import Masker
 from nogging.captures.rows import DeviceRows, believed, rows_of
 from nogging.captures.writing import SessionLog, Writer
 from nogging.devices.session import Log
-from nogging.dialects.places import Own
+from nogging.dialects.reader_folders import Own
 from nogging.errors import DeviceError
 
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from nogging.collecting.clock import skew
 from nogging.collecting.credentials import REFUSALS, Gates, Secrets
-from nogging.collecting.each import each
+from nogging.collecting.every_device import each
 from nogging.collecting.finishing import finish
 from nogging.devices.session import Way
 from nogging.devices.ssh import connect, host_key, known_fingerprints

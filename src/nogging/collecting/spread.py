@@ -32,7 +32,7 @@ from nogging.collecting.parcel import Parcel, rows_in
 from nogging.collecting.visiting import Asked, Limits, Visits, lacking
 from nogging.collecting.worker import Brief, Errand
 from nogging.devices.ssh import Credentials, known_hosts_path, known_hosts_text
-from nogging.dialects.places import Own, places
+from nogging.dialects.reader_folders import Own, places
 from nogging.errors import DeviceError, HostKeyRefused, LoginRefused, Lost, QuestionError
 from nogging.inventory import Device, Inventory
 from nogging.release import VERSION

@@ -9,7 +9,7 @@ from pathlib import Path
 import asyncssh
 
 from nogging.collecting.credentials import Secrets
-from nogging.collecting.each import each
+from nogging.collecting.every_device import each
 from nogging.collecting.finishing import finish
 from nogging.devices.ssh import host_key, known_fingerprints, known_hosts_path
 from nogging.errors import DeviceError, QuestionError

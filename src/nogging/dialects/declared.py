@@ -9,7 +9,7 @@ from pathlib import Path
 from pydantic import Field
 
 from nogging.dialects.notation import compile_pattern
-from nogging.dialects.places import Own, files, places
+from nogging.dialects.reader_folders import Own, files, places
 from nogging.errors import QuestionError, nearest
 from nogging.files import Source, Strict, load
 

@@ -20,7 +20,7 @@ from nogging.captures.capture import Capture
 from nogging.captures.saved import opened
 from nogging.judging.broken import Broken, Turned
 from nogging.judging.check import Judge
-from nogging.judging.closing import closing
+from nogging.judging.closing_holes import closing
 from nogging.judging.compare import compare_pairs
 from nogging.judging.consequences import Consequences
 from nogging.judging.expectations import AnyExpectation, Expectations, load_expectations

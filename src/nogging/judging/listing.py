@@ -13,7 +13,7 @@ from nogging.captures.capture import Capture, unread_table
 from nogging.captures.kept import UNREAD
 from nogging.captures.manifest import DeviceEntry, Manifest
 from nogging.captures.sealing import Standing
-from nogging.dialects.places import Own
+from nogging.dialects.reader_folders import Own
 from nogging.files import Place
 from nogging.inventory import Inventory
 from nogging.judging.expectation import Expectation

@@ -8,7 +8,7 @@ from functools import cache
 from nogging.dialects import declared as dialects
 from nogging.dialects.declared import load_dialect
 from nogging.dialects.notation import Pattern, compile_pattern
-from nogging.dialects.places import LIBRARY, Own
+from nogging.dialects.reader_folders import LIBRARY, Own
 from nogging.errors import QuestionError
 from nogging.reading import reader
 from nogging.reading.reader import find_reader

@@ -89,7 +89,7 @@ def _read(
 ) -> Reading:
     plain = reader.notation == "lines" and whole and not explain and not broken
     if plain and text.count("\n", 0, LOOKED_AT) >= WORTH_IT and len(text) < TOO_LONG:
-        from nogging.reading.flat import Flat, octets_of
+        from nogging.reading.long_tables import Flat, octets_of
 
         octets = octets_of(reader, text)
         if octets:

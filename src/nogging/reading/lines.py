@@ -22,9 +22,9 @@ from nogging.dialects.declared import load_dialect
 from nogging.reading.account import CUT, NO_PATTERN, NO_ROWS, Reading, Took, Unread, says, without
 from nogging.reading.blocks import Blocks, suits
 from nogging.reading.declared import Action, Heading, LineForm, Reader
+from nogging.reading.headed_tables import Columns, positions
 from nogging.reading.remainder import LineRemainders
 from nogging.reading.slots import MOST_KNOWN, Slots, absent_of, inherited, lacking
-from nogging.reading.under import Columns, positions
 from nogging.records import Kind, Type
 from nogging.records.field import REMAINDER
 from nogging.records.joining import put_together

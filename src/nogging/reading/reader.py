@@ -18,7 +18,7 @@ from pydantic import BaseModel
 
 from nogging.dialects.declared import load_dialect, require_dialect
 from nogging.dialects.notation import NotationError, Pattern, PatternValue, compile_pattern, whole_text
-from nogging.dialects.places import Own, files, places
+from nogging.dialects.reader_folders import Own, files, places
 from nogging.errors import FileError, QuestionError, nearest
 from nogging.files import Path_, Source, load, loads, read_text
 from nogging.reading.commands import Fit, Typed, compiled, fits, is_meant, spelled_out, typed

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from nogging.dialects.declared import dialects
-from nogging.dialects.places import Own
+from nogging.dialects.reader_folders import Own
 from nogging.errors import NoggingError, QuestionError
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader

@@ -14,7 +14,7 @@ from typing import Any
 
 from nogging.captures.masking import Masker, user_key
 from nogging.changes.file.declared import Change
-from nogging.changes.plan.hands import Hands
+from nogging.changes.plan.device_sessions import DeviceSessions
 from nogging.changes.plan.rehearsing import Rehearsing, StepPart, records_of
 from nogging.collecting.collect import collect
 from nogging.collecting.credentials import Secrets
@@ -56,7 +56,7 @@ def conform(change: Change, *, ask: Callable[[str], str] | None = None) -> Confo
     rehearsing = Rehearsing(change, ask)
     rehearsing.check()
     devices = rehearsing.devices()
-    with Hands(devices, ask) as hands:
+    with DeviceSessions(devices, ask) as hands:
         told = hands.running_or_why(devices.devices)
         running = {name: text for name, text in told.items() if isinstance(text, str)}
         lost = {name: str(why).removeprefix(f"{name}: ") for name, why in told.items() if isinstance(why, DeviceError)}

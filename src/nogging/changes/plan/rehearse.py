@@ -11,8 +11,8 @@ from nogging.captures.capture import Capture
 from nogging.changes.file.declared import Change, ChangeModel
 from nogging.changes.file.saying import message
 from nogging.changes.file.templates import TemplateWrongError
+from nogging.changes.plan.device_sessions import DeviceSessions
 from nogging.changes.plan.gating import changed, missing
-from nogging.changes.plan.hands import Hands
 from nogging.changes.plan.rehearsing import Rehearsal, Rehearsing, records_of
 from nogging.changes.plan.stillness import restless
 from nogging.collecting.collect import Ask, collect
@@ -34,7 +34,10 @@ def rehearse(
     file, before a device is asked, and `DeviceError` for a device that does not tell its configuration.
     """
     rehearsing = checked(change, ask)
-    with tempfile.TemporaryDirectory(prefix="nogging-rehearsal-") as place, Hands(change.inventory, ask) as hands:
+    with (
+        tempfile.TemporaryDirectory(prefix="nogging-rehearsal-") as place,
+        DeviceSessions(change.inventory, ask) as hands,
+    ):
         running = hands.running(rehearsing.devices().devices)
         capture = collect(change.inventory, to or Path(place) / "before", named=change.named, secrets=hands.secrets)
         again = collect(change.inventory, Path(place) / "again", named=change.named, secrets=hands.secrets)

@@ -30,10 +30,10 @@ from nogging.changes.plan.stillness import restless
 from nogging.changes.run.backing_out import BackingOut
 from nogging.changes.run.journal import JOURNAL, Locks, Tell, end_of, read
 from nogging.changes.run.notices import deliver, wanted
+from nogging.changes.run.outages import Watch
 from nogging.changes.run.outcome import AFTER, AGAIN, BEFORE, CHANGE, FAULT, JUDGEMENT, CannotGoOn, Performance, State
 from nogging.changes.run.sealing import seal
 from nogging.changes.run.stepping import Stepping
-from nogging.changes.run.watching import Watch
 from nogging.changes.run.work import Work
 from nogging.collecting.collect import Ask
 from nogging.errors import NoggingError, QuestionError

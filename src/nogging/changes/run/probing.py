@@ -20,7 +20,7 @@ from typing import Any
 from nogging.captures.writing import moment
 from nogging.changes.file.declared import ProbeModel
 from nogging.changes.file.intents import address_of
-from nogging.changes.plan.hands import Hands
+from nogging.changes.plan.device_sessions import DeviceSessions
 from nogging.errors import DeviceError, QuestionError
 
 _MOST_LATE = 1.0
@@ -119,7 +119,7 @@ TellProbe = Callable[[Probe], None]
 class Probing:
     """All the probes of a change, in the loop of its hands, from `start` to `stop`."""
 
-    def __init__(self, hands: Hands, probes: tuple[ProbeModel, ...], tell: TellProbe) -> None:
+    def __init__(self, hands: DeviceSessions, probes: tuple[ProbeModel, ...], tell: TellProbe) -> None:
         self.hands, self.tell = hands, tell
         self.probes = [Probe(one) for one in probes]
         self.tasks: list[asyncio.Task[None]] = []

@@ -9,13 +9,13 @@ from nogging.captures.capture import Capture
 from nogging.captures.masking import Masker, user_key
 from nogging.changes.file.declared import CallModel, Change
 from nogging.changes.plan.configuration import Configuration
-from nogging.changes.plan.hands import Hands
+from nogging.changes.plan.device_sessions import DeviceSessions
 from nogging.changes.plan.knowledge import Knowledge, knowledge_of
 from nogging.changes.plan.rehearsing import Rehearsal, Rehearsing, records_of
 from nogging.changes.run.calling import call
-from nogging.changes.run.guarding import Guard
 from nogging.changes.run.journal import Event, Journal
 from nogging.changes.run.outcome import AGAIN, BEFORE, CannotGoOn, Performance
+from nogging.changes.run.saved_points import Guard
 from nogging.changes.run.settling import Round, awaited, settle
 from nogging.changes.run.stopping import Stop
 from nogging.collecting.collect import Ask, collect
@@ -37,7 +37,7 @@ class Work:
         self.journal = Journal(folder, tell, Masker(user_key()))
         self.stop = Stop(self._asked_to_stop)
         self.ask = self.stop.in_front(ask)
-        self.hands = Hands(self.change.inventory, self.stop.in_front(secret))
+        self.hands = DeviceSessions(self.change.inventory, self.stop.in_front(secret))
         self.hands.check = self.stop.check
         self.guard = Guard(self.hands, self.journal, self.model.confirm_within)
 

@@ -17,7 +17,7 @@ from nogging.captures.manifest import is_capture
 from nogging.captures.writing import replace_text
 from nogging.changes.run.journal import JOURNAL, Event, end_of, read
 from nogging.changes.run.outcome import AFTER, BACKED_OUT, BEFORE, CHANGE, JUDGEMENT, State
-from nogging.changes.told.telling import event, meaning, probed
+from nogging.changes.told.wording import event, meaning, probed
 from nogging.errors import CaptureError, QuestionError
 from nogging.report import restored
 from nogging.report.page import PageSubject, page

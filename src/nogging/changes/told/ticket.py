@@ -9,7 +9,7 @@ from typing import Any
 
 from nogging.changes.run.outcome import State
 from nogging.changes.told import reporting
-from nogging.changes.told.telling import meaning, probed
+from nogging.changes.told.wording import meaning, probed
 from nogging.judging.verdict import Judgement, Verdict
 from nogging.report import junit, markdown, plain, restored
 

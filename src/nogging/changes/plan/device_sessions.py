@@ -36,7 +36,7 @@ class LineRefused(DeviceError):
     outcome = "line_refused"
 
 
-class Hands:
+class DeviceSessions:
     """What reaches the devices of an inventory. `with` starts and ends it."""
 
     def __init__(self, inventory: Inventory, ask: Callable[[str], str] | None = None) -> None:
@@ -47,7 +47,7 @@ class Hands:
         self.loop = asyncio.new_event_loop()
         self.thread = threading.Thread(target=self.loop.run_forever, name="hands", daemon=True)
 
-    def __enter__(self) -> Hands:
+    def __enter__(self) -> DeviceSessions:
         for device in self.inventory.devices:
             self.secrets.of(device)  # before anything is connected
         self.jumps = Jumps(self.inventory.jump_host, self.secrets.of, AT_ONCE)

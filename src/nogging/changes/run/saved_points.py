@@ -11,7 +11,7 @@ import math
 from collections.abc import Mapping
 from datetime import UTC, datetime, timedelta
 
-from nogging.changes.plan.hands import Hands, LineRefused
+from nogging.changes.plan.device_sessions import DeviceSessions, LineRefused
 from nogging.changes.plan.knowledge import SentLine, Timed, knowledge_of
 from nogging.changes.plan.rehearsing import StepPart
 from nogging.changes.run.journal import Event, Journal
@@ -26,7 +26,7 @@ class Guard:
     """The saved points of the devices of one performance. `within` is the time for confirming, in seconds; None where
     none is wanted."""
 
-    def __init__(self, hands: Hands, journal: Journal, within: float | None) -> None:
+    def __init__(self, hands: DeviceSessions, journal: Journal, within: float | None) -> None:
         self.hands, self.journal, self.within = hands, journal, within
 
     def lines(self, part: StepPart) -> list[tuple[str, str]]:
