@@ -21,6 +21,7 @@ from pydantic import BaseModel
 
 from nogging.asking.windows import WindowsModel
 from nogging.changes.file.declared import ChangeModel
+from nogging.changes.file.sharing import IntentsModel
 from nogging.changes.run.receivers import ReceiversModel
 from nogging.cli import COMMANDS
 from nogging.dialects.declared import Dialect, dialects, load_dialect
@@ -165,6 +166,7 @@ SCHEMAS = {
     "reader": ReaderModel,
     "dialect": Dialect,
     "over_time": WindowsModel,
+    "intents": IntentsModel,
     "package": PackageModel,
     "receivers": ReceiversModel,
 }
@@ -357,7 +359,7 @@ ENVIRONMENT = {
     "NO_COLOR": "Nothing is printed in colour.",
     "COLUMNS": "How wide a terminal is, where it does not say so itself.",
     "NOGGING_MASKING_KEY": "The file of the key that secrets are masked with.",
-    "NOGGING_PACKAGES": "Folders with packages of readers, expectations and rules, parted by colons.",
+    "NOGGING_PACKAGES": "Folders with packages of readers, expectations, rules and intents, parted by colons.",
     "NOGGING_READERS": "Folders with readers of one's own, parted by colons.",
     "NOGGING_STATE": "The folder in which it remembers what may run.",
     "NOGGING_SHARED": "Files that are written are as readable to others as the umask says.",

@@ -1,8 +1,9 @@
-"""Packages of readers, expectations and rules: found, checked, used, and never run."""
+"""Packages of readers, expectations, rules and intents: found, checked, used, and never run."""
 
 from __future__ import annotations
 
 import json
+import re
 import shutil
 import sys
 from pathlib import Path
@@ -11,6 +12,7 @@ import pytest
 
 import nogging
 from conftest import Build, here
+from nogging.changes.file.declared import Change
 from nogging.errors import FileError, QuestionError
 from nogging.packages import ENVIRONMENT, packages
 
@@ -125,3 +127,44 @@ def test_an_installed_one_is_found_and_not_imported(place: Path, monkeypatch: py
     with pytest.raises(FileError, match=r"has no expectations 'nobody.yaml'; known: names.yaml"):
         _load("e.yaml")
     assert not (place / "ran").exists() and "ferry_berths" not in sys.modules
+
+
+def test_a_step_takes_the_intents_of_a_file(place: Path) -> None:
+    """Those of a package, or of a file beside; in their place among its own, and a mistake is told where it is."""
+    rows = "devices: [{name: r1, address: 192.0.2.1, dialect: frr}, {name: r2, address: 192.0.2.2, dialect: ios}]\n"
+    (place / "inventory.yaml").write_text(rows)
+    change = place / "change.yaml"
+
+    def written(*intents: str) -> Change:
+        change.write_text(
+            "inventory: inventory.yaml\nsteps:\n  - on: name = 'r2'\n    intent:\n"
+            + "".join(f"      - {one}\n" for one in intents)
+        )
+        return nogging.load_change(change)
+
+    (place / "more.yaml").write_text("intents: [{name_server: 192.0.2.54}]\n")
+    found = written("{include: berths/clocks.yaml}", "{log_host: 192.0.2.55}", "{include: more.yaml}")
+    assert [next(iter(one)) for one in found.model.steps[0].intent] == [
+        "ntp_server",
+        "ntp_server",
+        "log_host",
+        "name_server",
+    ]
+    assert [found.source.place(("steps", 0, "intent", k)).line for k in range(4)] == [5, 5, 6, 7]
+    for wrong, told in (
+        (
+            "{include: berths/clock.yaml}",
+            "5:9: the package 'berths' has no intents 'clock.yaml'; did you mean 'clocks.yaml'",
+        ),
+        ("{include: gulls/clocks.yaml}", "5:9: there is no such file, and no package 'gulls' has one"),
+        ("{include: ../outside.yaml}", "is not in the folder of this file"),
+        ("{include: more.yaml, log_host: 192.0.2.1}", "'include' stands alone"),
+    ):
+        with pytest.raises(FileError, match=re.escape(told)):
+            written(wrong)
+    (place / "more.yaml").write_text("intents:\n  - {include: more.yaml}\n")
+    with pytest.raises(FileError, match=r"more.yaml:2:3: .*include no others"):
+        written("{include: more.yaml}")
+    (place / "packages/berths/intents/clocks.yaml").write_text("intents:\n  - {ntp_server: nowhere at all}\n")
+    status, (one,) = listed()
+    assert status == 1 and "clocks.yaml:2:3" in str(one["problems"]), one

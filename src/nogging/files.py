@@ -108,6 +108,16 @@ class Source:
             where = where[:-1]
         return Place(self.path, *places.get(where, (1, 1)))
 
+    def reorder(self, where: Path_, order: list[int]) -> None:
+        """The entries of a list are others now: each with the number of the one that it stands for."""
+        for places in (self.places, self.key_places):
+            known = {path: place for path, place in places.items() if path[: len(where)] == where and path != where}
+            for path in known:
+                del places[path]
+            for n, was in enumerate(order):
+                own = {path: place for path, place in known.items() if path[len(where)] == was}
+                places.update({(*where, n, *path[len(where) + 1 :]): place for path, place in own.items()})
+
     def error(self, where: Path_, message: str, *, offset: int = 0, at_key: bool = False) -> FileError:
         """An error at a value; `offset` counts characters into a text that stands on one line."""
         _, line, column = self.place(where, at_key)

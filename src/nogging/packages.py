@@ -1,10 +1,11 @@
-"""Packages: what one colleague made and another uses, readers, expectations and rules, under one name.
+"""Packages: what one colleague made and another uses, readers, expectations, rules and intents, under one
+name.
 
-A package is a folder with a `package.yaml`; there are `readers/`, `expectations/`, `rules/` in it, as far as it has
-them. It is found in a folder that the environment names (`NOGGING_PACKAGES`, parted as a search path is), in a folder
-`packages/` beside the file that speaks of it, or in an installed Python distribution that declares it under the entry
-points `nogging.packages`, with a Python package as the value. Nothing in one is run, and no Python of it is imported.
-It takes part only where a file names it.
+A package is a folder with a `package.yaml`; there are `readers/`, `expectations/`, `rules/` and `intents/` in it, as
+far as it has them. It is found in a folder that the environment names (`NOGGING_PACKAGES`, parted as a search path is),
+in a folder `packages/` beside the file that speaks of it, or in an installed Python distribution that declares it under
+the entry points `nogging.packages`, with a Python package as the value. Nothing in one is run, and no Python of it is
+imported. It takes part only where a file names it.
 """
 
 from __future__ import annotations
@@ -25,7 +26,7 @@ from nogging.files import NotEmpty, Strict, load
 from nogging.release import VERSION
 
 ENVIRONMENT, GROUP, BESIDE, DECLARED = "NOGGING_PACKAGES", "nogging.packages", "packages", "package.yaml"
-READERS, EXPECTATIONS, RULES = "readers", "expectations", "rules"
+READERS, EXPECTATIONS, RULES, INTENTS = "readers", "expectations", "rules", "intents"
 _NO_READERS = ("dialect.yaml", "words.yaml")
 _NUMBERS = r"[0-9]+(\.[0-9]+){0,3}"
 Version = Annotated[str, Field(pattern=f"^{_NUMBERS}$")]
@@ -91,6 +92,19 @@ def packages(beside: Path | None = None) -> list[Package]:
 def package(name: str, beside: Path | None = None) -> Package:
     """The package of a name, as `chosen` of all that can be found."""
     return chosen(name, packages(beside))
+
+
+def file_in_package(name: str, part: str, beside: Path) -> Path | None:
+    """`NAME/FILE.yaml` in a part of a package; None where there is no package of that name. `QuestionError` for a file
+    that it has not, and where the package cannot be used."""
+    named, _, file = name.partition("/")
+    every = packages(beside)
+    if not any(one.name == named for one in every):
+        return None
+    mine = {one.name: one for one in chosen(named, every).files(part)}
+    if file not in mine:
+        raise QuestionError(f"the package '{named}' has no {part} '{file}'{nearest(file, mine)}")
+    return mine[file]
 
 
 def chosen(name: str, every: list[Package]) -> Package:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 
 from nogging.asking.findings import asked
@@ -11,28 +11,34 @@ from nogging.errors import NoggingError
 from nogging.inventory import Device, Inventory
 from nogging.judging.expectations import load_expectations
 from nogging.judging.listing import planned
-from nogging.packages import EXPECTATIONS, READERS, RULES, Package, lacks
+from nogging.packages import EXPECTATIONS, INTENTS, READERS, RULES, Package, lacks
 from nogging.reading.reader import load_reader
 from nogging.reading.samples import read_sample, samples
 
 
-def problems(one: Package, every: list[Package]) -> list[str]:
-    """What is wrong with a package, each with its place; nothing where all is well."""
+def problems(
+    one: Package, every: list[Package], others_load: Mapping[str, Callable[[Path], object]] | None = None
+) -> list[str]:
+    """What is wrong with a package, each with its place; nothing where all is well. `others_load` are parts of it that
+    others know how to load."""
     others = [other for other in every if other.name == one.name and other is not one]
     told = [f"there is another '{one.name}': {other.folder}" for other in others]
-    return [*told, *(f"it needs {lacking}" for lacking in lacks(one, every)), *_wrong(one)]
+    return [*told, *(f"it needs {lacking}" for lacking in lacks(one, every)), *_wrong(one, others_load or {})]
 
 
-def _wrong(one: Package) -> Iterator[str]:
+def _wrong(one: Package, others_load: Mapping[str, Callable[[Path], object]]) -> Iterator[str]:
     if not (one.folder / "README.md").is_file():
         yield f"{one.folder}: there is no README.md"
-    if not any((one.folder / part).is_dir() for part in (READERS, EXPECTATIONS, RULES)):
-        yield f"{one.folder}: there is nothing in it: no {READERS}, no {EXPECTATIONS}, no {RULES}"
+    if not any((one.folder / part).is_dir() for part in (READERS, EXPECTATIONS, RULES, INTENTS)):
+        yield f"{one.folder}: there is nothing in it: no {READERS}, no {EXPECTATIONS}, no {RULES}, no {INTENTS}"
     yield from _readers(one)
     for file in one.files(EXPECTATIONS):
         yield from _tried(load_expectations, file, planned(_anything(one)))
     for file in one.files(RULES):
         yield from _tried(asked, file, planned(_anything(one)))
+    for part, loads in others_load.items():
+        for file in one.files(part):
+            yield from _tried(loads, file)
 
 
 def _readers(one: Package) -> Iterator[str]:

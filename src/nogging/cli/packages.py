@@ -8,9 +8,10 @@ from typing import Annotated, Any
 import typer
 
 from nogging.asking.packaged import problems
+from nogging.changes.file.sharing import load_intents
 from nogging.cli import FAIL, PASS
 from nogging.cli.run import Format, FormatOption, print_csv, print_json
-from nogging.packages import EXPECTATIONS, READERS, RULES, Package, packages
+from nogging.packages import EXPECTATIONS, INTENTS, READERS, RULES, Package, packages
 from nogging.report.cleaning import clean, lines
 
 
@@ -18,12 +19,12 @@ def command(
     folder: Annotated[Path, typer.Argument(help="Whose packages/ folder is looked into as well.")] = Path(),
     format: FormatOption = Format.TEXT,
 ) -> int:
-    """The packages of readers, expectations and rules that can be found, and whether each holds what it says.
+    """The packages of readers, expectations, rules and intents that can be found, and whether each holds what it says.
 
     Exit status 1 where something is wrong with one, or two have the same name.
     """
     every = packages(folder / "any")
-    told = [_told(one, problems(one, every)) for one in every]
+    told = [_told(one, problems(one, every, {INTENTS: load_intents})) for one in every]
     if format is Format.JSON:
         print_json(told)
     elif format is Format.CSV:
@@ -33,7 +34,7 @@ def command(
     return FAIL if any(one["problems"] for one in told) else PASS
 
 
-_PARTS = (READERS, EXPECTATIONS, RULES)
+_PARTS = (READERS, EXPECTATIONS, RULES, INTENTS)
 
 
 def _told(one: Package, wrong: list[str]) -> dict[str, Any]:
@@ -46,6 +47,7 @@ def _told(one: Package, wrong: list[str]) -> dict[str, Any]:
         READERS: [f"{file.parent.name}/{file.stem}" for file in one.readers],
         EXPECTATIONS: [f"{one.name}/{file.name}" for file in one.files(EXPECTATIONS)],
         RULES: [file.name for file in one.files(RULES)],
+        INTENTS: [f"{one.name}/{file.name}" for file in one.files(INTENTS)],
         "problems": wrong,
     }
 

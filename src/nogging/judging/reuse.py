@@ -16,8 +16,7 @@ from pydantic import Field as ModelField
 
 from nogging.errors import FileError, QuestionError, nearest
 from nogging.files import Path_, Source, Sql, Strict, plain_values, read_text, validated
-from nogging.packages import EXPECTATIONS, packages
-from nogging.packages import chosen as chosen_package
+from nogging.packages import EXPECTATIONS, file_in_package
 from nogging.predicates import NamePath, PredicateError, Schema, from_mapping, parse, quoted
 from nogging.predicates.tree import VALUE, Call, Constant, Predicate, PredicateNode, chosen
 from nogging.records import KINDS, Field, Nature, Type
@@ -94,25 +93,13 @@ def _place(path: Path, name: str, source: Source, where: Path_) -> Path:
         return place
     if name in known:
         return _ready() / Path(name).name
-    found = _of_a_package(name, path, source, where)
+    try:
+        found = file_in_package(name, EXPECTATIONS, path)
+    except QuestionError as error:
+        raise source.error(where, str(error)) from None
     if found is not None:
         return found
     raise source.error(where, f"there is no such file (ready-made are: {', '.join(known)}){nearest(name, known)}")
-
-
-def _of_a_package(name: str, path: Path, source: Source, where: Path_) -> Path | None:
-    """`NAME/FILE.yaml` of a package; None where there is none of that name."""
-    named, _, file = name.partition("/")
-    every = packages(path)
-    if not any(one.name == named for one in every):
-        return None
-    try:
-        mine = {one.name: one for one in chosen_package(named, every).files(EXPECTATIONS)}
-    except QuestionError as error:
-        raise source.error(where, str(error)) from None
-    if file not in mine:
-        raise source.error(where, f"the package '{named}' has no expectations '{file}'{nearest(file, mine)}")
-    return mine[file]
 
 
 class Vocabulary:

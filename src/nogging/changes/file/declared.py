@@ -11,7 +11,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import ConfigDict, Field, field_validator, model_validator
 
-from nogging.changes.file.intents import INTENTS, address_of, intent_of
+from nogging.changes.file.intents import WrittenIntent, address_of, well_formed
+from nogging.changes.file.sharing import with_included
 from nogging.dialects.declared import load_dialect
 from nogging.errors import nearest
 from nogging.files import NotEmpty, Source, Sql, Strict, apart, load, one_of, together, with_rules
@@ -120,10 +121,6 @@ ACTIONS = {"send": "send", "template": "template", "intent": "intent", "call": "
 """What a step may do, by its key, with the field that it is read into."""
 ListedIntent = Literal["ntp_server", "log_host", "name_server", "snmp_community"]
 """The sorts of intent that are lists, of which there may be too many."""
-WrittenIntent = Annotated[
-    dict[str, Any], Field(json_schema_extra={"anyOf": [{"required": [word]} for word in INTENTS]})
-]
-"""An intent as it is written: what is in braces is not known before there is a device."""
 
 
 class StepModel(Strict):
@@ -147,7 +144,8 @@ class StepModel(Strict):
     template: Annotated[str, NotEmpty] | None = None
     """A file of lines, filled for each device, beside the change file. As `span.j2`."""
     intent: Annotated[tuple[WrittenIntent, ...], NotEmpty] = ()
-    """What is to be, said for every dialect; each is known by its first key. As `[{interface: eth4, mtu: 9000}]`."""
+    """What is to be, said for every dialect; each is known by its first key. `include` takes those of a file beside
+    this one, or of a package. As `[{interface: eth4, mtu: 9000}]`, `[{include: berths/servers.yaml}]`."""
     only: tuple[ListedIntent, ...] = ()
     """Sorts of intent of which nothing may be there but what stands in the step. As `[ntp_server]`."""
     mode: str = ""
@@ -185,10 +183,7 @@ class StepModel(Strict):
     @field_validator("intent")
     @classmethod
     def known(cls, given: tuple[dict[str, Any], ...]) -> tuple[dict[str, Any], ...]:
-        for one in given:
-            if not any("{{" in str(value) for value in one.values()):
-                intent_of(one)
-        return given
+        return well_formed(given)
 
 
 class SettlingModel(Strict):
@@ -378,6 +373,11 @@ def load_change(path: str | Path, inventory: Inventory | None = None) -> Change:
         if model.inventory is None:
             raise source.error((), "which devices? Name an 'inventory' here, or give --inventory")
         inventory = load_inventory(path.parent / model.inventory)
+    steps = [
+        step.model_copy(update={"intent": with_included(step.intent, source, ("steps", n, "intent"))})
+        for n, step in enumerate(model.steps)
+    ]
+    model = model.model_copy(update={"steps": tuple(steps)})
     known = [device.name for device in inventory.devices]
     for n, probe in enumerate(model.probes):
         if probe.from_ is None:

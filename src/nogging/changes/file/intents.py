@@ -168,6 +168,14 @@ INTENTS: dict[str, type[Intent]] = {
 }
 
 
+INCLUDE = "include"
+"""What stands for the intents of another file."""
+WrittenIntent = Annotated[
+    dict[str, Any], Field(json_schema_extra={"anyOf": [{"required": [word]} for word in (*INTENTS, INCLUDE)]})
+]
+"""An intent as it is written: what is in braces is not known before there is a device."""
+
+
 def intent_of(given: dict[str, Any]) -> Intent:
     """The intent that a mapping is; `ValueError` for one without a word that is known."""
     from pydantic import ValidationError
@@ -182,3 +190,14 @@ def intent_of(given: dict[str, Any]) -> Intent:
         place = ".".join(str(one) for one in detail["loc"])
         told = detail["msg"].removeprefix("Value error, ")
         raise ValueError(f"'{place}': {told}" if place else told) from None
+
+
+def well_formed(given: tuple[dict[str, Any], ...]) -> tuple[dict[str, Any], ...]:
+    """The intents as they are written; `ValueError` for one that is wrong, whatever the device."""
+    for one in given:
+        if INCLUDE in one:
+            if set(one) != {INCLUDE} or not isinstance(one[INCLUDE], str):
+                raise ValueError(f"'{INCLUDE}' stands alone, and names a file")
+        elif not any("{{" in str(value) for value in one.values()):
+            intent_of(one)
+    return given
