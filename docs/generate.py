@@ -359,6 +359,7 @@ ENVIRONMENT = {
     "NO_COLOR": "Nothing is printed in colour.",
     "COLUMNS": "How wide a terminal is, where it does not say so itself.",
     "NOGGING_MASKING_KEY": "The file of the key that secrets are masked with.",
+    "NOGGING_PAGER": "The program that long output goes through on a terminal, as `less`; without it nothing is paged.",
     "NOGGING_PACKAGES": "Folders with packages of readers, expectations, rules and intents, parted by colons.",
     "NOGGING_READERS": "Folders with readers of one's own, parted by colons.",
     "NOGGING_STATE": "The folder in which it remembers what may run.",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import pty
 import select
@@ -155,3 +156,27 @@ def test_the_manual_is_there_and_well_formed() -> None:
             ["groff", "-man", "-ww", "-Tutf8", "-P-cbou", page], capture_output=True, text=True, check=True
         )
         assert done.stderr == "" and "--before" in done.stdout
+
+
+@pytest.mark.parametrize(
+    ("pager", "command"), [("cat -n", "records"), ("cat -n", "schema"), ("", "records"), ("no-such-program", "records")]
+)
+def test_long_output_goes_through_a_pager_where_one_is_named(pager: str, command: str, place: Path) -> None:
+    """On a terminal alone; the width and the exit status stay what they are."""
+    words = {"records": ["records", "interface", "after"], "schema": ["schema", "inventory"]}[command]
+    child, terminal = pty.fork()
+    if child == 0:
+        os.chdir(place)
+        os.execvpe("nogging", ["nogging", *words], environment(place) | {"NOGGING_PAGER": pager})
+    told = b""
+    with contextlib.suppress(OSError):  # how a terminal says that nobody is behind it any more
+        while data := os.read(terminal, 65536):
+            told += data
+    status = os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])
+    os.close(terminal)
+    first = told.decode().splitlines()[0]
+    assert status == (2 if pager == "no-such-program" else 0)
+    assert first.lstrip().startswith(
+        {"cat -n": "1\t", "": "\x1b[1mdevice", "no-such-program": "nogging: NOGGING_PAGER: "}[pager]
+    ), first
+    assert "NOGGING_PAGER" not in run(["nogging", *words], place)

@@ -142,4 +142,10 @@ def _command(name: str, arguments: list[str]) -> int:
 
     from nogging.cli.run import run
 
-    return run(import_module(f"nogging.cli.{COMMANDS[name][0]}").command, name, arguments)
+    command = import_module(f"nogging.cli.{COMMANDS[name][0]}").command
+    if not os.environ.get("NOGGING_PAGER"):
+        return run(command, name, arguments)
+    from nogging.cli.paging import paged
+
+    with paged(name):
+        return run(command, name, arguments)
