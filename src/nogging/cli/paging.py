@@ -18,8 +18,10 @@ from nogging.report.cleaning import Printed
 
 ENVIRONMENT = "NOGGING_PAGER"
 _LOOKS = frozenset(
-    ("about", "records", "query", "compare", "moments", "findings", "tell", "lookup", "follow", "check", "draft")
-    + ("challenge", "schema", "packages", "read")
+    {
+        *("about", "records", "query", "compare", "moments", "findings", "tell", "lookup", "follow", "check", "draft"),
+        *("challenge", "schema", "packages", "read"),
+    }
 )
 """The commands that print and end: of others one wants to see what happens."""
 
