@@ -74,7 +74,7 @@ class Place(NamedTuple):
 
 def with_rules(*rules: Mapping[str, Any]) -> ConfigDict:
     """Settings of a model of which a schema says these rules as well; its validators say the same in words."""
-    return ConfigDict(json_schema_extra={"allOf": [dict(one) for one in rules]})
+    return ConfigDict(json_schema_extra={"allOf": [dict(rule) for rule in rules]})
 
 
 def one_of(*keys: str) -> dict[str, Any]:

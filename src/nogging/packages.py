@@ -169,4 +169,4 @@ def _installed(module: str) -> Path | None:
         return None
     spec = find_spec(module)
     places = list(spec.submodule_search_locations or ()) if spec is not None else []
-    return next((Path(one) for one in places if (Path(one) / DECLARED).is_file()), None)
+    return next((Path(place) for place in places if (Path(place) / DECLARED).is_file()), None)

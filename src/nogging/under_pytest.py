@@ -218,9 +218,9 @@ def pytest_terminal_summary(terminalreporter: Any) -> None:
     if not reports or terminalreporter.config.option.tbstyle == "no":
         return
     terminalreporter.write_sep("=", "UNPROVEN")
-    for one in reports:
-        terminalreporter.write_sep("_", one.head_line or one.nodeid, yellow=True, bold=True)
-        terminalreporter.write_line(str(one.longrepr))
+    for report in reports:
+        terminalreporter.write_sep("_", report.head_line or report.nodeid, yellow=True, bold=True)
+        terminalreporter.write_line(str(report.longrepr))
 
 
 def _which(name: str) -> str:

@@ -96,7 +96,7 @@ def about(*captures: Capture | str | Path, by: str = "") -> About:
 
     Raises `CaptureError` for a directory that is none, `QuestionError` for a label that no device has.
     """
-    found = tuple(opened(one) for one in captures)
+    found = tuple(opened(capture) for capture in captures)
     if not found:
         raise QuestionError("which capture?")
     value = _values(found, by)
@@ -110,7 +110,7 @@ def _values(captures: Sequence[Capture], by: str) -> Callable[[DeviceEntry], str
         return lambda _device: ""
     if by == DIALECT:
         return lambda device: device.dialect
-    known = sorted({label for one in captures for device in one.devices.values() for label in device.labels})
+    known = sorted({label for capture in captures for device in capture.devices.values() for label in device.labels})
     if name not in known:
         raise QuestionError(f"no device has a label '{name}'{nearest(name, [*known, DIALECT])}")
     return lambda device: device.labels.get(name, "")

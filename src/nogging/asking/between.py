@@ -85,7 +85,7 @@ def between(lasting: Mapping[str, Lasting], since: datetime, until: datetime) ->
 
 def _became(kind: Kind, key: RecordKey, life: Sequence[Row], since: datetime, until: datetime) -> Became | None:
     before, after = span_at(life, since), span_at(life, until)
-    meanwhile = [one for one in spans(life) if since < one[0][FROM] <= until and one[0][WHAT] != FIRST]
+    meanwhile = [span for span in spans(life) if since < span[0][FROM] <= until and span[0][WHAT] != FIRST]
     if not meanwhile and bool(before) == bool(after):
         return None
     moment = meanwhile[-1][0][FROM] if meanwhile else (before or after)[0].get(TO) or until

@@ -123,8 +123,8 @@ def _found(database: duckdb.DuckDBPyConnection, ports: Ports, path: Path) -> Ite
             title=asked.title,
             says=_filled(asked.says, row, path),
             device=str(row.get("device", "")),
-            speaks_for=tuple(_filled(one.say, row, path) for one in holds if one in asked.speaks_for),
-            speaks_against=tuple(_filled(one.say, row, path) for one in holds if one in asked.speaks_against),
+            speaks_for=tuple(_filled(held.say, row, path) for held in holds if held in asked.speaks_for),
+            speaks_against=tuple(_filled(held.say, row, path) for held in holds if held in asked.speaks_against),
             next=asked.next,
             evidence=tuple(_places(ports, row)),
         )

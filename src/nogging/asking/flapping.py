@@ -80,7 +80,7 @@ def falls(lasting: Mapping[str, Lasting]) -> list[tuple[Thing, Flap]]:
             if len(life) > 1:
                 _of_record(lasting[name].kind, (name, key), life, fallen[_thing(lasting[name].kind, life[0])])
     return sorted(
-        ((thing, one) for thing, flaps in fallen.items() for one in flaps),
+        ((thing, flap) for thing, flaps in fallen.items() for flap in flaps),
         key=lambda pair: (pair[1].high, [part or "" for part in pair[0]]),
     )
 
@@ -172,7 +172,7 @@ def _again(kind: Kind, timer: str, before: Row, row: Row) -> bool:
 
 def _counted(falls: list[Flap], record: Any, told: Flap) -> Flap:
     """The fall that is told of: the last one within the window, or one more."""
-    same = [one for one in falls if one.is_within(told.low, told.high) and record not in one.records]
+    same = [fall for fall in falls if fall.is_within(told.low, told.high) and record not in fall.records]
     if same:
         found = max(same, key=lambda one: (min(one.high, told.high) - max(one.low, told.low), one.high))
         found.high = max(found.low, min(found.high, told.high))

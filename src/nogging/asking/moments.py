@@ -59,8 +59,8 @@ def moments(
 def window(captures: Sequence[Capture]) -> tuple[datetime, datetime]:
     """The time from the beginning of the first of several captures to the end of the last; of one, the day before its
     end."""
-    last = max(one.ended for one in captures)
-    return (min(one.began for one in captures) if len(captures) > 1 else last - _A_DAY), last
+    last = max(capture.ended for capture in captures)
+    return (min(capture.began for capture in captures) if len(captures) > 1 else last - _A_DAY), last
 
 
 def in_order(found: Iterable[Moment]) -> list[Moment]:

@@ -39,7 +39,7 @@ class Lasting:
 
     def __init__(self, kind: Kind) -> None:
         self.kind = kind
-        self.moments = [one.name for one in kind.fields.values() if one.type is Type.MOMENT]
+        self.moments = [field.name for field in kind.fields.values() if field.type is Type.MOMENT]
         self.open: dict[RecordKey, list[Row]] = {}
         self.lives: dict[RecordKey, list[Row]] = defaultdict(list)
         """What became of each key, in the order of time."""
@@ -158,8 +158,8 @@ class OverTime:
         with self.understood():
             found = {name: one.as_table() for name, one in self.lasting.items()}
         turns = self.history.turns
-        moments = {"at": pa.array([one.at for one in turns], pa.timestamp("us", "UTC"))}
-        moments["missed"] = pa.array([one.missed for one in turns], pa.int64())
+        moments = {"at": pa.array([turn.at for turn in turns], pa.timestamp("us", "UTC"))}
+        moments["missed"] = pa.array([turn.missed for turn in turns], pa.int64())
         return {**found, "moment": naive(pa.table(moments))}
 
     def go_on_from(self, tables: Mapping[str, pa.Table]) -> None:

@@ -64,7 +64,7 @@ def query(sql: str, capture: Capture | str | Path, *more: Capture | str | Path) 
 def names_of(captures: Sequence[Capture]) -> list[str]:
     """What captures are called beside each other: by the last name of their folder; a second one of that name is
     numbered (`before 2`)."""
-    names = [one.folder.resolve().name for one in captures]
+    names = [capture.folder.resolve().name for capture in captures]
     before = [names[:n].count(name) for n, name in enumerate(names)]
     return [f"{name} {n + 1}" if n else name for name, n in zip(names, before, strict=True)]
 
@@ -73,7 +73,7 @@ def _register(database: duckdb.DuckDBPyConnection, captures: Sequence[Capture]) 
     """Every table that a query may name."""
     import pyarrow as pa
 
-    several = [tables(one) for one in captures]
+    several = [tables(capture) for capture in captures]
     if len(several) > 1:
         for name, of_one in zip(names_of(captures), several, strict=True):
             for table, rows in of_one.items():
@@ -97,7 +97,7 @@ def tables(capture: Capture) -> dict[str, pa.Table]:
     import pyarrow as pa
 
     tables = {kind: naive(capture.records(kind)) for kind in (*KINDS, UNREAD)}
-    joined = [asdict(one) for one in links(capture)]
+    joined = [asdict(link) for link in links(capture)]
     tables["link"] = pa.table({name: pa.array([one[name] for one in joined], pa.string()) for name in LINK})
     tables["device"] = _devices(capture.devices)
     return tables
@@ -107,7 +107,7 @@ def _devices(devices: Mapping[str, DeviceEntry]) -> pa.Table:
     """The devices with what they speak, and their labels."""
     import pyarrow as pa
 
-    labels = sorted({label for one in devices.values() for label in one.labels} - {"device", "dialect"})
-    columns = {name: [one.labels.get(name, "") for one in devices.values()] for name in labels}
-    known = {"device": list(devices), "dialect": [one.dialect for one in devices.values()]}
+    labels = sorted({label for device in devices.values() for label in device.labels} - {"device", "dialect"})
+    columns = {name: [device.labels.get(name, "") for device in devices.values()] for name in labels}
+    known = {"device": list(devices), "dialect": [device.dialect for device in devices.values()]}
     return pa.table({name: pa.array(values, pa.string()) for name, values in {**known, **columns}.items()})

@@ -63,7 +63,7 @@ class FoundRows:
 
 def ask(question: Question, *captures: Capture | str | Path) -> FoundRows:
     """The answer; `QuestionError` for what cannot be asked."""
-    taken = [opened(one) for one in captures]
+    taken = [opened(capture) for capture in captures]
     minus = opened(question.minus) if question.minus is not None else None
     every = [*taken, *([minus] if minus is not None else [])]
     sql = _Sql(question, every, minus).text()
@@ -87,7 +87,9 @@ class _Sql:
         self.shown = len(captures) - (minus is not None) > 1  # of which capture a row is, where it may be of another
         known = captures[0].records(question.kind).column_names  # raises for a kind that is none
         self.fields = list(known)
-        self.labels = sorted({label for one in captures for device in one.devices.values() for label in device.labels})
+        self.labels = sorted(
+            {label for capture in captures for device in capture.devices.values() for label in device.labels}
+        )
 
     def text(self) -> str:
         question = self.question

@@ -40,7 +40,7 @@ class Sentence:
 
 def tell(*captures: Capture | str | Path, expectations: str | Path | None = None) -> list[Sentence]:
     """The account of one capture, or of two: before and after; judged, where expectations are given."""
-    taken = [opened(one) for one in captures]
+    taken = [opened(capture) for capture in captures]
     before = taken[0] if len(taken) > 1 else None
     found = about(*taken)
     told = list(_judged(check(expectations, after=taken[-1], before=before))) if expectations is not None else []
@@ -62,7 +62,7 @@ def _introduced(found: About, after: Capture, before: Capture | None) -> Sentenc
 
 
 def _judged(found: Judgement) -> Iterator[Sentence]:
-    failed = [one for one in found.results if one.verdict is not Verdict.PASS and one.strength == "must"]
+    failed = [result for result in found.results if result.verdict is not Verdict.PASS and result.strength == "must"]
     word = "does" if len(failed) == 1 else "do"
     told = [f"{len(failed)} of {many(len(found.results), 'expectation')} {word} not hold"] if failed else []
     if found.compared:
@@ -91,9 +91,9 @@ def _changed(before: Capture, after: Capture) -> Iterator[Sentence]:
             "Nothing changed between them." if not found.not_compared else "Nothing that could be compared changed."
         )
         return
-    devices = len({one.device for one in found.differences})
+    devices = len({difference.device for difference in found.differences})
     yield Sentence(f"{many(n, 'thing')} changed, on {many(devices, 'device')}.")
-    yield from (_caused(one, n) for one in found.causes[:MOST])
+    yield from (_caused(cause, n) for cause in found.causes[:MOST])
     alone = by_themselves(found.differences, found.causes)
     if alone and found.causes:
         kinds = Counter(one.kind for one in alone)

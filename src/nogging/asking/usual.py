@@ -108,7 +108,7 @@ class UsualModel(Strict):
 
     @model_validator(mode="after")
     def whole(self) -> UsualModel:
-        every = [SKEW] if self.of == CAPTURE else [COUNT, *(one.name for one in numbers(KINDS[self.of]))]
+        every = [SKEW] if self.of == CAPTURE else [COUNT, *(number.name for number in numbers(KINDS[self.of]))]
         told = {name: growth for name in every if (growth := _kind_of_number(self.of, name)) is not None}
         if self.number not in told:
             raise ValueError(
@@ -215,12 +215,12 @@ def by_day(samples: Sequence[MomentNumbers], series: Named) -> dict[date, list[t
     """The values of a series, day by day. How many records there are is none where its device told nothing of them."""
     found: dict[date, list[tuple[datetime, float]]] = defaultdict(list)
     device = dict(series[1])["device"]
-    for one in samples:
-        value = one.values.get(series)
-        if value is None and series[2] == COUNT and device in one.devices:
+    for sample in samples:
+        value = sample.values.get(series)
+        if value is None and series[2] == COUNT and device in sample.devices:
             value = 0.0
         if value is not None:
-            found[one.at.date()].append((one.at, value))
+            found[sample.at.date()].append((sample.at, value))
     return found
 
 
@@ -235,7 +235,7 @@ def learned(history: History, since: date | None = None, until: date | None = No
     last = until or turns[-1].at.date()
     first = max(since or turns[0].at.date(), last - timedelta(days=LOOKED_BACK))
     samples = Numbers(history).samples(first, last)
-    days = sorted({one.at.date() for one in samples})
+    days = sorted({sample.at.date() for sample in samples})
     if len(days) < FEWEST_DAYS:
         told = many(len(days), "day")
         raise QuestionError(f"{history.folder}: it has {told}; what is usual is told by {FEWEST_DAYS} days or more")
@@ -260,7 +260,7 @@ def _restarts(history: History, days: Sequence[date]) -> list[str]:
             again = (row for row in life if row[WHAT] in (GONE, RESTARTED) and days[0] <= row[FROM].date() <= days[-1])
             times = sorted({row[FROM] for row in again})
             word = str(life[0].get(sort, "")) if sort else ""
-            within = (sum(at - timedelta(days=1) < one <= at for one in times) for at in times)
+            within = (sum(at - timedelta(days=1) < time <= at for time in times) for at in times)
             most[word] = max([most.get(word, 0), *within])
         for word, n in sorted(most.items()):
             often = "once" if n == 1 else f"{n} times"
@@ -277,7 +277,7 @@ def _restarts(history: History, days: Sequence[date]) -> list[str]:
 
 def _models(samples: Sequence[MomentNumbers], days: Sequence[date]) -> Iterator[tuple[UsualModel, str]]:
     """What is usual of each series that most days tell of, with the reason."""
-    for series in sorted({series for one in samples for series in one.values}):
+    for series in sorted({series for sample in samples for series in sample.values}):
         told = by_day(samples, series)
         if len(told) * 5 < len(days) * 4 or (series[3] and not _is_told(series)):
             continue
@@ -351,7 +351,9 @@ def _written(model: UsualModel, why: str) -> list[str]:
     said = {"title": model.title, "with": model.where, "but": list(model.but)}
     told = {name: json.dumps(value, ensure_ascii=False) for name, value in said.items() if value}
     told |= {"of": model.of, "number": model.number} | ({"growth": "true"} if model.growth else {})
-    told |= {"slots": str([_plain(one) for one in model.slots])} if model.slots else {"level": str(_plain(model.level))}
+    told |= (
+        {"slots": str([_plain(slot) for slot in model.slots])} if model.slots else {"level": str(_plain(model.level))}
+    )
     order = ("title", "of", "with", "but", "number", "growth", "level", "slots")
     parts = ", ".join(f"{name}: {told[name]}" for name in order if name in told)
     return [f"  # {why}", f"  - {{{parts}, give: {_plain(model.give)}}}"]
@@ -402,11 +404,11 @@ def judged(models: Sequence[UsualModel], taken: Numbers) -> list[Result]:
     """What became of each of them at the last moment."""
     turns = taken.history.turns
     if not turns or not models:
-        return [_result(one, Verdict.UNPROVEN, "nothing was captured yet") for one in models]
+        return [_result(model, Verdict.UNPROVEN, "nothing was captured yet") for model in models]
     last = turns[-1].at.date()
     samples = taken.samples(last - timedelta(days=LOOKED_BACK), last)
-    every = sorted({series for one in samples for series in one.values})
-    return [_judged(one, [series for series in every if one.is_about(series)], samples, last) for one in models]
+    every = sorted({series for sample in samples for series in sample.values})
+    return [_judged(model, [series for series in every if model.is_about(series)], samples, last) for model in models]
 
 
 def _judged(model: UsualModel, about: Sequence[Named], samples: Sequence[MomentNumbers], last: date) -> Result:

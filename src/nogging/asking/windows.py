@@ -175,12 +175,14 @@ class Windows:
     def judge(self, over: OverTime, taken: Numbers | None = None) -> Judgement:
         """The verdict at the last moment of a history; `taken` are its numbers, as far as they were read before."""
         tables = over.tables() if self.windows else {}
-        results = [_judged(one, tables[one.kind.name], tables["moment"]) for one in self.windows]
+        results = [_judged(window, tables[window.kind.name], tables["moment"]) for window in self.windows]
         places = [self.source.place(("over_time", n)) for n in range(len(results))]
         results += usually(self.usual, taken or Numbers(over.history))
         places += [self.source.place(("usual", n)) for n in range(len(self.usual))]
         results = [replace(one, place=place) for one, place in zip(results, places, strict=True)]
-        return Judgement(worst([one.verdict for one in results if one.strength == "must"]), self.title, tuple(results))
+        return Judgement(
+            worst([result.verdict for result in results if result.strength == "must"]), self.title, tuple(results)
+        )
 
 
 def check_over(expectations: str | Path, history: History | str | Path) -> Judgement:

@@ -39,7 +39,7 @@ class Answers:
     """The captures below some folders, and what can be asked of them."""
 
     def __init__(self, folders: Sequence[Path]) -> None:
-        self.folders = [one.resolve() for one in folders]
+        self.folders = [folder.resolve() for folder in folders]
 
     def captures(self) -> str:
         """Which captures there are: their names, when they were taken, how many devices, what is odd about them."""
@@ -52,10 +52,10 @@ class Answers:
                 "kind": kind.name,
                 "meaning": kind.meaning,
                 "fields": [
-                    {"name": one.name, "type": str(one.type), "meaning": one.meaning}
-                    | ({"unit": one.unit} if one.unit else {})
-                    | ({"values": list(one.values)} if one.values else {})
-                    for one in kind.fields.values()
+                    {"name": field.name, "type": str(field.type), "meaning": field.meaning}
+                    | ({"unit": field.unit} if field.unit else {})
+                    | ({"values": list(field.values)} if field.values else {})
+                    for field in kind.fields.values()
                 ],
             }
             for kind in KINDS.values()
@@ -97,8 +97,8 @@ class Answers:
         sides = self._capture(before), self._capture(after)
         found = compare(*sides)
         causes = [
-            {**plain.difference(one.difference), "follow": len(one.following), "for_example": one.following[0][1]}
-            for one in found.causes[:MOST_ROWS]
+            {**plain.difference(cause.difference), "follow": len(cause.following), "for_example": cause.following[0][1]}
+            for cause in found.causes[:MOST_ROWS]
         ]
         more = {"differences": len(found.differences), "causes": causes, "not_compared": list(found.not_compared)}
         return self._told(plain.comparison(found), sides, **more)

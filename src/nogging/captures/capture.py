@@ -128,7 +128,7 @@ class Capture:
     @property
     def began(self) -> datetime:
         """When its first answer was asked for."""
-        return min((datetime.fromisoformat(one.started) for one in self._answers()), default=datetime.now(UTC))
+        return min((datetime.fromisoformat(answer.started) for answer in self._answers()), default=datetime.now(UTC))
 
     @property
     def ended(self) -> datetime:
@@ -136,7 +136,7 @@ class Capture:
         return max((answer.ended() for answer in self._answers()), default=datetime.now(UTC))
 
     def _answers(self) -> list[CommandEntry]:
-        every = (answer for one in self.manifest.devices.values() for answer in one.commands.values())
+        every = (answer for device in self.manifest.devices.values() for answer in device.commands.values())
         return [answer for answer in every if answer.started]
 
     def dialect(self, device: str) -> Dialect:

@@ -44,7 +44,7 @@ def rows_chosen(table: pa.Table, kind: Kind, where: str, labels: Mapping[str, Ma
     """The numbers of those rows, from 0, in order, as an array of NumPy."""
     import pyarrow as pa
 
-    asked = predicate(where, kind, {name for one in labels.values() for name in one})
+    asked = predicate(where, kind, {name for label in labels.values() for name in label})
     devices = table.column("device").to_pylist()
     numbered = table.append_column(_NUMBER, pa.array(range(len(table)), pa.int64()))
     for name in {path[1] for path in asked.names if path[0] == "label"}:

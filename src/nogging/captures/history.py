@@ -168,7 +168,7 @@ class History:
     @property
     def turns(self) -> list[Turn]:
         """All moments, in the order of time."""
-        return sorted((one for week in self._weeks.values() for one in week.turns), key=lambda one: one.at)
+        return sorted((turn for week in self._weeks.values() for turn in week.turns), key=lambda one: one.at)
 
     def turn(self, moment: str) -> Turn:
         """The moment that is meant: `now` (the last one), `first`, the last one at or before `2026-11-20T02:00` (UTC),
@@ -183,7 +183,7 @@ class History:
             until = _until(moment, last.at)
             name = _week_of(until)
             for week in reversed([one for one in weeks if one.name <= name]):
-                if found := [one for one in week.turns if one.at <= until]:
+                if found := [turn for turn in week.turns if turn.at <= until]:
                     return max(found, key=lambda one: one.at)
         first = min(next(one.turns for one in weeks if one.turns), key=lambda one: one.at)
         if moment == FIRST:
@@ -388,10 +388,10 @@ class History:
     def thin(self, now: datetime) -> int:
         """Lets go of moments by the rules of the history; how many. A week is written anew, beside what is there, and
         takes its place at once."""
-        kept = set(left(self.rules, [one.at for one in self.turns], now))
+        kept = set(left(self.rules, [turn.at for turn in self.turns], now))
         gone = 0
         for week in list(self._weeks.values()):
-            staying = [one for one in week.turns if one.at in kept]
+            staying = [turn for turn in week.turns if turn.at in kept]
             if len(staying) == len(week.turns) or not _worth_it(week, staying, now):
                 continue
             gone += len(week.turns) - len(staying)
@@ -487,5 +487,5 @@ def _until(text: str, last: datetime) -> datetime:
 
 def _worth_it(week: _Week, staying: list[Turn], now: datetime) -> bool:
     """Whether a week is written anew: half of it goes, or it will not grow any more."""
-    over = all(one.at < now - timedelta(days=8) for one in week.turns)
+    over = all(turn.at < now - timedelta(days=8) for turn in week.turns)
     return over or len(staying) * 2 <= len(week.turns)

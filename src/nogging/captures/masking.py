@@ -79,7 +79,7 @@ class Masker:
                 return line if whole else self.digest(line.strip()) + "\n"
         if self.used is not None:
             line = self.used.sub(lambda match: self.digest(self.written[match[0]]), line)
-        return "".join(self._stretch(one) for one in stretches(line))
+        return "".join(self._stretch(stretch) for stretch in stretches(line))
 
     def _stretch(self, line: str) -> str:
         if not _hints(line):

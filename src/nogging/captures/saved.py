@@ -89,21 +89,21 @@ class _SavedAnswer:
 def _chosen(device: str, answers: list[_SavedAnswer], repeated: str | None) -> list[_SavedAnswer]:
     """One answer to each command: of several that say the same any, of others that which counts."""
     found: dict[str, _SavedAnswer] = {}
-    for one in answers:
-        known = found.setdefault(one.command, one)
-        if known is one or known.text == one.text:
+    for answer in answers:
+        known = found.setdefault(answer.command, answer)
+        if known is answer or known.text == answer.text:
             continue
-        if known.file != one.file:
+        if known.file != answer.file:
             raise QuestionError(
-                f"{device}: two answers to '{one.command}', and they differ: {known.file} and {one.file}; "
+                f"{device}: two answers to '{answer.command}', and they differ: {known.file} and {answer.file}; "
                 "take one of the two away"
             )
         if repeated is None:
             raise QuestionError(
-                f"{one.file}: '{one.command}' occurs more than once, and the answers differ; say which counts: "
+                f"{answer.file}: '{answer.command}' occurs more than once, and the answers differ; say which counts: "
                 f"--repeated {LAST}, or {FIRST}"
             )
-        found[one.command] = one if repeated == LAST else known
+        found[answer.command] = answer if repeated == LAST else known
     return list(found.values())
 
 

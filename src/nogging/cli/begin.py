@@ -73,7 +73,9 @@ def command(
     print(f"{to / EXPECTATIONS}: {len(judgement.results)} expectations, drafted from it. The first verdict:")
     print_lines([text.judgement(judgement, width())[0]])
     print(f"\nnext: read {to / 'README.md'}; what is to be so stands in {to / EXPECTATIONS}, to be read and corrected")
-    whole = not any(one.outcome for one in found) and all(one.outcome == "captured" for one in capture.devices.values())
+    whole = not any(one.outcome for one in found) and all(
+        device.outcome == "captured" for device in capture.devices.values()
+    )
     return PASS if whole else UNPROVEN
 
 

@@ -77,7 +77,7 @@ def command(
         workers=workers,
     )
     print(summary(capture))
-    return PASS if all(one.outcome == CAPTURED for one in capture.devices.values()) else UNPROVEN
+    return PASS if all(device.outcome == CAPTURED for device in capture.devices.values()) else UNPROVEN
 
 
 def _devices(named: list[str], password: str) -> Inventory:
@@ -103,8 +103,8 @@ def secret() -> Callable[[str], str] | None:
 
 def summary(capture: Capture) -> str:
     """One line that says what came back, and more where something did not."""
-    whole = sum(one.outcome == CAPTURED for one in capture.devices.values())
-    answers = sum(one.commands_answered for one in capture.devices.values())
+    whole = sum(device.outcome == CAPTURED for device in capture.devices.values())
+    answers = sum(device.commands_answered for device in capture.devices.values())
     unread = capture.records("unread").num_rows
     lines = [
         f"{capture.called}: {whole} of {len(capture.devices)} devices captured, {answers} answers, "

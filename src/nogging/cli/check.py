@@ -112,7 +112,10 @@ def _list(expectations: Path, after: Path | None, inventory: Path | None, format
     if format is VerdictFormat.JSON:
         print_json(asdict(found))
     elif format is VerdictFormat.CSV:
-        print_csv([asdict(one) for one in found.expectations], ("title", "strength", "words", "devices", "blind"))
+        print_csv(
+            [asdict(expectation) for expectation in found.expectations],
+            ("title", "strength", "words", "devices", "blind"),
+        )
     else:
         print_lines(listed.lines(found, width()))
     return PASS

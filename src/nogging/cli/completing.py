@@ -73,7 +73,7 @@ def _arguments(words: list[str], options: dict[str, Any]) -> Iterator[str]:
 
 def _values(takes: str, choices: list[str], before: list[str], last: str) -> Iterable[Candidate]:
     if choices:
-        return [(one, "") for one in choices]
+        return [(choice, "") for choice in choices]
     if takes == "kind":
         return [(name, one["meaning"]) for name, one in _known()["kinds"].items()]
     if takes == "kinds":
@@ -135,7 +135,7 @@ def _inventory(path: Path) -> dict[str, dict[str, Any]]:
     try:
         loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
         devices = yaml.load(path.read_text(encoding="utf-8"), Loader=loader)["devices"]
-        return {str(one["name"]): {key: "" for key in one if key not in own} for one in devices}
+        return {str(device["name"]): {key: "" for key in device if key not in own} for device in devices}
     except (OSError, ValueError, KeyError, TypeError, yaml.YAMLError):
         return {}
 

@@ -50,10 +50,10 @@ def command(
     loaded = change_of(change, inventory)
     found = conform(loaded, ask=secret())
     if format is Format.JSON:
-        deviations = [asdict(one) for one in found.deviations]
+        deviations = [asdict(deviation) for deviation in found.deviations]
         print_json({"format": 1, "title": found.title, "devices": found.devices, "deviations": deviations})
     elif format is Format.CSV:
-        print_csv([row for one in found.deviations for row in _rows(one)], ("device", "what", "line"))
+        print_csv([row for deviation in found.deviations for row in _rows(deviation)], ("device", "what", "line"))
     else:
         print_lines(conformity(found, width()))
     if len(found.deviations) > found.unknown:

@@ -36,7 +36,7 @@ def command(
     elif since or until:
         raise QuestionError("--since and --until say which days of a history were quiet; these are captures")
     else:
-        text = draft([captured(one) for one in directories])
+        text = draft([captured(directory) for directory in directories])
     if to is None:
         print(text, end="")
     else:

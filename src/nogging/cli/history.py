@@ -39,7 +39,7 @@ def _lines(history: History, rows: list[dict[str, object]], verified: bool) -> l
     turns = history.turns
     if not turns:
         return [f"{history.folder}: nothing was captured yet"]
-    missed = sum(one.missed for one in turns)
+    missed = sum(turn.missed for turn in turns)
     kept = ", ".join(f"{step} up to a {age}" for age, step in history.rules.steps) or "all of them stay"
     told = [
         f"{history.folder}: {many(len(turns), 'moment')} from {_short(turns[0].at)} to {_short(turns[-1].at)}",

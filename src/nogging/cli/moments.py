@@ -53,7 +53,7 @@ def _moment(text: str | None, folders: list[Path]) -> datetime | None:
         return None
     ago = short_span(text, "smhd", 9)
     if ago is not None:
-        return max(opened(one).ended for one in folders) - ago
+        return max(opened(folder).ended for folder in folders) - ago
     try:
         moment = datetime.fromisoformat(text)
     except ValueError:

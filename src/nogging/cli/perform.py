@@ -116,7 +116,7 @@ def _unended(folder: Path) -> Iterator[None]:
         yield
     except BaseException:
         events = list(read(folder)) if (folder / JOURNAL).is_file() else []
-        told = {one["event"] for one in events}
+        told = {event["event"] for event in events}
         if "before" in told and end_of(events) is None:
             print(
                 f"nogging: stopped in the middle; go on with: nogging perform --resume {folder}   (or --back-out)",

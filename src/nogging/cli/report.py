@@ -91,13 +91,13 @@ def _json(told: Any) -> str:
 def _sides(folders: list[Path]) -> tuple[Capture | None, Capture]:
     if len(folders) > 2:
         raise QuestionError("one folder of a performed change, one capture, or two: before and after")
-    captures = [opened(captured(one)) for one in folders]
+    captures = [opened(captured(folder)) for folder in folders]
     return captures[0] if len(captures) == 2 else None, captures[-1]
 
 
 def _of_captures(folders: list[Path], expectations: Path | None) -> PageSubject:
     before, after = _sides(folders)
-    title = " and ".join(str(one) for one in folders)
+    title = " and ".join(str(folder) for folder in folders)
     if expectations is None:
         return PageSubject(title, after, before)
     judged = check(expectations, after=after, before=before)

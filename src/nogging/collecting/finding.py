@@ -88,7 +88,7 @@ def _is_paged(said: str) -> bool:
     """Whether the last of it is a pager that waits: to it, a question would be keys."""
     last = said.rpartition("\n")[2].lstrip()
     pagers = (load_dialect(name).session.pager for name in dialects())
-    return any(last.startswith(one) for one in pagers if one)
+    return any(last.startswith(pager) for pager in pagers if pager)
 
 
 def _known(said: str) -> tuple[str, str] | None:

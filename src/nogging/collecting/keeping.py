@@ -222,7 +222,7 @@ class Keeper:
             judgement = Judgement(worst([one.verdict for one in judgements]), "", results)
             notices = self.notices.of(judgement, turn.at, self.causes[:CAUSES])
             with (self.history.folder / NOTICES).open("a", encoding="utf-8") as file:
-                file.writelines(json.dumps(one.told(), ensure_ascii=False) + "\n" for one in notices)
+                file.writelines(json.dumps(notice.told(), ensure_ascii=False) + "\n" for notice in notices)
             was_judged(self.history.folder, turn.at, judgement.verdict)
         except (NoggingError, OSError) as error:
             self.remarks.append(f"nothing was judged: {error}")
@@ -246,20 +246,20 @@ class Keeper:
         if (readers := _files_of(now)) != self.readers:
             self.readers = readers
             forget()
-        names, were = [one.name for one in now.devices], [one.name for one in before.devices]
+        names, were = [device.name for device in now.devices], [device.name for device in before.devices]
         for what, those in (
             ("added", [name for name in names if name not in were]),
             ("taken away", [name for name in were if name not in names]),
         ):
             self.remarks += [f"{what}: {', '.join(those)}"] * bool(those)
         alone = {
-            one.name
-            for one in now.devices
-            if one.name in self.refused
-            and self.refused[one.name][1] == one
-            and self.clock.now() - self.refused[one.name][0] < LEFT_ALONE
+            device.name
+            for device in now.devices
+            if device.name in self.refused
+            and self.refused[device.name][1] == device
+            and self.clock.now() - self.refused[device.name][0] < LEFT_ALONE
         }
-        return replace(now, devices=tuple(one for one in now.devices if one.name not in alone))
+        return replace(now, devices=tuple(device for device in now.devices if device.name not in alone))
 
     def moment(self, inventory: Inventory, due: Due, lost: int) -> tuple[Turn, Manifest | None, Capture]:
         """Captures, and stores what came back as a moment of the history."""
@@ -322,7 +322,7 @@ class Keeper:
         return found
 
     def names(self) -> set[str]:
-        return {one.name for one in self.inventory.devices} if self.inventory else set()
+        return {device.name for device in self.inventory.devices} if self.inventory else set()
 
     def last_heard(self, before: Manifest | None) -> dict[str, datetime]:
         """The last moment at which each device that is known was heard; looked up once, for a watch that goes on."""
@@ -351,11 +351,11 @@ class Keeper:
 
     def care(self, inventory: Inventory, capture: Capture, now: datetime) -> None:
         """Remembers who refused the login, and lets go of what grew old."""
-        for one in inventory.devices:
-            if capture.manifest.devices[one.name].outcome in REFUSED:
-                self.refused[one.name] = (now, one)
+        for device in inventory.devices:
+            if capture.manifest.devices[device.name].outcome in REFUSED:
+                self.refused[device.name] = (now, device)
             else:
-                self.refused.pop(one.name, None)
+                self.refused.pop(device.name, None)
         if self.thinned is None or now - self.thinned >= THINNED:
             self.thinned = now
             try:

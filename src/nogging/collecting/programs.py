@@ -28,7 +28,9 @@ _RUNS = re.compile(r"\s*(?:proxycommand|localcommand|knownhostscommand|include|m
 def programs(inventory: Inventory, *others: object) -> list[str]:
     """What an inventory, and what else is given with secrets in it, would run here, in words."""
     devices = inventory.everyone or inventory.devices
-    secrets = (one.command for owner in (*(device.settings for device in devices), *others) for one in _secrets(owner))
+    secrets = (
+        secret.command for owner in (*(device.settings for device in devices), *others) for secret in _secrets(owner)
+    )
     found = {f"for a secret: {command}" for command in secrets if command is not None}
     found |= {line for device in devices for line in _of_ssh(device)}
     here = sorted(device.name for device in devices if device.way == "local")

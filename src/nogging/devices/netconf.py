@@ -92,7 +92,7 @@ class Framing:
 
 
 def hello(*capabilities: str) -> bytes:
-    listed = element("capabilities", *(element("capability", one) for one in capabilities))
+    listed = element("capabilities", *(element("capability", capability) for capability in capabilities))
     return bytes(etree.tostring(element("hello", listed), xml_declaration=True, encoding="UTF-8"))
 
 
@@ -124,7 +124,7 @@ def _filter(text: str, namespaces: Mapping[str, str], capabilities: frozenset[st
     if text.startswith("<"):
         return element("filter", parsed(text.encode()), type="subtree")
     if text.startswith("/"):
-        if not any(one.startswith(XPATH) for one in capabilities):
+        if not any(capability.startswith(XPATH) for capability in capabilities):
             raise NotUnderstood(
                 "it offers no XPath filters (capability :xpath); ask by names, as in 'get if:interfaces'"
             )

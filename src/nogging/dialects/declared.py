@@ -58,7 +58,7 @@ class SessionRules(Strict):
     def moves(self, line: str) -> bool:
         """Whether a line leads into another mode."""
         ways = (way for mode in self.modes.values() for way in (mode.enter, mode.leave) if way)
-        return line in ways or any(one.fullmatch(line) for one in self._entries)
+        return line in ways or any(entry.fullmatch(line) for entry in self._entries)
 
     @cached_property
     def _renaming(self) -> list[re.Pattern[str]]:
@@ -181,11 +181,11 @@ class Dialect(Strict):
 
     @cached_property
     def _remarks(self) -> list[re.Pattern[str]]:
-        return [compile_pattern(one).regex for one in self.remarks]
+        return [compile_pattern(remark).regex for remark in self.remarks]
 
     def is_remark(self, line: str) -> bool:
         """Whether a line says something beside the answer."""
-        return any(one.fullmatch(line.strip()) for one in self._remarks)
+        return any(remark.fullmatch(line.strip()) for remark in self._remarks)
 
     @cached_property
     def refusals(self) -> tuple[str, ...]:

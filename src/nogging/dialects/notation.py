@@ -155,12 +155,12 @@ def keeping_nothing(pattern: Pattern) -> str:
 
 def _emptied(elements: Sequence_) -> Sequence_:
     return tuple(
-        replace(one, field="")
-        if isinstance(one, PatternValue)
-        else replace(one, branches=tuple(_emptied(branch) for branch in one.branches))
-        if isinstance(one, Choice)
-        else one
-        for one in elements
+        replace(element, field="")
+        if isinstance(element, PatternValue)
+        else replace(element, branches=tuple(_emptied(branch) for branch in element.branches))
+        if isinstance(element, Choice)
+        else element
+        for element in elements
     )
 
 

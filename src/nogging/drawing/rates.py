@@ -39,7 +39,7 @@ def rates(before: Capture, after: Capture, where: str | None = None) -> tuple[Fi
     title = "Rates of the ports between the two captures"
     with sheet(title, 2 * len(shown), 2 if faults else 1) as (figure, panels):
         pairs = [bits.get(port, (0.0, 0.0)) for port in shown]
-        both = [("in", [one[0] for one in pairs], HATCHED), ("out", [one[1] for one in pairs], SOLID)]
+        both = [("in", [pair[0] for pair in pairs], HATCHED), ("out", [pair[1] for pair in pairs], SOLID)]
         bars(panels[0], [clean(" ".join(port)) for port in shown], both)
         panels[0].set_xlabel("bit/s")
         if faults:

@@ -23,7 +23,7 @@ RouteWay = tuple[str, str]
 
 def routes(*captures: Capture, where: str | None = None) -> tuple[Figure, str]:
     """How many routes of each protocol lead to each next hop; those that changed most on top."""
-    counted = [_counted(one, where) for one in captures]
+    counted = [_counted(capture, where) for capture in captures]
     both = sorted(_both(counted).items(), key=lambda one: (-abs(one[1][-1] - one[1][0]), -max(one[1]), one[0]))
     if not both:
         raise QuestionError(f"there is no route{f' where {where}' if where else ''} to be drawn")

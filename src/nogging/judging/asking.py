@@ -68,7 +68,9 @@ class Asking:
     def waiver_of(self, kind: Kind, row: dict[str, Any]) -> Waiver | None:
         """The waiver that lets a record pass."""
         key = tuple(row[f"a_{name}"] if row["a_here"] else row[f"b_{name}"] for name in kind.identity)
-        return next((one for one in self.waivers if one.kind is kind and key in self.keys_waived(one)), None)
+        return next(
+            (waiver for waiver in self.waivers if waiver.kind is kind and key in self.keys_waived(waiver)), None
+        )
 
     def keys_waived(self, one: Waiver) -> set[tuple[Any, ...]]:
         if id(one) not in self.known_waived:
@@ -140,7 +142,7 @@ class Asking:
         both sides, and lets the database pass over most of a long table."""
         parts = [part for part in where.parts() if _of_device(part)] if where is not None else []
         columns: dict[NamePath, str] = {("device",): "device"}
-        columns |= {("label", one): identifier("l_" + one) for one in self.pairs.labels}
+        columns |= {("label", label): identifier("l_" + label) for label in self.pairs.labels}
         return " AND ".join(part.sql(lambda path: columns.get(path)) for part in parts) or "true"
 
     def asked(self, one: Expectation) -> AskedSql:

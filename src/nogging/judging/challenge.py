@@ -70,7 +70,7 @@ class Challenge:
     @property
     def closing(self) -> tuple[str, ...]:
         """Expectations that would close the holes, ready to paste."""
-        return tuple(closing((one.fault for one in self.holes), self.devices))
+        return tuple(closing((hole.fault for hole in self.holes), self.devices))
 
 
 def challenge(
@@ -165,7 +165,7 @@ class _Challenger:
         if not any(one.consequences for one in self.asked.explain):
             return False
         touched = {one.identity for one in (*left, *causes)}
-        others = [one for one in self.good_causes if one.identity not in touched]
+        others = [good_cause for good_cause in self.good_causes if good_cause.identity not in touched]
         every = [*others, *causes, *left]
         follows = self.consequences.among(every).of(range(len(others) + len(causes)))
         return all(n in follows for n in range(len(every) - len(left), len(every)))

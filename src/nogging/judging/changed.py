@@ -103,13 +103,13 @@ def changed(
                 change["after"] = known_until
             found[kind.name, *key.values()] = change
     told = list(found.values()) + logged(before, after, devices, at)
-    return told, [_told(one) for one in comparison.causes if one.difference.device in devices]
+    return told, [_told(cause) for cause in comparison.causes if cause.difference.device in devices]
 
 
 def _asked(capture: Capture, device: str, kind: Kind) -> str | None:
     """When a device was asked for a kind: as the capture has it, it was then."""
     entries = capture.devices[device].commands.values() if device in capture.devices else ()
-    return min((one.started for one in entries if one.records.get(kind.name)), default=None)
+    return min((entry.started for entry in entries if entry.records.get(kind.name)), default=None)
 
 
 def _told(cause: Cause) -> str:

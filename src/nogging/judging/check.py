@@ -53,11 +53,11 @@ class Judge:
         self.joining = Joining(self.asking)
 
     def judge(self, asked: Expectations) -> Judgement:
-        self.asking.waivers = [one for one in asked.waivers if one.until >= self.pairs.after.ended.date()]
-        expired = (one for one in asked.waivers if one not in self.asking.waivers)
+        self.asking.waivers = [waiver for waiver in asked.waivers if waiver.until >= self.pairs.after.ended.date()]
+        expired = (waiver for waiver in asked.waivers if waiver not in self.asking.waivers)
         notes = [f"expired, and counts for nothing: {one}" for one in expired] + self.acknowledged(asked)
         results = tuple(self.judged(one) for one in asked.expect)
-        verdicts = [one.verdict for one in results if one.strength == "must"]
+        verdicts = [result.verdict for result in results if result.strength == "must"]
         if self.pairs.before is None:
             notes += self.pairs.after.remarks
             if asked.other is not None:

@@ -51,7 +51,7 @@ class Comparison:
         raise TypeError("a comparison is neither true nor false: look at its 'differences' and 'not_compared'")
 
     def __repr__(self) -> str:
-        kinds = Counter(one.what for one in self.differences)
+        kinds = Counter(difference.what for difference in self.differences)
         told = ", ".join(f"{n} {what}" for what, n in kinds.items()) or "no differences"
         return f"<Comparison: {told}{f'; {len(self.not_compared)} not compared' if self.not_compared else ''}>"
 
@@ -64,14 +64,14 @@ class Comparison:
         return frame(self._rows(), ROW)
 
     def _rows(self) -> list[dict[str, Any]]:
-        return [{name: getattr(one, name) for name in ROW} for one in self.differences]
+        return [{name: getattr(difference, name) for name in ROW} for difference in self.differences]
 
 
 def differences(kind: Kind, rows: Sequence[dict[str, Any]]) -> list[Difference]:
     """The differences in some rows of a kind's table of pairs, whatever the captures lack."""
     if not kind.members:
         nothing = _View(kind, {AFTER: [], BEFORE: []}, {AFTER: set(), BEFORE: set()}, False)
-        return [one for row in rows for one in _differences(nothing, row)]
+        return [difference for row in rows for difference in _differences(nothing, row)]
     found: dict[tuple[Any, ...], Difference] = {}
     for row in rows:
         key = {name: row[f"a_{name}"] if row["a_here"] or not row["b_here"] else row[f"b_{name}"] for name in kind.keys}
@@ -98,7 +98,7 @@ def compare_pairs(pairs: Pairs) -> Comparison:
         blind += [_told_twice(kind, row) for row in pairs.doubled[kind.name]]
         view = _View(kind, _hiding(pairs, kind, unread), _doubtful(unread), _other_keys(pairs))
         rows = _routes(pairs, kind, table) if kind.members else _rows(pairs, kind, table)
-        found += [one for row in rows for one in _differences(view, row)]
+        found += [difference for row in rows for difference in _differences(view, row)]
         blind += view.not_comparable
     notes = [
         f"{device}, '{command}': {n} unread lines differ in nothing but numbers and times"

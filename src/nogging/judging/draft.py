@@ -60,7 +60,7 @@ def draft(captures: Sequence[Capture | str | Path]) -> str:
 
     Raises `CaptureError` for a directory that is none.
     """
-    good = [opened(one) for one in captures]
+    good = [opened(capture) for capture in captures]
     kept, left = _tried(list(_Drafter(good[0]).all()), good)
     told = ", ".join(one.called for one in good)
     head = [
@@ -99,7 +99,7 @@ class _Drafter:
 
     def __init__(self, capture: Capture) -> None:
         self.capture = capture
-        self.linked = {(one.device, one.interface) for one in links(capture)}
+        self.linked = {(link.device, link.interface) for link in links(capture)}
 
     def all(self) -> Iterator[Drafted]:
         for kind in KINDS.values():

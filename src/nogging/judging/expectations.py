@@ -263,7 +263,7 @@ def load_expectations(
         tuple(one for file in checked for one in file.expect),
         tuple(one for file in checked for one in file.explain),
         others[-1] if others else ("fail" if any(one.differences for one, _ in files) else None),
-        tuple(one for file in checked for one in file.waivers),
+        tuple(waiver for file in checked for waiver in file.waivers),
         tuple(one for file in checked for one in file.acknowledged),
     )
 

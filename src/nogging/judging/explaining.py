@@ -23,7 +23,7 @@ class Explaining:
     def explained(self, explanations: Sequence[Explanation]) -> tuple[tuple[Explained, ...], tuple[Difference, ...]]:
         """What each entry explains, and what none does. What an entry speaks of itself goes before what only follows
         from something."""
-        matched = [self.matched(one) for one in explanations]
+        matched = [self.matched(explanation) for explanation in explanations]
         for numbers in matched:
             self.accounted.update(numbers)
         found = [

@@ -101,7 +101,7 @@ class Faults:
         """The records of a kind that are broken, each as its rows, and how many before it say the same."""
         keys = ", ".join(f"a_{key}" for key in kind.keys)
         alike = _struct([*kind.members, *kind.named(Nature.STATE)])
-        whole = _struct([*kind.keys, *kind.members, *(one for one in kind.fields if one not in kind.identity)])
+        whole = _struct([*kind.keys, *kind.members, *(field for field in kind.fields if field not in kind.identity)])
         sql = f"SELECT {keys}, list_sort(list({alike})) AS said, list_sort(list({whole})) AS rows "
         sql += f"FROM {self.pairs.table(kind)} WHERE a_here GROUP BY {keys}"
         sql = f"SELECT *, row_number() OVER (PARTITION BY a_device, said ORDER BY {keys}) - 1 AS alike FROM ({sql})"
@@ -140,10 +140,10 @@ class Faults:
 
     def members(self, kind: Kind, rows: list[Row], name: str) -> Iterator[Fault]:
         """Each member lost, and each replaced by one that another record of the device has."""
-        told = [row for row in rows if any(row[one] for one in kind.members)]
+        told = [row for row in rows if any(row[member] for member in kind.members)]
         for row in told:
             match = {one: row[one] for one in kind.identity}
-            said = " ".join(str(row[one]) for one in kind.members if row[one])
+            said = " ".join(str(row[member]) for member in kind.members if row[member])
             if len(rows) > 1:
                 yield Fault(kind.name, "", LOST, f"{name} loses {said}", (Alteration(kind.name, match),))
             mine = {tuple(one[m] for m in kind.members) for one in rows}
@@ -235,7 +235,7 @@ class Faults:
         """The members that the records of a device have."""
         if kind.name not in self._members:
             found = self._members[kind.name] = defaultdict(list)
-            columns = ", ".join(identifier(f"a_{one}") for one in kind.members)
+            columns = ", ".join(identifier(f"a_{member}") for member in kind.members)
             sql = f"SELECT DISTINCT a_device, {columns} FROM {self.pairs.table(kind)} WHERE a_here ORDER BY ALL"
             for of, *values in self.pairs.fetched(sql):
                 if any(values):

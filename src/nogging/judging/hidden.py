@@ -28,8 +28,8 @@ class Hidden:
 
         columns: dict[str, list[Any]] = {"n": numbers}
         facts = [self.pairs.facts(self.gaps[n].device) for n in numbers]
-        for path in [("device",), *(("label", one) for one in self.pairs.labels)]:
-            columns[".".join(path)] = [one[path] for one in facts]
+        for path in [("device",), *(("label", label) for label in self.pairs.labels)]:
+            columns[".".join(path)] = [fact[path] for fact in facts]
         for name in known - {"device"}:
             columns[name] = [self.gaps[n].known[name] for n in numbers]
         self.pairs.database.register("given", pa.table(columns))

@@ -88,7 +88,7 @@ def listing(expectations: str | Path, *, of: Inventory | Capture) -> Listing:
         tuple(replace(_listed(one, pairs), place=one.place) for one in asked.expect),
         tuple(one.title for one in asked.explain),
         asked.other,
-        tuple(str(one) for one in asked.waivers),
+        tuple(str(waiver) for waiver in asked.waivers),
     )
 
 

@@ -38,7 +38,7 @@ class Quiet:
     """What quiet captures have taught."""
 
     def __init__(self, captures: Iterable[Capture | str | Path]) -> None:
-        ordered = sorted((opened(one) for one in captures), key=lambda one: one.ended)
+        ordered = sorted((opened(capture) for capture in captures), key=lambda one: one.ended)
         if len(ordered) < 2:
             raise QuestionError("two quiet captures at least tell what varies by itself (the one from before is one)")
         self.known: set[str] = set()
@@ -125,7 +125,7 @@ def noise_of(found: Comparison, pairs: Pairs, quiet: Sequence[Capture | str | Pa
 def _between(earlier: Capture, later: Capture, device: str) -> float | None:
     """The seconds between the answers of a device; None where there are none to tell."""
     ends = [
-        max((one.ended() for one in capture.devices[device].commands.values() if one.started), default=None)
+        max((command.ended() for command in capture.devices[device].commands.values() if command.started), default=None)
         if device in capture.devices
         else None
         for capture in (earlier, later)

@@ -107,7 +107,7 @@ def written_in(folder: Path) -> Notices:
     path = folder / NOTICES
     try:
         lines = inside.octets(path, folder).decode("utf-8").splitlines(keepends=True)
-        return Notices(json.loads(one) for one in lines if one.endswith("\n"))
+        return Notices(json.loads(line) for line in lines if line.endswith("\n"))
     except FileNotFoundError:
         return Notices()
     except (OSError, ValueError, TypeError, KeyError, AttributeError, RecursionError) as error:

@@ -86,7 +86,7 @@ class Pairs:
     def facts(self, device: str) -> dict[NamePath, str]:
         """What is known of a device without any answer of it: its name and its labels."""
         captures = [one for one in (self.after, self.before) if one is not None]
-        entry = next((one.devices[device] for one in captures if device in one.devices), None)
+        entry = next((capture.devices[device] for capture in captures if device in capture.devices), None)
         labels = {label.lower(): value for label, value in entry.labels.items()} if entry else {}
         return {("device",): device, **{("label", one): labels.get(one, "") for one in self.labels}}
 
@@ -337,7 +337,9 @@ class Pairs:
             for letter in ("a", "b")
             for field in (*kind.fields, "unread")
         )
-        labels = "".join(f", coalesce(l.{identifier(one)}, '') AS {identifier('l_' + one)}" for one in self.labels)
+        labels = "".join(
+            f", coalesce(l.{identifier(label)}, '') AS {identifier('l_' + label)}" for label in self.labels
+        )
         self._label_table()
         self._time_table()
         self.database.execute(

@@ -173,7 +173,7 @@ def by_themselves(differences: Iterable[Difference], causes: Iterable[Cause]) ->
     """The differences that neither are a cause nor follow from one."""
     every = (one for cause in causes for one in (cause.difference, *(other for other, _ in cause.following)))
     told = {(one.identity, one.what) for one in every}
-    return [one for one in differences if (one.identity, one.what) not in told]
+    return [difference for difference in differences if (difference.identity, difference.what) not in told]
 
 
 def many(n: int, what: str) -> str:
@@ -223,7 +223,7 @@ class Judgement:
         raise TypeError("a judgement is neither true nor false: look at its 'verdict' (pass, fail or unproven)")
 
     def __repr__(self) -> str:
-        verdicts = Counter(one.verdict for one in self.results)
+        verdicts = Counter(result.verdict for result in self.results)
         told = ", ".join(f"{verdicts[one]} {one}" for one in Verdict if verdicts[one]) or "no expectations"
         left = f"; {len(self.unexplained)} of {self.differences} differences unexplained" if self.compared else ""
         return f"<Judgement {self.verdict}: {told}{left}>"
@@ -234,7 +234,7 @@ class Judgement:
     @property
     def failures(self) -> tuple[Failure, ...]:
         """Every record that an expectation in `must` failed for; a result that failed without one has none."""
-        every = (one for one in self.results if one.strength == "must" and one.verdict is Verdict.FAIL)
+        every = (result for result in self.results if result.strength == "must" and result.verdict is Verdict.FAIL)
         return tuple(failure for one in every for failure in one.failures)
 
     def to_pandas(self) -> Any:
@@ -244,12 +244,17 @@ class Judgement:
 
     def _rows(self) -> list[dict[str, Any]]:
         found: list[dict[str, Any]] = []
-        for one in self.results:
-            several = one.failures if one.verdict is Verdict.FAIL else one.unproven
-            told = {"expectation": one.title, "strength": one.strength, "verdict": str(one.verdict), "kind": one.kind}
-            if one.verdict is not Verdict.PASS and not several:
-                found.append({**told, "reason": one.reason})
-            for failure in several if one.verdict is not Verdict.PASS else ():
+        for result in self.results:
+            several = result.failures if result.verdict is Verdict.FAIL else result.unproven
+            told = {
+                "expectation": result.title,
+                "strength": result.strength,
+                "verdict": str(result.verdict),
+                "kind": result.kind,
+            }
+            if result.verdict is not Verdict.PASS and not several:
+                found.append({**told, "reason": result.reason})
+            for failure in several if result.verdict is not Verdict.PASS else ():
                 found.append({**told, "device": failure.device, "reason": failure.reason, "record": failure.record})
         told = {"expectation": "nothing else happens", "strength": "must", "verdict": str(Verdict.FAIL)}
         for left in self.unexplained if self.other == "fail" else ():
@@ -264,5 +269,5 @@ class Judgement:
     @property
     def warnings(self) -> int:
         """How many `should` expectations did not pass, and unexplained differences that only warn."""
-        left = sum(one.strength == "should" and one.verdict is not Verdict.PASS for one in self.results)
+        left = sum(result.strength == "should" and result.verdict is not Verdict.PASS for result in self.results)
         return left + (len(self.unexplained) if self.other == "warn" else 0)

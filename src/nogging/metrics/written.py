@@ -93,7 +93,7 @@ def _plain(value: float | int | bool) -> str:
 
 def line_protocol(points: Iterable[Point]) -> str:
     """As the line protocol of InfluxDB: a line for each point; the measurement is the kind, its moment in ns."""
-    return "".join(f"{_line(one)}\n" for one in points)
+    return "".join(f"{_line(point)}\n" for point in points)
 
 
 def _line(point: Point) -> str:

@@ -77,7 +77,9 @@ def with_constants(node: PredicateNode, turn: Callable[[Constant], Constant]) ->
     if not isinstance(node, Call):
         return node
     kept = node.arguments[:1] if node.form == _CASE else ()
-    return replace(node, arguments=(*kept, *(with_constants(one, turn) for one in node.arguments[len(kept) :])))
+    return replace(
+        node, arguments=(*kept, *(with_constants(argument, turn) for argument in node.arguments[len(kept) :]))
+    )
 
 
 _CASE = "CASE WHEN {} THEN {} ELSE {} END"
@@ -146,9 +148,9 @@ OR = " OR "
 
 def varying(*predicates: Predicate | None) -> list[Call]:
     """The values that vary by device which some predicates use."""
-    nodes = (node for one in predicates if one is not None for node in walk(one.node))
+    nodes = (node for predicate in predicates if predicate is not None for node in walk(predicate.node))
     calls = [node for node in nodes if isinstance(node, Call) and node.text.startswith(f"{VALUE}.")]
-    return list({one.text: one for one in calls}.values())
+    return list({call.text: call for call in calls}.values())
 
 
 def _written(node: PredicateNode, resolve: Resolve, doubt: Doubt | None = None) -> str:
@@ -173,7 +175,7 @@ def _doubts(node: PredicateNode, doubt: Doubt) -> list[str]:
 
 def _lacks(node: Call, resolve: Resolve) -> bool:
     """Whether one of two values that are compared or computed is not known at all."""
-    return any(isinstance(one, Name) and resolve(one.path) is None for one in node.arguments)
+    return any(isinstance(argument, Name) and resolve(argument.path) is None for argument in node.arguments)
 
 
 def shown(node: PredicateNode) -> str:

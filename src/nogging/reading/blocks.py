@@ -143,7 +143,7 @@ class Blocks:
         """Takes blocks from this line on, as long as they come; the first line after them."""
         if not self.lines.is_between:
             return number
-        while (found := next((one for one in self.blocks if self.takes(one, number, end)), None)) is not None:
+        while (found := next((block for block in self.blocks if self.takes(block, number, end)), None)) is not None:
             number += found.height
             self.forms = []
         return number
@@ -361,7 +361,7 @@ def suits(reader: Reader) -> bool:
 def _fits(form: LineForm) -> bool:
     """Whether all that a form does follows from its line, and the expression of it stays within the line."""
     known = form.action in (Action.OPEN, Action.ADD, Action.ROW, Action.SKIP)
-    return known and form.is_plain and not (form.is_bound or form.inside or any(one.quoted for one in form.values))
+    return known and form.is_plain and not (form.is_bound or form.inside or any(value.quoted for value in form.values))
 
 
 def _expression(reader: Reader, forms: Sequence[LineForm | None], refusals: Iterable[str]) -> re.Pattern[str]:

@@ -59,8 +59,8 @@ class Column:
     def of(cls, parts: list[Column]) -> Column:
         """One column after the other."""
         if pa.types.is_dictionary(parts[0].values.type):
-            return cls(pa.chunked_array([one.values for one in parts]).unify_dictionaries().combine_chunks())
-        return cls(pa.concat_arrays([one.values for one in parts]))
+            return cls(pa.chunked_array([part.values for part in parts]).unify_dictionaries().combine_chunks())
+        return cls(pa.concat_arrays([part.values for part in parts]))
 
     def kept(self, kept: Bools) -> Column:
         return self if kept.all() else Column(self.values.filter(pa.array(kept)))

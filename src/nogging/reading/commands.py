@@ -74,7 +74,7 @@ def _piped(core: str, dialect: Dialect) -> tuple[str, str, bool] | None:
 @lru_cache(maxsize=4096)
 def abbreviated(pattern: Pattern) -> re.Pattern[str]:
     """The expression of a command's pattern of which every word may be cut short."""
-    return re.compile("".join(_short(one) for one in pattern.elements), re.IGNORECASE)
+    return re.compile("".join(_short(element) for element in pattern.elements), re.IGNORECASE)
 
 
 def _short(element: Element) -> str:
@@ -106,7 +106,7 @@ def alternatives(text: str) -> list[str]:
 
 def compiled(texts: Iterable[str]) -> tuple[Pattern, ...]:
     """The patterns of some commands; `NotationError` for a mistake in one."""
-    return tuple(compile_pattern(one) for text in texts for one in alternatives(text))
+    return tuple(compile_pattern(alternative) for text in texts for alternative in alternatives(text))
 
 
 def _closing(text: str, start: int) -> tuple[int, list[int]]:
@@ -192,10 +192,10 @@ def spelled_by(pattern: Pattern, match: re.Match[str]) -> str:
 
 
 def _long(elements: Iterable[Element], values: Iterator[str]) -> Iterator[str]:
-    for one in elements:
-        if isinstance(one, Space):
+    for element in elements:
+        if isinstance(element, Space):
             yield " "
-        elif isinstance(one, Literal):
-            yield one.text
-        elif isinstance(one, PatternValue):
+        elif isinstance(element, Literal):
+            yield element.text
+        elif isinstance(element, PatternValue):
             yield next(values, "")

@@ -482,7 +482,7 @@ class Reader:
     def is_part(self, command: str) -> bool:
         """Whether a command asks for some of the records only."""
         whole, part = (
-            min((len(one.values) for one in patterns if one.regex.fullmatch(command.strip())), default=None)
+            min((len(pattern.values) for pattern in patterns if pattern.regex.fullmatch(command.strip())), default=None)
             for patterns in (self.command_patterns, self.partial_patterns)
         )
         return part is not None and (whole is None or part < whole)

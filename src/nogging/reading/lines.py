@@ -274,8 +274,8 @@ class LineReading:
     def explain(self, taken: LineForm, stripped: str, line: str, number: int) -> None:
         """Keeps which form took a line, and which others fit it as well."""
         forms = self.reader.forms_for(stripped.split(None, 1)[0])
-        others = (one for one in forms if one is not taken and self.stands_right(one, line))
-        also = (one for one in others if one.pattern.regex.fullmatch(stripped))
+        others = (form for form in forms if form is not taken and self.stands_right(form, line))
+        also = (other for other in others if other.pattern.regex.fullmatch(stripped))
         assert self.reading.took is not None
         took = Took(taken.action, taken.pattern.text, self.gave, tuple(one.pattern.text for one in also))
         self.reading.took[number] = [took]
@@ -303,8 +303,8 @@ class LineReading:
         self.gave, self.form, self.kind = values, form, kind
         taken = _ACTIONS[action](self, kind, values, line, number)
         if taken and form.several is not None:
-            for one in others:
-                _ACTIONS[action](self, kind, one, line, number)
+            for other in others:
+                _ACTIONS[action](self, kind, other, line, number)
         if taken and form.carries:
             self.carried.update((name, values[name]) for name in form.carries if name in values)
             self.starts.clear()
@@ -635,7 +635,7 @@ class LineReading:
     def stays(self, heading: Heading, title: str, text: str) -> bool:
         """Whether a cell is among the words of its row: no field takes it, or other words mean the same as it."""
         fields = heading.under(title)
-        return not fields or all(text in self.reader.alike.get(one, ()) for one in fields)
+        return not fields or all(text in self.reader.alike.get(field, ()) for field in fields)
 
     def begin_at(self, kind: Kind, number: int) -> None:
         """The row that was just read began at an earlier line."""

@@ -176,8 +176,8 @@ class Flat:
         if not parts:
             return _Found(layout, lines, {})
         names = parts[0].columns
-        joined = {name: Column.of([one.columns[name] for one in parts]) for name in names}
-        return _Found(layout, np.concatenate([one.lines for one in parts]), joined)
+        joined = {name: Column.of([part.columns[name] for part in parts]) for name in names}
+        return _Found(layout, np.concatenate([part.lines for part in parts]), joined)
 
     def part_of(self, layout: Layout, lines: Ints) -> _Found:
         """As many lines as the processor has at hand."""

@@ -377,16 +377,16 @@ class Head:
     @cached_property
     def words(self) -> frozenset[tuple[int, str]]:
         """The words of its commands, each with its place."""
-        told = (one.text.lower().split() for one in self.patterns)
+        told = (pattern.text.lower().split() for pattern in self.patterns)
         return frozenset((n, word) for several in told for n, word in enumerate(several) if "<" not in word)
 
     def fits(self, command: str) -> tuple[int, int] | None:
         """How loosely it answers a command: the fewest values in a pattern that fits (the rest of a line is two), of as
         many the most words; None where none does."""
         fitting = [
-            (one.text.count("<") + one.text.count("..."), -len(one.text.split()))
-            for one in self.patterns
-            if (match := one.regex.fullmatch(command.strip())) is not None and is_meant(one, match)
+            (pattern.text.count("<") + pattern.text.count("..."), -len(pattern.text.split()))
+            for pattern in self.patterns
+            if (match := pattern.regex.fullmatch(command.strip())) is not None and is_meant(pattern, match)
         ]
         return min(fitting, default=None)
 

@@ -20,9 +20,9 @@ def judgement(found: Judgement) -> str:
 
 
 def _lines(found: Judgement) -> Iterator[str]:
-    for one in found.results:
-        if one.verdict is not Verdict.PASS:
-            yield f"{_place(one)}{_level(one)}: {clean(one.title)}: {one.verdict}: {clean(_why(one))}"
+    for result in found.results:
+        if result.verdict is not Verdict.PASS:
+            yield f"{_place(result)}{_level(result)}: {clean(result.title)}: {result.verdict}: {clean(_why(result))}"
     for entry in found.explained:
         if entry.verdict is not Verdict.PASS:
             place = f"{clean(str(entry.place))}: " if entry.place else ""

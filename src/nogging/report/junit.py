@@ -31,10 +31,10 @@ def case(kind: str, name: str, verdict: Verdict, reason: str, told: str) -> Elem
 def suite(found: Judgement) -> ElementTree.Element:
     """The cases of a judgement."""
     suite = empty(found.title)
-    for one in found.results:
-        named = {"classname": one.kind, "name": _said(one.title), **_written(one)}
+    for result in found.results:
+        named = {"classname": result.kind, "name": _said(result.title), **_written(result)}
         case = ElementTree.SubElement(suite, "testcase", named)
-        _outcome(case, one.verdict, one.reason, _told(one), warns=one.strength == "should")
+        _outcome(case, result.verdict, result.reason, _told(result), warns=result.strength == "should")
     for entry in found.explained:
         named = {"classname": DIFFERENCES, "name": _said(entry.title), **_written(entry)}
         case = ElementTree.SubElement(suite, "testcase", named)

@@ -31,7 +31,7 @@ def _summary(found: Judgement) -> Iterator[str]:
     first = text.look_first(found)
     if first:
         yield from ["", f"Look first: **{plain(first)}**"]
-    open_ = sorted((one for one in found.results if one.verdict is not Verdict.PASS), key=_rank)
+    open_ = sorted((result for result in found.results if result.verdict is not Verdict.PASS), key=_rank)
     if open_:
         yield from ["", "| | expectation | why | |", "| --- | --- | --- | --- |"]
     for one in open_[:MOST]:

@@ -31,10 +31,12 @@ def judgement(found: Judgement) -> dict[str, Any]:
         "verdict": str(found.verdict),
         "title": found.title,
         "warnings": found.warnings,
-        "expectations": [_result(one) for one in found.results],
+        "expectations": [_result(result) for result in found.results],
         "explained": [_explained(one) for one in found.explained],
         "unexplained": [difference(one) for one in found.unexplained],
-        "causes": [{**difference(one.difference), "following": _following(one.following)} for one in found.causes],
+        "causes": [
+            {**difference(cause.difference), "following": _following(cause.following)} for cause in found.causes
+        ],
         "differences": found.differences,
         "other": found.other,
         "compared": found.compared,

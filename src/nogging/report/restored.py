@@ -35,7 +35,7 @@ def _cause(told: JsonForm) -> Cause:
 
 
 def _known(kind: type, told: JsonForm) -> dict[str, Any]:
-    names = {one.name for one in fields(kind)}
+    names = {field.name for field in fields(kind)}
     return {name: value for name, value in told.items() if name in names}
 
 
@@ -67,7 +67,7 @@ def _failures(told: Sequence[JsonForm]) -> tuple[Failure, ...]:
 def _evidence(told: JsonForm) -> tuple[Evidence, ...]:
     """The lines of each answer together, in its order; the answers in theirs."""
     lines = [Evidence(**one) for one in told["evidence"]] + [Evidence(**one, around=True) for one in told["around"]]
-    answers = list(dict.fromkeys((one.when, one.device, one.command) for one in lines))
+    answers = list(dict.fromkeys((line.when, line.device, line.command) for line in lines))
     return tuple(sorted(lines, key=lambda one: (answers.index((one.when, one.device, one.command)), one.line)))
 
 

@@ -33,7 +33,7 @@ def log(found: Judgement) -> dict[str, Any]:
     names = _identities([one.title for one in entries])
     rules = [_rule(name, one.title, _strength(one)) for name, one in zip(names, entries, strict=True)]
     rules.append(_rule(UNEXPLAINED, "Nothing else happens", found.other))
-    results = [one for n, entry in enumerate(entries) for one in _results(n, names[n], entry)]
+    results = [result for n, entry in enumerate(entries) for result in _results(n, names[n], entry)]
     results += [_unexplained(one, len(entries), found.other) for one in found.unexplained]
     driver = {"name": "Nogging", "semanticVersion": VERSION, "rules": rules}
     bases = {name: {"description": {"text": f"the capture {when}"}} for when, name in _BASES.items()}

@@ -128,8 +128,8 @@ def _listed(page: TextPage, title: str, lines: list[str]) -> None:
         return
     page.blank()
     page.line(title, style="bold")
-    for one in lines[:MOST]:
-        page.prose(one, indent=2)
+    for line in lines[:MOST]:
+        page.prose(line, indent=2)
     if len(lines) > MOST:
         page.line(f"… and {len(lines) - MOST} more (--format json lists all)", indent=2)
 

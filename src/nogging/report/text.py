@@ -275,7 +275,7 @@ def headed(kind: str, failure: Failure) -> str:
 def _lines(page: TextPage, evidence: Iterable[Evidence]) -> None:
     """The lines of the answers, those that tell marked among those around; both sides where there is room."""
     lines = list(evidence)
-    sides = [[one for one in lines if one.when == when] for when in ("after", "before")]
+    sides = [[line for line in lines if line.when == when] for when in ("after", "before")]
     sides = [_fitting_lines(side) for side in sides if side]
     for side in sides if sum(map(len, sides)) <= 2 * MOST_LINES else sides[:1]:
         said = ""
@@ -359,7 +359,7 @@ def comparison(found: Comparison, width: int) -> list[Text]:
     """The report of `nogging compare`."""
     page = TextPage(width)
     n = len(found.differences)
-    kinds = Counter(one.what for one in found.differences)
+    kinds = Counter(difference.what for difference in found.differences)
     told = ", ".join(f"{kinds[what]} {what}" for what in ("gone", "new", "moved", "restarted") if kinds[what])
     page.line(f"{n} difference{'s' * (n != 1)}: {told}" if n else "no differences", style="bold")
     for note in found.notes:
@@ -427,7 +427,7 @@ def _several(kind: str, found: list[Difference]) -> str:
 
 def _perhaps(page: TextPage, differences: Iterable[Difference]) -> None:
     """What is gone and may be there under another name."""
-    found = [one for one in differences if one.perhaps is not None and one.what == "gone"]
+    found = [difference for difference in differences if difference.perhaps is not None and difference.what == "gone"]
     if found:
         page.blank()
         page.line("perhaps the same under another name", style="bold")
@@ -476,8 +476,10 @@ def _alike(
     differences: Iterable[Difference], about: Callable[[Difference], str]
 ) -> dict[tuple[str, str, str, str], list[Difference]]:
     found: dict[tuple[str, str, str, str], list[Difference]] = {}
-    for one in differences:
-        found.setdefault((one.kind, one.what, _change(one), about(one)), []).append(one)
+    for difference in differences:
+        found.setdefault((difference.kind, difference.what, _change(difference), about(difference)), []).append(
+            difference
+        )
     return found
 
 

@@ -54,7 +54,9 @@ def _are_ipv6(hosts: Sequence[str]) -> npt.NDArray[np.bool_]:
 
 def _split(prefixes: Sequence[str]) -> tuple[list[str], npt.NDArray[np.int64]]:
     """The addresses and the lengths; an address alone is as long as it can be."""
-    parts = "/".join(one if "/" in one else f"{one}/{128 if ':' in one else 32}" for one in prefixes).split("/")
+    parts = "/".join(
+        prefix if "/" in prefix else f"{prefix}/{128 if ':' in prefix else 32}" for prefix in prefixes
+    ).split("/")
     return parts[::2], np.array(parts[1::2] if prefixes else [], dtype="U3").astype(np.int64)
 
 

@@ -68,7 +68,7 @@ def _held(
     """Each hop, held against the ways that fit all hops before it; nothing is said of what comes after the first that
     fits none."""
     for n, addresses in answers:
-        devices = {device for one in addresses for device in owners.get(one, ())}
+        devices = {device for address in addresses for device in owners.get(address, ())}
         agrees = None
         if ways and (devices or target in addresses):
             ways = [way for way in ways if _goes_there(way, n, devices, target in addresses)]

@@ -273,7 +273,7 @@ def _compare(watched: Watched, asked: Parameters) -> str:
     found = [one for one in found if asked.get("kind", "") in ("", one.kind.name)]
     found.sort(key=lambda one: (list(KINDS).index(one.kind.name), one.device, one.called))
     counts = Counter(one.what for one in found)
-    moments = [one.at for one in watched.history.turns]
+    moments = [turn.at for turn in watched.history.turns]
     return _made(
         "compare.html",
         watched,
@@ -291,7 +291,7 @@ def _compare(watched: Watched, asked: Parameters) -> str:
 
 def _some(moments: Sequence[datetime]) -> list[datetime]:
     """The moments that are offered: the last ones, and of what is older the last of each day."""
-    days = {one.date(): one for one in moments[:-PAGE]}
+    days = {moment.date(): moment for moment in moments[:-PAGE]}
     return [*reversed(moments[-PAGE:]), *sorted(days.values(), reverse=True)[:PAGE]]
 
 
@@ -306,7 +306,7 @@ def _settings(watched: Watched, asked: Parameters) -> str:
         "settings.html",
         watched,
         by=by,
-        labels=[one for one in watched.labels() if one != DEVICE],
+        labels=[label for label in watched.labels() if label != DEVICE],
         customs=found,
         devices=len(devices),
         all_devices=len(watched.devices),
@@ -390,9 +390,9 @@ def _made(template: str, watched: Watched, **told: Any) -> str:
             last=short(turns[-1].at) if turns else "",
             first=short(turns[0].at) if turns else "",
             turns=len(turns),
-            missed=sum(one.missed for one in turns),
+            missed=sum(turn.missed for turn in turns),
             damage=watched.history.damage,
-            answered=sum(one.outcome == "captured" for one in watched.devices.values()),
+            answered=sum(device.outcome == "captured" for device in watched.devices.values()),
             style=style(),
             script=script(),
             **told,

@@ -149,7 +149,7 @@ class Pages:
         told: dict[str, tuple[str, float]] = {
             "history_moments": ("how many moments there are", len(turns)),
             "history_last_seconds": ("when the last one was", turns[-1].at.timestamp() if turns else 0),
-            "history_missed": ("how many turns were missed", sum(one.missed for one in turns)),
+            "history_missed": ("how many turns were missed", sum(turn.missed for turn in turns)),
             "history_damage": ("what cannot be understood of it", len(self.watched.history.damage)),
             "not_well": ("how many records are not well", len(self.watched.badly())),
             "failing": ("how many expectations do not pass", len(self.watched.failing())),

@@ -106,7 +106,7 @@ class Watched:
 
     def labels(self) -> list[str]:
         """By what the devices can be told apart."""
-        known = {label for one in self.devices.values() for label in one.labels} - {DEVICE, DIALECT}
+        known = {label for device in self.devices.values() for label in device.labels} - {DEVICE, DIALECT}
         return [*sorted(known), DIALECT, DEVICE]
 
     def grouped(self, by: str) -> Callable[[str], str]:
@@ -179,7 +179,7 @@ class Watched:
 
     def late(self, now: datetime) -> timedelta | None:
         """For how long nothing was captured, where that is much longer than usual."""
-        recent = [one.at for one in self.history.turns[-_RECENT:]]
+        recent = [turn.at for turn in self.history.turns[-_RECENT:]]
         gaps = [(later - earlier).total_seconds() for earlier, later in pairwise(recent)]
         if not gaps or now - recent[-1] <= max(timedelta(seconds=_LATE * median(gaps)), _SOON):
             return None

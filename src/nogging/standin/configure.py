@@ -240,7 +240,7 @@ def _keep(at: Context, words: str, undo: bool) -> bool:
             continue
         lines = at.device.kept.setdefault(section, [])
         again = next((one for one in _REPLACED if words.startswith(one)), words if not undo else words + " ")
-        lines[:] = [one for one in lines if one != words and not one.startswith(again)]
+        lines[:] = [line for line in lines if line != words and not line.startswith(again)]
         lines += [] if undo else [words]
         return True
     return False

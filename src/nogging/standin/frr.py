@@ -81,23 +81,25 @@ def show_ospf_neighbors(network: Network, device: SimulatedDevice, now: datetime
 
 def show_ospf_interfaces(network: Network, device: SimulatedDevice, now: datetime) -> str:
     found = []
-    for one in device.interfaces.values():
-        if one.ospf is None or one.ipv4 is None:
+    for interface in device.interfaces.values():
+        if interface.ospf is None or interface.ipv4 is None:
             continue
-        kind, state = ("LOOPBACK", "Loopback") if one.loopback else ("POINTOPOINT", "Point-To-Point")
-        neighbors = int((device.name, one.name) in network.adjacencies)
-        full = sum(a.state == "full" for end, a in network.adjacencies.items() if end == (device.name, one.name))
+        kind, state = ("LOOPBACK", "Loopback") if interface.loopback else ("POINTOPOINT", "Point-To-Point")
+        neighbors = int((device.name, interface.name) in network.adjacencies)
+        full = sum(a.state == "full" for end, a in network.adjacencies.items() if end == (device.name, interface.name))
         found.append(
-            f"{one.name} is {'up' if one.up else 'down'}\n"
-            f"  ifindex {one.index}, MTU {one.mtu} bytes, BW {one.speed // 1_000_000} Mbit <UP,RUNNING>\n"
-            f"  Internet Address {one.ipv4}, Broadcast {one.ipv4.network[-1]}, Area {IPv4(one.ospf.area)}\n"
+            f"{interface.name} is {'up' if interface.up else 'down'}\n"
+            f"  ifindex {interface.index}, MTU {interface.mtu} bytes, "
+            f"BW {interface.speed // 1_000_000} Mbit <UP,RUNNING>\n"
+            f"  Internet Address {interface.ipv4}, Broadcast {interface.ipv4.network[-1]}, "
+            f"Area {IPv4(interface.ospf.area)}\n"
             "  MTU mismatch detection: enabled\n"
-            f"  Router ID {device.router_id}, Network Type {kind}, Cost: {one.ospf.cost}\n"
+            f"  Router ID {device.router_id}, Network Type {kind}, Cost: {interface.ospf.cost}\n"
             f"  Transmit Delay is 1 sec, State {state}, Priority 1\n"
             "  No backup designated router on this network\n"
             "  Multicast group memberships: OSPFAllRouters\n"
-            f"  Timer intervals configured, Hello {one.ospf.hello}s, Dead {one.ospf.dead}s, "
-            f"Wait {one.ospf.dead}s, Retransmit 5\n"
+            f"  Timer intervals configured, Hello {interface.ospf.hello}s, Dead {interface.ospf.dead}s, "
+            f"Wait {interface.ospf.dead}s, Retransmit 5\n"
             "    Hello due in 3.312s\n"
             f"  Neighbor Count is {neighbors}, Adjacent neighbor count is {full}\n"
         )
@@ -143,11 +145,11 @@ def show_routes(network: Network, device: SimulatedDevice, now: datetime) -> str
 def show_routes6(network: Network, device: SimulatedDevice, now: datetime) -> str:
     legend = _LEGEND.replace("R - RIP,", "R - RIPng,").replace("O - OSPF,", "O - OSPFv3,")
     lines = [legend, "VRF default:"]
-    for one in device.interfaces.values():
-        for address in one.addresses:
-            if address.version == 6 and one.up and one.since:
-                since = clock(age(one.since, now))
-                lines.append(f"C>* {address.network} is directly connected, {one.name}, {since}")
+    for interface in device.interfaces.values():
+        for address in interface.addresses:
+            if address.version == 6 and interface.up and interface.since:
+                since = clock(age(interface.since, now))
+                lines.append(f"C>* {address.network} is directly connected, {interface.name}, {since}")
     return "\n".join(lines) + "\n"
 
 

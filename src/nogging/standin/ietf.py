@@ -24,7 +24,7 @@ def configuration(device: SimulatedDevice) -> Any:
     """What is configured on a device, as far as the models say it, below one element `data`."""
     return _node(
         "nc:data",
-        _node("if:interfaces", *(_configured(one) for one in device.interfaces.values())),
+        _node("if:interfaces", *(_configured(interface) for interface in device.interfaces.values())),
         _node("rt:routing", _node("rt:control-plane-protocols", _configured_ospf(device), _configured_routes(device))),
         _configured_servers(device),
     )
@@ -53,11 +53,13 @@ def _configured_family(one: Interface, version: int) -> list[Any]:
 
 def _configured_ospf(device: SimulatedDevice) -> Any:
     areas: dict[int, list[Any]] = {}
-    for one in device.interfaces.values():
-        if one.ospf is not None:
-            told = _leaves("ospf", name=one.name, hello_interval=one.ospf.hello, dead_interval=one.ospf.dead)
-            areas.setdefault(one.ospf.area, []).append(
-                _node("ospf:interface", *told, *_leaves("ospf", cost=one.ospf.cost))
+    for interface in device.interfaces.values():
+        if interface.ospf is not None:
+            told = _leaves(
+                "ospf", name=interface.name, hello_interval=interface.ospf.hello, dead_interval=interface.ospf.dead
+            )
+            areas.setdefault(interface.ospf.area, []).append(
+                _node("ospf:interface", *told, *_leaves("ospf", cost=interface.ospf.cost))
             )
     if not areas:
         return None
@@ -94,8 +96,8 @@ def _configured_servers(device: SimulatedDevice) -> Any:
     for name, (beginning, over) in lists.items():
         addresses = [one.removeprefix(beginning) for one in device.kept.get("", ()) if one.startswith(beginning)]
         servers = (
-            _node("sys:server", *_leaves("sys", name=one), _node(over, *_leaves("sys", address=one)))
-            for one in addresses
+            _node("sys:server", *_leaves("sys", name=address), _node(over, *_leaves("sys", address=address)))
+            for address in addresses
         )
         found.append(_node(name, *servers) if addresses else None)
     return _node("sys:system", *_leaves("sys", hostname=device.name), *found)
@@ -126,7 +128,7 @@ def _moment(at: datetime | None) -> str | None:
 
 
 def _interfaces(device: SimulatedDevice, now: datetime) -> Any:
-    return _node("if:interfaces", *(_interface(one, now) for one in device.interfaces.values()))
+    return _node("if:interfaces", *(_interface(interface, now) for interface in device.interfaces.values()))
 
 
 def _interface(one: Interface, now: datetime) -> Any:
@@ -222,19 +224,23 @@ def _hop(name: str, hop: tuple[object, object]) -> list[Any]:
 
 def _ospf(network: Network, device: SimulatedDevice) -> Any:
     areas: dict[int, list[Any]] = {}
-    for one in device.interfaces.values():
-        if one.ospf is None:
+    for interface in device.interfaces.values():
+        if interface.ospf is None:
             continue
-        adjacency = network.adjacencies.get((device.name, one.name))
+        adjacency = network.adjacencies.get((device.name, interface.name))
         neighbors = []
         if adjacency is not None and adjacency.remote.ipv4 is not None:
             told = _leaves("ospf", neighbor_router_id=adjacency.neighbor.router_id, address=adjacency.remote.ipv4.ip)
             told += _leaves("ospf", state=_OSPF_STATES[adjacency.state])
             told.append(_node("ospf:statistics", *_leaves("ospf", nbr_event_count=adjacency.changes)))
             neighbors.append(_node("ospf:neighbor", *told))
-        inside = [*_leaves("ospf", name=one.name, hello_interval=one.ospf.hello, dead_interval=one.ospf.dead)]
-        inside += [*_leaves("ospf", cost=one.ospf.cost), _node("ospf:neighbors", *neighbors)]
-        areas.setdefault(one.ospf.area, []).append(_node("ospf:interface", *inside))
+        inside = [
+            *_leaves(
+                "ospf", name=interface.name, hello_interval=interface.ospf.hello, dead_interval=interface.ospf.dead
+            )
+        ]
+        inside += [*_leaves("ospf", cost=interface.ospf.cost), _node("ospf:neighbors", *neighbors)]
+        areas.setdefault(interface.ospf.area, []).append(_node("ospf:interface", *inside))
     if not areas:
         return None
     listed = (

@@ -33,7 +33,7 @@ def show_version(network: Network, device: SimulatedDevice, now: datetime) -> st
         'System image file is "flash0:/standin-m"\n\n'
         "SR-8 (revision 1.0) with 1048576K/65536K bytes of memory.\n"
         f"Processor board ID 9SN{sum(device.name.encode()):05d}\n"
-        f"{sum(not one.loopback for one in device.interfaces.values())} Gigabit Ethernet interfaces\n"
+        f"{sum(not interface.loopback for interface in device.interfaces.values())} Gigabit Ethernet interfaces\n"
         "Configuration register is 0x2102\n"
     )
 
@@ -43,7 +43,7 @@ def show_clock(network: Network, device: SimulatedDevice, now: datetime) -> str:
 
 
 def show_interfaces(network: Network, device: SimulatedDevice, now: datetime) -> str:
-    return "".join(_interface(device, one, now) for one in device.interfaces.values())
+    return "".join(_interface(device, interface, now) for interface in device.interfaces.values())
 
 
 def _interface(device: SimulatedDevice, one: Interface, now: datetime) -> str:
@@ -115,25 +115,26 @@ def show_ospf_neighbors(network: Network, device: SimulatedDevice, now: datetime
 
 def show_ospf_interfaces(network: Network, device: SimulatedDevice, now: datetime) -> str:
     found = []
-    for one in device.interfaces.values():
-        if one.ospf is None or one.ipv4 is None:
+    for interface in device.interfaces.values():
+        if interface.ospf is None or interface.ipv4 is None:
             continue
-        kind = "LOOPBACK" if one.loopback else "POINT_TO_POINT"
-        head = f"{one.name} is {'up' if one.up else 'down'}, line protocol is {'up' if one.up else 'down'} \n"
+        kind = "LOOPBACK" if interface.loopback else "POINT_TO_POINT"
+        state = "up" if interface.up else "down"
+        head = f"{interface.name} is {state}, line protocol is {state} \n"
         head += (
-            f"  Internet Address {one.ipv4}, Area {one.ospf.area}, Attached via Interface Enable\n"
-            f"  Process ID 1, Router ID {device.router_id}, Network Type {kind}, Cost: {one.ospf.cost}\n"
+            f"  Internet Address {interface.ipv4}, Area {interface.ospf.area}, Attached via Interface Enable\n"
+            f"  Process ID 1, Router ID {device.router_id}, Network Type {kind}, Cost: {interface.ospf.cost}\n"
             "  Topology-MTID    Cost    Disabled    Shutdown      Topology Name\n"
-            f"        0           {one.ospf.cost:<10}no          no            Base\n"
+            f"        0           {interface.ospf.cost:<10}no          no            Base\n"
         )
         rest = (
             f"  Transmit Delay is 1 sec, State {kind}\n"
-            f"  Timer intervals configured, Hello {one.ospf.hello}, Dead {one.ospf.dead}, "
-            f"Wait {one.ospf.dead}, Retransmit 5\n"
+            f"  Timer intervals configured, Hello {interface.ospf.hello}, Dead {interface.ospf.dead}, "
+            f"Wait {interface.ospf.dead}, Retransmit 5\n"
             "    oob-resync timeout 40\n    Hello due in 00:00:03\n"
             "  Supports Link-local Signaling (LLS)\n"
         )
-        found.append(head + ("  Loopback interface is treated as a stub Host\n" if one.loopback else rest))
+        found.append(head + ("  Loopback interface is treated as a stub Host\n" if interface.loopback else rest))
     return "".join(found)
 
 

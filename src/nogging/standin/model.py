@@ -74,7 +74,7 @@ class Interface:
 
     @property
     def ipv4(self) -> ipaddress.IPv4Interface | None:
-        return next((one for one in self.addresses if isinstance(one, ipaddress.IPv4Interface)), None)
+        return next((address for address in self.addresses if isinstance(address, ipaddress.IPv4Interface)), None)
 
     def seconds_up(self, now: datetime) -> float:
         """How long it has been up in all, which is what its counters follow."""
@@ -133,8 +133,14 @@ class SimulatedDevice:
     @property
     def router_id(self) -> IPv4:
         """The address of the loopback, else the highest one."""
-        loopbacks = [one.ipv4.ip for one in self.interfaces.values() if one.loopback and one.ipv4]
-        return loopbacks[0] if loopbacks else max(one.ipv4.ip for one in self.interfaces.values() if one.ipv4)
+        loopbacks = [
+            interface.ipv4.ip for interface in self.interfaces.values() if interface.loopback and interface.ipv4
+        ]
+        return (
+            loopbacks[0]
+            if loopbacks
+            else max(interface.ipv4.ip for interface in self.interfaces.values() if interface.ipv4)
+        )
 
     def addresses(self) -> Iterator[tuple[Interface, ipaddress.IPv4Interface]]:
         for interface in self.interfaces.values():

@@ -34,7 +34,7 @@ class NetconfSession:
         self.greeted = self.closed = False
 
     def greet(self) -> bytes:
-        listed = element("capabilities", *(element("capability", one) for one in self.capabilities))
+        listed = element("capabilities", *(element("capability", capability) for capability in self.capabilities))
         return self.framing.send(etree.tostring(element("hello", listed, element("session-id", "7"))))
 
     def receive(self, octets: bytes) -> bytes:

@@ -16,8 +16,10 @@ def show_running(network: Network, device: SimulatedDevice, now: datetime) -> st
 def _frr(device: SimulatedDevice) -> list[str]:
     lines = [f"frr version {device.release}", "frr defaults traditional", f"hostname {device.name}", "!"]
     lines += [f"ip route {prefix} {via}" for prefix, via in device.statics.items()] + ["!"]
-    for one in device.interfaces.values():
-        lines += [*_interface(one, [f" ip{'v6' * (a.version == 6)} address {a}" for a in one.addresses], "area")]
+    for interface in device.interfaces.values():
+        lines += [
+            *_interface(interface, [f" ip{'v6' * (a.version == 6)} address {a}" for a in interface.addresses], "area")
+        ]
         lines += ["exit", "!"]
     lines += [*_bgp(device), "router ospf", f" ospf router-id {device.router_id}"]
     return [*lines, *([" redistribute bgp"] if device.redistributes_bgp else []), "exit", *device.kept.get("", [])]
@@ -28,11 +30,13 @@ def _ios(device: SimulatedDevice) -> list[str]:
     for section, inside in device.kept.items():
         if section and not section.startswith("interface "):
             lines += [section, *(f" {line}" for line in inside), "!"]
-    for one in device.interfaces.values():
-        own = [f" ip address {a.ip} {a.netmask}" if a.version == 4 else f" ipv6 address {a}" for a in one.addresses]
-        own += [f" mtu {one.mtu}"] if one.mtu != 1500 and not one.loopback else []
-        own += [f" {line}" for line in device.kept.get(f"interface {one.name}", [])]
-        lines += [*_interface(one, own, "1 area"), "!"]
+    for interface in device.interfaces.values():
+        own = [
+            f" ip address {a.ip} {a.netmask}" if a.version == 4 else f" ipv6 address {a}" for a in interface.addresses
+        ]
+        own += [f" mtu {interface.mtu}"] if interface.mtu != 1500 and not interface.loopback else []
+        own += [f" {line}" for line in device.kept.get(f"interface {interface.name}", [])]
+        lines += [*_interface(interface, own, "1 area"), "!"]
     lines += [f"ip route {p.network_address} {p.netmask} {_via(via)}" for p, via in device.statics.items()]
     lines += [*_bgp(device), "router ospf 1", f" router-id {device.router_id}"]
     return [*lines, *([" redistribute bgp 64496"] if device.redistributes_bgp else []), "!", *device.kept.get("", [])]

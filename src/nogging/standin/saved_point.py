@@ -47,7 +47,8 @@ class SavedPoint:
 
     def _configured(self) -> Any:
         interfaces = {
-            one.name: {field: getattr(one, field) for field in _CONFIGURED} for one in self.device.interfaces.values()
+            interface.name: {field: getattr(interface, field) for field in _CONFIGURED}
+            for interface in self.device.interfaces.values()
         }
         others = {"statics": self.device.statics, "bgp": self.device.bgp, "kept": self.device.kept}
         return copy.deepcopy((interfaces, others))

@@ -68,7 +68,7 @@ class Configuration:
         if line in self.paths or self.knowledge.lasting(line) or (self.knowledge.opens(line) and self._within(line)):
             return Planned(line, Effect.THERE)
         rivals = self._rivals(line)
-        if any(self.knowledge.hashed(line[-1], one[-1]) for one in rivals):
+        if any(self.knowledge.hashed(line[-1], rival[-1]) for rival in rivals):
             return Planned(line, Effect.HIDDEN, rivals)
         usual = not rivals and self.knowledge.usual(line[-1])
         negated = (*line[:-1], NO + line[-1])
@@ -80,26 +80,26 @@ class Configuration:
         if planned.effect is Effect.THERE:
             return self
         left, line = dict(self.paths), planned.path
-        for one in planned.removes:
-            left.pop(one, None)
+        for remove in planned.removes:
+            left.pop(remove, None)
         gone = line[-1].startswith(NO) or (self.knowledge.usual(line[-1]) and planned.effect is Effect.REPLACED)
         for n in range(1, len(line) + (not gone)):
             left.setdefault(line[:n])
         return Configuration(self.knowledge, left)
 
     def _within(self, section: Path) -> bool:
-        return any(one[: len(section)] == section for one in self.paths)
+        return any(path[: len(section)] == section for path in self.paths)
 
     def _meant(self, line: Path) -> tuple[Path, ...]:
         """The lines that one with `no` takes away: those that begin with what follows it, and what stands in them."""
         words, section = line[-1].removeprefix(NO), line[:-1]
         depth = len(line)
         return tuple(
-            one
-            for one in self.paths
-            if one[: depth - 1] == section
-            and len(one) >= depth
-            and (one[depth - 1] == words or one[depth - 1].startswith(words + " "))
+            path
+            for path in self.paths
+            if path[: depth - 1] == section
+            and len(path) >= depth
+            and (path[depth - 1] == words or path[depth - 1].startswith(words + " "))
         )
 
     def _rivals(self, line: Path) -> tuple[Path, ...]:
@@ -107,14 +107,14 @@ class Configuration:
         beginning, section = self.knowledge.beginning(line[-1]), line[:-1]
         if beginning is None:
             return ()
-        beside = (one for one in self.paths if one[:-1] == section)
+        beside = (path for path in self.paths if path[:-1] == section)
         return tuple(one for one in beside if self.knowledge.beginning(one[-1]) == beginning)
 
     def lines_to(self, wanted: Configuration) -> list[Path]:
         """The lines that make the other configuration out of this one: what is to go first, the last of it first; then
         what is to come, in its own order, what stands in no section before what does."""
-        surplus = [one for one in self.paths if one not in wanted.paths]
-        absent = [one for one in wanted.paths if one not in self.paths]
+        surplus = [path for path in self.paths if path not in wanted.paths]
+        absent = [path for path in wanted.paths if path not in self.paths]
         replaced = {
             (one[:-1], self.knowledge.beginning(one[-1])) for one in absent if self.knowledge.beginning(one[-1])
         }
@@ -141,7 +141,7 @@ class Configuration:
         """The lines of each list that is not in the order that it was in, as they were, so far as they are in both."""
         found, now = [], self.lists()
         for name, lines in was.lists().items():
-            both = [one for one in lines if one in self.paths]
+            both = [line for line in lines if line in self.paths]
             found += both if both != [one for one in now.get(name, ()) if one in was.paths] else []
         return found
 
@@ -149,7 +149,7 @@ class Configuration:
 def given(knowledge: Knowledge, lines: Sequence[str]) -> list[Path]:
     """Lines as somebody wrote them for a device: sections by indentation where there is any, else by what is known
     to open one."""
-    return _indented(knowledge, lines) if any(one[:1].isspace() for one in lines) else _listed(knowledge, lines)
+    return _indented(knowledge, lines) if any(line[:1].isspace() for line in lines) else _listed(knowledge, lines)
 
 
 def _indented(knowledge: Knowledge, lines: Iterable[str]) -> list[Path]:

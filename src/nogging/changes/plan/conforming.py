@@ -43,7 +43,7 @@ class Conformity:
 
     @property
     def unknown(self) -> int:
-        return sum(bool(one.reason) for one in self.deviations)
+        return sum(bool(deviation.reason) for deviation in self.deviations)
 
 
 def conform(change: Change, *, ask: Callable[[str], str] | None = None) -> Conformity:

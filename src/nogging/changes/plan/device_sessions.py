@@ -125,7 +125,7 @@ class DeviceSessions:
         except NotUnderstood as error:
             raise LineRefused(str(error)) from None
         refusals = (*device.spoken.not_supported, *knowledge_of(device.dialect).refused)
-        if any(one.strip().startswith(refusals) for one in said.splitlines()):
+        if any(line.strip().startswith(refusals) for line in said.splitlines()):
             raise LineRefused(f"{device.name} does not take '{line.strip()}': {said}")
         if device.spoken.session.renames(line):
             for purpose in [other for name, other in self.ways if name == device.name and other]:

@@ -57,7 +57,10 @@ def _changed(change: Change, since: str, name: str, text: str, masker: Masker) -
     if masked != text and capture.manifest.masking_key != masker.fingerprint:
         return f"cannot be compared: its secrets in {since} were masked under another key"
     old, now = Configuration.shown(knowledge, then), Configuration.shown(knowledge, masked)
-    other = [*(one for one in now.paths if one not in old.paths), *(one for one in old.paths if one not in now.paths)]
+    other = [
+        *(path for path in now.paths if path not in old.paths),
+        *(path for path in old.paths if path not in now.paths),
+    ]
     moved = now.reordered(old)
     if not (other or moved):
         return ""

@@ -81,9 +81,9 @@ def judged(
 def reasons_of(found: Judgement) -> list[str]:
     """Why a judgement is no pass: each expectation that is none, and how much is unexplained."""
     reasons = [
-        f"{one.title}: {one.reason}"
-        for one in found.results
-        if one.verdict is not Verdict.PASS and one.strength == "must"
+        f"{result.title}: {result.reason}"
+        for result in found.results
+        if result.verdict is not Verdict.PASS and result.strength == "must"
     ]
     if found.other == "fail" and found.unexplained:
         reasons.append(f"{len(found.unexplained)} unexplained differences")

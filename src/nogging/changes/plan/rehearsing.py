@@ -153,7 +153,7 @@ class Rehearsing:
 
     def devices(self) -> Inventory:
         """Every device that a step touches."""
-        names = {device.name for one in self.targets().values() for device in one.devices}
+        names = {device.name for target in self.targets().values() for device in target.devices}
         chosen = tuple(one for one in self.change.inventory.devices if one.name in names)
         return replace(self.change.inventory, devices=chosen)
 
@@ -170,7 +170,7 @@ class Rehearsing:
                     raise self.change.source.error(("steps", n), f"{error} (for {device.name})") from None
         calls = [step.call for step in self.change.model.steps if step.call is not None]
         requests = [one.http for call in calls for one in (call, call.undo) if one is not None and one.http is not None]
-        told = [*(one.texts for one in requests), *(one.texts for one in self.change.model.notices)]
+        told = [*(request.texts for request in requests), *(notice.texts for notice in self.change.model.notices)]
         for what, text in (pair for texts in told for pair in texts):
             self.text(text, what)
 
@@ -330,7 +330,10 @@ class Rehearsing:
     def known(self, device: Device) -> dict[str, Any]:
         """What a template may speak of: the device, its labels, and the change file's values as they are for it."""
         own = {name.lower(): text for name, text in device.labels.items()}
-        facts: dict[Name, str] = {("device",): device.name, **{("label", one): own.get(one, "") for one in self.labels}}
+        facts: dict[Name, str] = {
+            ("device",): device.name,
+            **{("label", label): own.get(label, "") for label in self.labels},
+        }
         values = {}
         for name in self.change.model.values:
             node = self.words.node(("value", name.lower()), {})

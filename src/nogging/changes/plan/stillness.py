@@ -31,7 +31,7 @@ def restless(change: Change, first: Capture, second: Capture) -> list[str]:
     if change.model.gate.restless is not None:
         return []
     found = compared(change, first, second)
-    told = [f"{told_of(one)} by itself, with nothing done ({OPENS})" for one in found.differences]
+    told = [f"{told_of(difference)} by itself, with nothing done ({OPENS})" for difference in found.differences]
     missed = tuple(f"{name}, " for name, one in first.devices.items() if not one.commands_answered)  # told elsewhere
     blind = [one for one in found.not_compared if not one.startswith(missed)]
     return told + [f"{one}, with nothing done ({_settled_by(one)})" for one in blind]

@@ -145,7 +145,9 @@ class BackingOut:
     def _against(self, before: Capture, now: Capture) -> tuple[list[str], list[str]]:
         """What differs from one capture, besides what began anew, and what cannot be compared with it."""
         found = compared(self.work.change, before, now)
-        differing = (one for one in found.differences if not _began(one) and not _within_a_link(one))
+        differing = (
+            difference for difference in found.differences if not _began(difference) and not _within_a_link(difference)
+        )
         return [told_of(one) for one in differing], list(found.not_compared)
 
     def _left_over(self, device: Device, sealed: str, text: str) -> list[str]:

@@ -81,7 +81,7 @@ class Journal:
 
     def told(self, what: str, **same: Any) -> Event | None:
         """The last event of this sort that says the same."""
-        fitting = (one for one in reversed(self.events) if one["event"] == what)
+        fitting = (event for event in reversed(self.events) if event["event"] == what)
         return next((one for one in fitting if all(one.get(key) == value for key, value in same.items())), None)
 
     def close(self) -> None:
@@ -105,8 +105,8 @@ def read(folder: Path) -> Iterator[Event]:
 def end_of(events: Iterable[Event]) -> Event | None:
     """The event that a performance ended with; None where it has not, or was gone on with since."""
     last = None
-    for one in events:
-        last = one if one["event"] == "end" else None if one["event"] == "resumed" else last
+    for event in events:
+        last = event if event["event"] == "end" else None if event["event"] == "resumed" else last
     return last
 
 

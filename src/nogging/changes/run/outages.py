@@ -38,7 +38,7 @@ class Watch:
 
     def start(self) -> None:
         if self.probes:
-            self.journal.tell("probing", probes=[one.title for one in self.probes])
+            self.journal.tell("probing", probes=[probe.title for probe in self.probes])
         self.probing.start()
 
     def stop(self) -> None:
@@ -48,7 +48,7 @@ class Watch:
         """Takes over the outages that a run saw which was stopped. Nobody looked from then until now."""
         began = self.journal.told("probing") is not None
         for probe in self.probes:
-            told = {one["began"]: one for one in self.journal.events if one["event"] == "outage"}.values()
+            told = {event["began"]: event for event in self.journal.events if event["event"] == "outage"}.values()
             seen = [one for one in told if one["probe"] == probe.title and one["seconds"] is not None]
             probe.outages += [Outage(one["began"], one["lost"], one["seconds"]) for one in seen]
             if probe.model.at_most is not None and began:
@@ -72,7 +72,7 @@ class Watch:
         return [_cut_off(one) for one in self._bounded() if self._too_long(one)]
 
     def _bounded(self) -> list[Probe]:
-        return [one for one in self.probes if one.model.at_most is not None]
+        return [probe for probe in self.probes if probe.model.at_most is not None]
 
     def _too_long(self, probe: Probe) -> bool:
         return probe.model.at_most is not None and probe.longest > probe.model.at_most

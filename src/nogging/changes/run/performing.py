@@ -76,7 +76,7 @@ def resume(
     can be backed out as well. `QuestionError` where there is nothing to go on with."""
     folder = Path(folder)
     events = list(read(folder))
-    began = next((one for one in events if one["event"] == "begin"), None)
+    began = next((event for event in events if event["event"] == "begin"), None)
     if began is None:
         raise QuestionError(f"{folder}: nothing was begun here; perform the change anew, in another folder")
     state = (end_of(events) or {}).get("state", State.ACT)
@@ -251,7 +251,7 @@ class _Run:
         self._carry_through()
         self.watch.stop()
         done, earlier = self.done, self.journal.told("end")
-        probes = [one.told() for one in self.watch.probes if one.sent] or (earlier or {}).get("probes", [])
+        probes = [probe.told() for probe in self.watch.probes if probe.sent] or (earlier or {}).get("probes", [])
         for told in (done.reasons, done.todo, done.notes):
             told[:] = [self.work.masked(one) for one in told]
         self.journal.tell(
@@ -266,10 +266,10 @@ class _Run:
         recovered = done.state is State.AS_BEFORE
         known = {"title": done.title, "state": str(done.state), "verdict": str(done.verdict), "reasons": done.reasons}
         known |= {"todo": done.todo, "folder": str(self.work.folder)}
-        for one in self.model.notices:
-            if wanted(one, done.verdict, recovered):
-                told, good = deliver(one, known, self.work.rehearsing.text)
-                self.journal.tell("notice", to=one.told, told=told, delivered=good)
+        for notice in self.model.notices:
+            if wanted(notice, done.verdict, recovered):
+                told, good = deliver(notice, known, self.work.rehearsing.text)
+                self.journal.tell("notice", to=notice.told, told=told, delivered=good)
 
     # before anything is touched
 

@@ -87,7 +87,7 @@ class Probe:
 
     def told(self) -> dict[str, Any]:
         """All of it, as JSON has it; times in seconds."""
-        outages = [{"began": one.began, "seconds": one.seconds, "lost": one.lost} for one in self.outages]
+        outages = [{"began": outage.began, "seconds": outage.seconds, "lost": outage.lost} for outage in self.outages]
         own = {"title": self.title, "path": self.path, "at_most": self.model.at_most, "sent": self.sent}
         return {**own, "answered": self.answered, "longest": self.longest, "outages": outages}
 
@@ -121,7 +121,7 @@ class Probing:
 
     def __init__(self, hands: DeviceSessions, probes: tuple[ProbeModel, ...], tell: TellProbe) -> None:
         self.hands, self.tell = hands, tell
-        self.probes = [Probe(one) for one in probes]
+        self.probes = [Probe(probe) for probe in probes]
         self.tasks: list[asyncio.Task[None]] = []
 
     def start(self) -> None:

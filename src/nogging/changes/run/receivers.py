@@ -59,13 +59,13 @@ class _Receiver:
     tried: datetime | None = None
 
     def take(self, notices: Sequence[Notice]) -> None:
-        mine = [one for one in notices if self.wants(one)]
+        mine = [notice for notice in notices if self.wants(notice)]
         self.waiting = _still_so([*self.waiting, *mine]) if self.waiting else mine
 
     def wants(self, notice: Notice) -> bool:
         ended = notice.what == ENDED
         verdicts = {str(Verdict.PASS)} if ended else {one.verdict for one in notice.about}
-        return any(wanted(self.model, one, ended) for one in verdicts)
+        return any(wanted(self.model, verdict, ended) for verdict in verdicts)
 
     def is_due(self, now: datetime) -> bool:
         return bool(self.waiting) and (self.tried is None or not timedelta() <= now - self.tried < AGAIN)
@@ -77,7 +77,7 @@ class Receivers:
     def __init__(self, model: ReceiversModel, folder: Path, history: Path, ask: Callable[[str], str] | None) -> None:
         self.model, self.folder, self.history, self.ask = model, folder, history, ask
         self.held: list[Notice] = []
-        self.receivers = [_Receiver(one) for one in model.notices]
+        self.receivers = [_Receiver(notice) for notice in model.notices]
 
     @classmethod
     def load(cls, path: Path, history: Path, ask: Callable[[str], str] | None = None) -> Receivers:
@@ -92,7 +92,9 @@ class Receivers:
         told, self.held = [*_still_so(self.held), *notices], []
         for one in self.receivers:
             one.take(told)
-        return [problem for one in self.receivers if one.is_due(now) for problem in self.delivered(one, now)]
+        return [
+            problem for receiver in self.receivers if receiver.is_due(now) for problem in self.delivered(receiver, now)
+        ]
 
     def is_quiet(self, now: datetime) -> bool:
         begin, end = _hours(self.model.quiet)
@@ -124,7 +126,7 @@ class Receivers:
         return {
             "state": state,
             "title": titles[0] if len(titles) == 1 else many(len(titles), "expectation"),
-            "reasons": [_reason(one) for one in notice.about] + [f"likely from {one}" for one in notice.causes],
+            "reasons": [_reason(one) for one in notice.about] + [f"likely from {cause}" for cause in notice.causes],
             "todo": [],
             "folder": str(self.history),
             "at": told["at"],

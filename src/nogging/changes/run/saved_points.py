@@ -116,7 +116,7 @@ class Guard:
         return knowledge_of(device.dialect).timed if last is not None and last["event"] == "guarded" else None
 
     def _last(self, device: Device) -> Event | None:
-        ours = (one for one in reversed(self.journal.events) if one["event"] in _SORTS)
+        ours = (event for event in reversed(self.journal.events) if event["event"] in _SORTS)
         return next((one for one in ours if one["device"] == device.name), None)
 
     def _asked(self, one: SentLine, device: Device) -> tuple[str, str]:
@@ -137,7 +137,7 @@ class Guard:
 
 
 def _taken(timed: Timed, device: Device, line: str, said: str) -> None:
-    if any(one.strip().startswith(timed.refused) for one in said.splitlines()):
+    if any(line.strip().startswith(timed.refused) for line in said.splitlines()):
         raise LineRefused(f"{device.name} does not take '{line}': {said}")
 
 

@@ -113,7 +113,7 @@ def settle(
             sleep(min(model.every, max(at_most - elapsed, 0.0)))
             after = collect(inventory, folder / str(len(rounds) + 1), kinds=list(model.kinds), secrets=secrets)
             found = compare(before, after, caused=False)
-            moved = Counter(f"{one.kind} on {one.key['device']}" for one in found.differences)
+            moved = Counter(f"{difference.kind} on {difference.key['device']}" for difference in found.differences)
             moved.update(failing(before, after))
             now = time.monotonic()
             rounds.append(Round(round(now - began, 1), dict(sorted(moved.items()))))

@@ -130,9 +130,9 @@ class Work:
     def not_kept(self) -> list[str]:
         """What was sent and is in no configuration that a device could save."""
         found: dict[str, dict[str, None]] = {}
-        for one in self.journal.events:
-            if one["event"] == "not kept":
-                found.setdefault(one["device"], {})[f"'{one['line']}'"] = None  # once, however often it was sent
+        for event in self.journal.events:
+            if event["event"] == "not kept":
+                found.setdefault(event["device"], {})[f"'{event['line']}'"] = None  # once, however often it was sent
         why = "in no configuration, so gone after a restart"
         return [f"{name}: {why}: {', '.join(lines)}" for name, lines in found.items()]
 

@@ -70,7 +70,7 @@ def _markdown(found: Ticket) -> Iterator[str]:
     told = {"because": found.reasons, "what a person must do": found.todo, "good to know": found.notes}
     for title, lines in told.items():
         yield from markdown.listed(title, lines)
-    yield from markdown.listed("probes", (probed(one) for one in found.probes))
+    yield from markdown.listed("probes", (probed(probe) for probe in found.probes))
     if found.judgement is not None:
         yield ""
         yield from markdown.judgement(found.judgement).splitlines()
@@ -84,10 +84,10 @@ def as_junit(found: Ticket) -> str:
     suite = junit.suite(found.judgement) if found.judgement is not None else junit.empty(found.title)
     verdict = _VERDICTS.get(State(found.state), Verdict.FAIL) if found.state else Verdict.UNPROVEN
     cases = [("change", found.means, verdict, "; ".join(found.reasons), "\n".join(found.todo))]
-    for one in found.probes:
-        if one["at_most"] is not None:
-            held = Verdict.FAIL if one["longest"] > one["at_most"] else Verdict.PASS
-            cases.append(("probe", f"{one['title']}, {one['at_most']:g} s at most", held, probed(one), ""))
+    for probe in found.probes:
+        if probe["at_most"] is not None:
+            held = Verdict.FAIL if probe["longest"] > probe["at_most"] else Verdict.PASS
+            cases.append(("probe", f"{probe['title']}, {probe['at_most']:g} s at most", held, probed(probe), ""))
     for n, case in enumerate(cases):
         suite.insert(n, junit.case(*case))
     return junit.written(suite)

@@ -243,8 +243,8 @@ def performance(found: Performance, width: int) -> list[Text]:
 
 
 def _probes(page: TextPage, probes: Iterable[Probe]) -> None:
-    for one in probes:
-        page.prose(probed(one.told()), indent=2, label="probe", style="yellow" if one.sent > one.answered else "")
+    for probe in probes:
+        page.prose(probed(probe.told()), indent=2, label="probe", style="yellow" if probe.sent > probe.answered else "")
 
 
 def probed(one: dict[str, Any]) -> str:
@@ -271,7 +271,7 @@ def plainly(found: Performance) -> dict[str, Any]:
         "reasons": found.reasons,
         "todo": found.todo,
         "notes": found.notes,
-        "probes": [one.told() for one in found.probes],
+        "probes": [probe.told() for probe in found.probes],
         "judgement": plain.judgement(found.judgement) if found.judgement is not None else None,
         "events": found.events,
     }
@@ -293,15 +293,17 @@ def conformity(found: Conformity, width: int) -> list[Text]:
     if deviating:
         label, style = "DEVIATES", "bold red"
     page.prose(f"{found.title}: {told}", label=label, style=style)
-    for one in found.deviations:
+    for deviation in found.deviations:
         page.blank()
-        page.line(one.device, 0, "bold")
-        if one.reason:
-            page.prose(clean(one.reason), indent=2, label="unknown", style="yellow")
-        for line in one.absent:
+        page.line(deviation.device, 0, "bold")
+        if deviation.reason:
+            page.prose(clean(deviation.reason), indent=2, label="unknown", style="yellow")
+        for line in deviation.absent:
             page.prose(clean(line), indent=2, label="absent", style="green")
-        for line in one.surplus:
+        for line in deviation.surplus:
             page.prose(clean(line), indent=2, label="surplus", style="red")
-        if one.remedy:
-            page.prose(clean("; ".join(line.strip() for line in one.remedy)), indent=2, label="remedy", style="dim")
+        if deviation.remedy:
+            page.prose(
+                clean("; ".join(line.strip() for line in deviation.remedy)), indent=2, label="remedy", style="dim"
+            )
     return page.lines

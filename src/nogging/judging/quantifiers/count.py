@@ -255,7 +255,7 @@ class Counting:
 
 def once(failures: Iterable[Failure]) -> list[Failure]:
     """Each gap once, however much it leaves open."""
-    found = {(one.device, one.reason, str(one.record)): one for one in failures}
+    found = {(failure.device, failure.reason, str(failure.record)): failure for failure in failures}
     return list(found.values())
 
 

@@ -127,7 +127,11 @@ class Joining:
             (row["device"], row["name"]): row["oper_status"]
             for row in self.pairs.after.records("interface").select(["device", "name", "oper_status"]).to_pylist()
         }
-        heard = {ends for one in heard_links(self.pairs.after) for ends in (_ends(one), _ends(one)[::-1])}
+        heard = {
+            ends
+            for heard_link in heard_links(self.pairs.after)
+            for ends in (_ends(heard_link), _ends(heard_link)[::-1])
+        }
         found: dict[tuple[str, str], str] = {}
         for link in links(self.pairs.after):
             ends = [up.get((link.device, link.interface)), up.get((link.peer_device, link.peer_interface))]

@@ -78,7 +78,7 @@ def page(told: PageSubject) -> str:
     compared = compare(told.before, told.after, caused=not judged) if told.before is not None else Comparison(())
     differences = list(compared.differences)
     every = _grid(told, differences)
-    caused = list((told.judgement or {}).get("causes", ())) if judged else [_cause(one) for one in compared.causes]
+    caused = list((told.judgement or {}).get("causes", ())) if judged else [_cause(cause) for cause in compared.causes]
     grid = _shown(every)
     happened = _happened(told)
     style, script = (_text(name) for name in ("page.css", "page.js"))
@@ -91,7 +91,7 @@ def page(told: PageSubject) -> str:
         explained=list((told.judgement or {}).get("explained", ())),
         unexplained=_listed(_alone((told.judgement or {}).get("unexplained", ()), caused)),
         all_unexplained=len((told.judgement or {}).get("unexplained", ())),
-        compared=None if judged else _listed(_alone([_plain(one) for one in differences], caused)),
+        compared=None if judged else _listed(_alone([_plain(difference) for difference in differences], caused)),
         all_compared=len(differences),
         causes=[{**one, "following": _listed(one["following"])} for one in caused[:_BARS]],
         more_causes=max(len(caused) - _BARS, 0),
@@ -192,7 +192,7 @@ def _cause(one: Cause) -> dict[str, Any]:
 def _alone(differences: Iterable[Mapping[str, Any]], causes: Iterable[Mapping[str, Any]]) -> list[Mapping[str, Any]]:
     """The differences that neither are a cause nor follow from one."""
     told = {_place(one) for cause in causes for one in (cause, *cause["following"])}
-    return [one for one in differences if _place(one) not in told]
+    return [difference for difference in differences if _place(difference) not in told]
 
 
 def _place(one: Mapping[str, Any]) -> str:
@@ -210,7 +210,7 @@ DeviceRow = tuple[str, dict[str, tuple[str, str]]]
 
 def _grid(told: PageSubject, differences: Iterable[Difference]) -> list[DeviceRow]:
     """Each device with each kind that it has: a word for how it is, and what there is to say."""
-    counts = Counter((one.key["device"], one.kind) for one in differences)
+    counts = Counter((difference.key["device"], difference.kind) for difference in differences)
     failing = Counter(
         (failure["device"], one["kind"])
         for one in (told.judgement or {}).get("expectations", ())

@@ -70,7 +70,7 @@ def drawn(before: Capture | None, after: Capture, differences: Sequence[Differen
     places = arranged(names, [pair for pair in joined if set(pair) <= set(names)])
     restarted, moved = _ports(differences, "restarted"), _ports(differences, "moved")
     down = {title: _down(capture) for title, capture in sides if capture is not None}
-    touched = {one.key["device"] for one in differences}
+    touched = {difference.key["device"] for difference in differences}
     found = []
     for title, capture in sides:
         if capture is None:
@@ -81,7 +81,7 @@ def drawn(before: Capture | None, after: Capture, differences: Sequence[Differen
         ]
         nodes = [DrawnDevice(n, *places[n], "differs" if n in touched else "") for n in names if n in capture.devices]
         left_out = len(capture.devices) - len(nodes)
-        seen = tuple(one for one in lines if one is not None)
+        seen = tuple(line for line in lines if line is not None)
         found.append(Picture(title, tuple(nodes), seen, left_out, picture_height(len(names))))
     return found
 
@@ -98,22 +98,24 @@ def chosen(
     for one, other in (pair for pair in sorted(joined) if set(pair) <= set(beside)):
         beside[one].append(other)
         beside[other].append(one)
-    at_links = Counter(one.key["device"] for one in differences if one.kind in _OF_LINKS)
-    differs = Counter(one.key["device"] for one in differences)
+    at_links = Counter(difference.key["device"] for difference in differences if difference.kind in _OF_LINKS)
+    differs = Counter(difference.key["device"] for difference in differences)
     ranked = sorted(names, key=lambda name: (-at_links[name], -differs[name]))
     wanted = (near for name in ranked for near in (name, *(beside[name] if at_links[name] else ())))
     return list(dict.fromkeys(wanted))[:MOST_DRAWN]
 
 
 def _links(capture: Capture) -> set[LinkEnds]:
-    return {frozenset({(one.device, one.interface), (one.peer_device, one.peer_interface)}) for one in links(capture)}
+    return {
+        frozenset({(link.device, link.interface), (link.peer_device, link.peer_interface)}) for link in links(capture)
+    }
 
 
 def _ports(differences: Iterable[Difference], what: str) -> set[tuple[str, str]]:
     return {
-        (one.key["device"], str(one.key.get("name", one.key.get("interface"))))
-        for one in differences
-        if one.kind in _OF_LINKS and one.what == what
+        (difference.key["device"], str(difference.key.get("name", difference.key.get("interface"))))
+        for difference in differences
+        if difference.kind in _OF_LINKS and difference.what == what
     }
 
 
@@ -164,7 +166,7 @@ def arranged(names: Sequence[str], pairs: Sequence[tuple[str, ...]]) -> dict[str
     links = {tuple(sorted(one)) for one in pairs}
     tried = (networkx.spring_layout(graph, pos=begun, iterations=_ROUNDS, seed=1, k=k) for k in _STRETCHES)
     places = ({name: (float(x), float(y)) for name, (x, y) in one.items()} for one in tried)
-    return min((_apart(_fitted(one, height), height) for one in places), key=lambda at: _hidden(at, links))
+    return min((_apart(_fitted(place, height), height) for place in places), key=lambda at: _hidden(at, links))
 
 
 def _hidden(at: Mapping[str, tuple[float, float]], joined: Iterable[tuple[str, ...]]) -> int:

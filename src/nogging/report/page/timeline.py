@@ -51,7 +51,7 @@ class Timeline:
 
 def timeline(events: Sequence[TimelineEvent]) -> Timeline | None:
     """The picture of a journal; None where nothing was begun or nothing took any time."""
-    moments = [_moment(one["at"]) for one in events]
+    moments = [_moment(event["at"]) for event in events]
     if len(moments) < 2 or moments[-1] <= moments[0]:
         return None
     axis = _Axis(moments[0], moments[-1])
@@ -91,12 +91,12 @@ TimeSpan = tuple[datetime, datetime | None]
 def _parts(events: Sequence[TimelineEvent]) -> Iterator[tuple[str, bool, TimeSpan]]:
     """Each part with its name, whether it is of backing out, and its time."""
     name, since, back = "", None, False
-    for one in events:
-        at, begins = _moment(one["at"]), _begins(one, back)
-        back = back or one["event"] == "backing out"
+    for event in events:
+        at, begins = _moment(event["at"]), _begins(event, back)
+        back = back or event["event"] == "backing out"
         if begins is None:
             continue
-        passing = name == "settling" and one["event"] == "step"  # it goes on at once
+        passing = name == "settling" and event["event"] == "step"  # it goes on at once
         if name and since is not None and not passing:
             yield name, name in _BACK, (since, at)
         name, since = begins, at
@@ -132,20 +132,20 @@ def _begins(one: TimelineEvent, back: bool) -> str | None:
 def _outages(events: Sequence[TimelineEvent]) -> dict[str, list[TimeSpan]]:
     """Each probe with its outages; one that had not ended has no end."""
     found: dict[str, dict[str, TimeSpan]] = {}
-    for one in events:
-        if one["event"] == "probing":
-            found.update({title: found.get(title, {}) for title in one["probes"]})
-        if one["event"] == "outage":
-            began, lasted = _moment(one["began"]), one["seconds"]
+    for event in events:
+        if event["event"] == "probing":
+            found.update({title: found.get(title, {}) for title in event["probes"]})
+        if event["event"] == "outage":
+            began, lasted = _moment(event["began"]), event["seconds"]
             ended = None if lasted is None else began + timedelta(seconds=lasted)
-            found.setdefault(one["probe"], {})[one["began"]] = (began, ended)
+            found.setdefault(event["probe"], {})[event["began"]] = (began, ended)
     return {title: list(spans.values()) for title, spans in found.items()}
 
 
 def settling_line(events: Sequence[TimelineEvent]) -> dict[str, Any] | None:
     """How much was still moving, over the seconds since the steps were done, and what moved last; None where nothing
     moved."""
-    told = [one for one in events if one["event"] == "settling"]
+    told = [event for event in events if event["event"] == "settling"]
     again = next((n for n in range(1, len(told)) if told[n]["after"] < told[n - 1]["after"]), len(told))
     told = told[:again]  # the first settling; another one is that of backing out
     moving = next((one for one in reversed(told) if one["moved"]), None)
