@@ -2,7 +2,11 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo test lint bench quiet proof site release lowest clean
+# What a developer runs between two thoughts: two minutes; all else runs in CI.
+QUICK := tests/cases $(addprefix tests/test_,$(addsuffix .py,cli dialog differences files judging kinds packages \
+    predicates routing saved))
+
+.PHONY: demo test quick lint bench quiet proof site release lowest clean
 
 .venv/ready: pyproject.toml
 	$(PYTHON) -m venv .venv
@@ -14,6 +18,9 @@ demo: .venv/ready
 
 test: .venv/ready
 	$(BIN)/python -m pytest --numprocesses 3
+
+quick: lint
+	$(BIN)/python -m pytest --numprocesses 3 $(QUICK)
 
 lint: .venv/ready
 	$(BIN)/ruff check .

@@ -9,7 +9,6 @@ from typing import Annotated
 
 import typer
 
-from nogging.asking.windows import check_over
 from nogging.captures.saved import opened
 from nogging.cli import FAIL, PASS, UNPROVEN
 from nogging.cli.run import (
@@ -55,6 +54,8 @@ def command(
     if list_:
         return _list(expectations, after, inventory, format)
     if over is not None:
+        from nogging.asking.windows import check_over  # a history, and what it takes to ask one
+
         found = check_over(expectations, over)
     elif after is None:
         raise QuestionError("which capture is to be judged? Give it with --after.")

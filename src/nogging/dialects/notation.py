@@ -23,6 +23,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 from nogging.errors import nearest
 from nogging.records.values import TIME_OF_DAY, UNITS
@@ -91,10 +92,10 @@ one)."""
 
 @dataclass(frozen=True)
 class Pattern:
-    """A compiled pattern: `values` are the kept values, in the order of the groups of `regex`."""
+    """A compiled pattern: `values` are the kept values, in the order of the groups of its `expression`."""
 
     text: str
-    regex: re.Pattern[str]
+    expression: str
     values: tuple[PatternValue, ...]
     first_word: str | None
     """The word that every matching line begins with, where there is such a word."""
@@ -105,6 +106,13 @@ class Pattern:
     alike: tuple[frozenset[str], ...] = ()
     """For each value the texts of it that mean the same as others: what they say beyond that, no field takes. Empty
     where there are none."""
+    flags: int = 0
+
+    @cached_property
+    def regex(self) -> re.Pattern[str]:
+        """The expression, compiled when something is first held against it: most readers of a dialect are only asked
+        what they are for."""
+        return re.compile(self.expression, self.flags)
 
 
 def compile_pattern(text: str, but: tuple[str, ...] = (), without: tuple[str, ...] = ()) -> Pattern:
@@ -119,7 +127,7 @@ def compile_pattern(text: str, but: tuple[str, ...] = (), without: tuple[str, ..
     values = tuple(one for one in walk(elements) if isinstance(one, PatternValue) and one.field)
     kept_out = rf"(?!(?:{_either(but)})(?:\s|$))" if but else ""
     kept_out += rf"(?!.*(?<!\w)(?:{_either(without)})(?!\w))" if without else ""
-    found = Pattern(text, re.compile(kept_out + written), values, _first_word(elements), elements)
+    found = Pattern(text, kept_out + written, values, _first_word(elements), elements)
     if not any(isinstance(one, PatternValue) and one.verbatim for one in walk(elements)):
         return found
     regex, trace = traced(found)
@@ -184,7 +192,7 @@ def _loose(element: Element) -> str:
 def whole_text(written: str) -> Pattern:
     """The pattern of a text that is one value: `field`, or `field in unit`."""
     value = _Parser(f"<{written}>").value()
-    return Pattern(written, re.compile(r"\s*+(.*\S)\s*+", re.DOTALL), (value,), None)
+    return Pattern(written, r"\s*+(.*\S)\s*+", (value,), None, flags=re.DOTALL)
 
 
 def walk(elements: Sequence_) -> Iterator[Element]:

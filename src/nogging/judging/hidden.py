@@ -24,17 +24,16 @@ class Hidden:
             self._make(f"hidden_{name}_{k}", known, numbers)
 
     def _make(self, table: str, known: frozenset[str], numbers: list[int]) -> None:
-        import pyarrow as pa
-
         columns: dict[str, list[Any]] = {"n": numbers}
         facts = [self.pairs.facts(self.gaps[n].device) for n in numbers]
         for path in [("device",), *(("label", label) for label in self.pairs.labels)]:
             columns[".".join(path)] = [fact[path] for fact in facts]
         for name in known - {"device"}:
             columns[name] = [self.gaps[n].known[name] for n in numbers]
-        self.pairs.database.register("given", pa.table(columns))
-        self.pairs.database.execute(f"CREATE TABLE {table} AS SELECT * FROM given")
-        self.pairs.database.unregister("given")
+        taken = ", ".join(
+            f"unnest(?) AS {identifier(name)}" for name in columns
+        )  # Arrow would import pandas to take them
+        self.pairs.database.execute(f"CREATE TABLE {table} AS SELECT {taken}", list(columns.values()))
         self.tables.append((table, known | {"device"}))
 
     def mattering(self, where: Predicate | None) -> list[Gap]:

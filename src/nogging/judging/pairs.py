@@ -411,12 +411,8 @@ class Pairs:
             if entry.started
         ]
         if rows:
-            import pyarrow as pa
-
-            names = ("side", "device", "answer", "said")
-            self.database.register("given", pa.table(dict(zip(names, zip(*rows, strict=True), strict=True))))
-            self.database.execute("INSERT INTO times SELECT * FROM given")
-            self.database.unregister("given")
+            columns = [list(column) for column in zip(*rows, strict=True)]  # Arrow would import pandas to take them
+            self.database.execute("INSERT INTO times SELECT unnest(?), unnest(?), unnest(?), unnest(?)", columns)
 
     def _label_table(self) -> None:
         if "labels" in self.made:

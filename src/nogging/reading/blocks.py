@@ -300,7 +300,7 @@ class Blocks:
         groups = 0
         for place, form in enumerate(forms):
             if form is None or form.action is Action.SKIP:
-                groups += form.pattern.regex.groups if form is not None else 0
+                groups += len(form.pattern.values) if form is not None else 0
                 continue
             kind = steps[0].kind if form.action is Action.ADD else form.kind
             if kind is None or form.kind not in (None, kind):
@@ -332,12 +332,12 @@ def _block(regex: re.Pattern[str], forms: Sequence[LineForm | None], steps: list
     known = [form for form in forms if form is not None]
     skipped = sum(form.action is Action.SKIP for form in known)
     told: list[_Told] = [
-        (form.action, form.pattern.regex.groups, form.pattern if form.pattern.verbatim or form.pattern.alike else None)
+        (form.action, len(form.pattern.values), form.pattern if form.pattern.verbatim or form.pattern.alike else None)
         if form is not None
         else (None, 0, None)
         for form in forms
     ]
-    alike = [one for form in known for one in form.pattern.alike or [frozenset()] * form.pattern.regex.groups]
+    alike = [one for form in known for one in form.pattern.alike or [frozenset()] * len(form.pattern.values)]
     return Block(
         regex=regex,
         height=len(forms),
@@ -370,7 +370,7 @@ def _expression(reader: Reader, forms: Sequence[LineForm | None], refusals: Iter
     for form in forms:
         if form is not None:
             guard = "".join(f"(?!{one})" for one in _before(reader, form, refusals))
-            written += rf"(?>{guard}{form.pattern.regex.pattern}\n)"
+            written += rf"(?>{guard}{form.pattern.expression}\n)"
         else:
             written += r"\n"
     return re.compile(written)

@@ -212,7 +212,7 @@ class _Compiler:
         for value in pattern.values:
             self.known(value.field, [kind], (*where, "each"), value.offset)
         fixed = self.fixed(model.set, (*where, "set"), [kind])
-        found = re.compile(rf"(?<!\S)(?:{pattern.regex.pattern})(?!\S)")
+        found = re.compile(rf"(?<!\S)(?:{pattern.expression})(?!\S)")
         return Also(pattern, kind, next(self.numbers), fixed, found)
 
     def with_alike(self, pattern: Pattern) -> Pattern:
