@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import os
 import sys
-from contextlib import redirect_stderr, redirect_stdout
 
 from nogging.errors import NoggingError, QuestionError, nearest
 from nogging.report.cleaning import Printed
@@ -74,8 +73,12 @@ def main() -> None:
     """
     if not os.environ.get(SHARED):
         os.umask(0o077)
-    with redirect_stdout(Printed(sys.stdout)), redirect_stderr(Printed(sys.stderr)):
+    behind = sys.stdout, sys.stderr
+    sys.stdout, sys.stderr = Printed(sys.stdout), Printed(sys.stderr)
+    try:
         sys.exit(_run(sys.argv[1:]))
+    finally:
+        sys.stdout, sys.stderr = behind
 
 
 def _run(arguments: list[str]) -> int:

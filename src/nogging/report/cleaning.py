@@ -6,13 +6,13 @@ read as another. Nothing that the command line prints goes around `Printed`, no 
 
 from __future__ import annotations
 
-import re
-from collections.abc import Iterable
-from typing import IO, Any
+TYPE_CHECKING = False  # `--help` needs this module, and would take twice as long with `typing` and `re`
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+    from typing import IO, Any
 
-_TOLD = re.compile(r"[^\n\t]+")
-_FORMULA = re.compile(r"\s*[=+\-@]|[\t\r]")
-_NUMBER = re.compile(r"[+-]?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?")
+_FORMULA = r"\s*[=+\-@]|[\t\r]"
+_NUMBER = r"[+-]?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?"
 
 
 def clean(text: str) -> str:
@@ -28,7 +28,9 @@ def _shown(letter: str) -> str:
 
 def lines(text: str) -> str:
     """Text of several lines, each clean; tabs stay, for they part the columns of some."""
-    return _TOLD.sub(lambda line: clean(line[0]), text)
+    if text.isprintable():
+        return text
+    return "\n".join("\t".join(clean(part) for part in line.split("\t")) for line in text.split("\n"))
 
 
 def in_json(text: str, shown: bool = False) -> str:
@@ -48,7 +50,9 @@ def _escaped(letter: str) -> str:
 
 def cell(value: Any) -> Any:
     """A cell of a sheet that none takes for a formula: an apostrophe stands before what begins as one."""
-    if isinstance(value, str) and _FORMULA.match(value) and not _NUMBER.fullmatch(value):
+    import re
+
+    if isinstance(value, str) and re.match(_FORMULA, value) and not re.fullmatch(_NUMBER, value):
         return f"'{value}"
     return value
 
