@@ -16,6 +16,7 @@ import shlex
 import subprocess
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -323,12 +324,29 @@ class Inventory:
 
     def jump_host(self, name: str) -> Device:
         """The device of the inventory that a jump host names; else that address, with the login of who goes through."""
+        found = self._jump_hosts.get(name)
+        return found if found is not None else self._found_jump_host(name)
+
+    @cached_property
+    def _jump_hosts(self) -> dict[str, Device]:
+        names = dict.fromkeys(device.settings.through for device in self.everyone)
+        return {name: self._found_jump_host(name) for name in names if name}
+
+    def _found_jump_host(self, name: str) -> Device:
         for device in self.everyone:
             if device.name == name:
                 return device
         user = next(device for device in self.everyone if device.settings.through == name)
         settings = user.settings.model_copy(update={"through": None, "algorithms": None, "way": None})
         return replace(user, name=name, address=name, port=PORT, settings=settings)
+
+    def jumps_before(self, device: Device) -> dict[str, Device]:
+        """The jump hosts that a device is reached through, the nearest to it first, each once."""
+        found: dict[str, Device] = {}
+        last = device
+        while (name := last.settings.through) and name not in found:
+            last = found[name] = self.jump_host(name)
+        return found
 
     def on(self, predicate: str | None) -> Inventory:
         """The devices for which a predicate over name, address, dialect and labels holds."""

@@ -112,7 +112,8 @@ def collect(
     }
     secrets, limits = secrets or Secrets(ask), limits or Limits()
     for device in inventory.devices:
-        secrets.of(device)
+        for visited in (device, *inventory.jumps_before(device).values()):
+            secrets.of(visited)
     masker = Masker(user_key(), secrets.words())
     spread = Spread(str(workers), limits, inventory, secrets, masker, log) if workers else None
     visitor: Visitor = spread or Visits(limits, inventory.jump_host, secrets.of, log)

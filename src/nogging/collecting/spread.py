@@ -87,7 +87,8 @@ class Spread:
         self.numbers = 0
         self.closing = contextlib.AsyncExitStack()
         for device in inventory.devices:
-            self._fit(device)
+            for visited in (device, *inventory.jumps_before(device).values()):
+                self._fit(visited)
 
     @staticmethod
     def _fit(device: Device) -> None:
@@ -242,12 +243,7 @@ class Spread:
         return rows_in(rows) if same else None
 
     def _errand(self, device: Device, asked: Sequence[Asked]) -> Errand:
-        jumps: dict[str, Device] = {}
-        last = device
-        while (name := last.settings.through) and name not in jumps:
-            last = self.inventory.jump_host(name)
-            self._fit(last)
-            jumps[name] = _travelling(last)
+        jumps = {name: _travelling(jump) for name, jump in self.inventory.jumps_before(device).items()}
         credentials = {one.name: self._credentials(one) for one in (device, *jumps.values())}
         return Errand(_travelling(device), tuple(asked), jumps, credentials)
 
