@@ -7,7 +7,7 @@ from pathlib import Path
 
 from bench.measure import Figure, ratio
 from nogging.captures.capture import Capture
-from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
+from nogging.captures.manifest import CAPTURED
 from nogging.captures.writing import Writer
 from nogging.dialects.reader_folders import LIBRARY
 
@@ -41,18 +41,12 @@ def _made(folder: Path, devices: int) -> Path:
         for n in range(devices):
             writer.begin(f"r{n}", "frr", {})
             for m in range(COMMANDS):
-                file = writer.answer_file(f"r{n}", f"show interface eth{m}")
-                file.write("".join(f"Interface eth{m}.{k} {block}\n" for k in range(4)))
-                entry = CommandEntry(
-                    outcome=ANSWERED,
-                    reason="",
-                    started=STARTED,
-                    duration=0.0,
-                    digest=file.put_in_place(),
-                    octets=file.octets,
-                    whole=True,
+                writer.answer(
+                    f"r{n}",
+                    f"show interface eth{m}",
+                    "".join(f"Interface eth{m}.{k} {block}\n" for k in range(4)),
+                    STARTED,
                 )
-                writer.answered(f"r{n}", f"show interface eth{m}", entry)
             writer.outcome(f"r{n}", CAPTURED)
     return folder
 

@@ -17,7 +17,7 @@ from bench.large import large
 from bench.measure import Figure, ratio
 from bench.reading import table
 from nogging.captures.capture import Capture
-from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
+from nogging.captures.manifest import CAPTURED
 from nogging.captures.writing import Writer
 from nogging.predicates.database import closed_database
 from nogging.report.page import PageSubject, page
@@ -36,18 +36,7 @@ def captured(folder: Path, answers: dict[str, str]) -> Capture:
         for device, text in answers.items():
             writer.begin(device, "frr", {"tier": "core"})
             for command, said in (("show ip route", text), ("show ipv6 route", "")):
-                file = writer.answer_file(device, command)
-                file.write(said)
-                entry = CommandEntry(
-                    outcome=ANSWERED,
-                    reason="",
-                    started=STARTED,
-                    duration=0.0,
-                    digest=file.put_in_place(),
-                    octets=file.octets,
-                    whole=True,
-                )
-                writer.answered(device, command, entry)
+                writer.answer(device, command, said, STARTED)
             writer.outcome(device, CAPTURED)
     capture = Capture(folder)
     capture.summed_up()

@@ -23,7 +23,7 @@ from bench.browsing import FRAME, driver
 from bench.measure import Figure, best, ratio
 from nogging.captures.capture import Capture
 from nogging.captures.history import begun
-from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
+from nogging.captures.manifest import CAPTURED
 from nogging.captures.masking import Masker, user_key
 from nogging.captures.sealing import sealed
 from nogging.captures.writing import RECORDS, Writer
@@ -69,18 +69,7 @@ def _capture(place: Path) -> Capture:
     with Writer(place, Masker(user_key())) as writer:
         for n in range(DEVICES):
             writer.begin(f"r{n:03}", "frr", {"site": f"s{n % 25:02}"})
-            file = writer.answer_file(f"r{n:03}", "show version")
-            file.write("FRRouting 8.4.4 on Linux.\n")
-            told = CommandEntry(
-                outcome=ANSWERED,
-                reason="",
-                started=BEGIN.isoformat(),
-                duration=0.1,
-                digest=file.put_in_place(),
-                octets=file.octets,
-                whole=True,
-            )
-            writer.answered(f"r{n:03}", "show version", told)
+            writer.answer(f"r{n:03}", "show version", "FRRouting 8.4.4 on Linux.\n", BEGIN.isoformat(), 0.1)
             writer.outcome(f"r{n:03}", CAPTURED)
     return Capture(place)
 

@@ -24,7 +24,7 @@ from xdist.scheduler import LoadFileScheduling
 import nogging
 from nogging import cli
 from nogging.captures.capture import Capture
-from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
+from nogging.captures.manifest import CAPTURED, CommandEntry
 from nogging.captures.masking import KEY_FILE, Masker, user_key
 from nogging.captures.writing import Writer
 from nogging.changes.plan.device_sessions import DeviceSessions
@@ -161,18 +161,7 @@ def build(tmp_path: Path) -> Build:
                     if isinstance(text, CommandEntry):
                         writer.answered(device, command, text)
                         continue
-                    file = writer.answer_file(device, command)
-                    file.write(text)
-                    entry = CommandEntry(
-                        outcome=ANSWERED,
-                        reason="",
-                        started=started,
-                        duration=0.0,
-                        digest=file.put_in_place(),
-                        octets=file.octets,
-                        whole=True,
-                    )
-                    writer.answered(device, command, entry)
+                    writer.answer(device, command, text, started)
                 writer.clock(device, skew)
                 writer.outcome(device, CAPTURED)
         capture = Capture(tmp_path / name)

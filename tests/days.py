@@ -10,7 +10,7 @@ from tempfile import TemporaryDirectory
 
 from nogging.captures.capture import Capture
 from nogging.captures.history import History, begun
-from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
+from nogging.captures.manifest import CAPTURED
 from nogging.captures.masking import Masker, user_key
 from nogging.captures.writing import Writer
 from nogging.judging.changed import changed, first
@@ -50,18 +50,7 @@ class Days:
             for name in self.devices:
                 writer.begin(name, self.network.devices[name].dialect, {"site": name.partition("-")[0]})
                 for command, text in self.answers(name).items():
-                    file = writer.answer_file(name, command)
-                    file.write(text)
-                    entry = CommandEntry(
-                        outcome=ANSWERED,
-                        reason="",
-                        started=self.now.isoformat(),
-                        duration=0.0,
-                        digest=file.put_in_place(),
-                        octets=file.octets,
-                        whole=True,
-                    )
-                    writer.answered(name, command, entry)
+                    writer.answer(name, command, text, self.now.isoformat())
                 writer.clock(name, self.skews.get(name, 0.0))
                 writer.outcome(name, CAPTURED)
         found = Capture(folder)

@@ -60,18 +60,7 @@ def test_an_interrupted_capture_opens_and_says_what_is_missing(tmp_path: Path) -
     with pytest.raises(RuntimeError), Writer(tmp_path / "cut") as writer:
         for name in ("mole-r1", "mole-r2"):
             writer.begin(name, "frr", {})
-        file = writer.answer_file("mole-r1", "show version")
-        file.write("FRRouting 8.4.4 (mole-r1).\n")
-        entry = CommandEntry(
-            outcome="answered",
-            reason="",
-            started="2026-11-23T02:00:00+00:00",
-            duration=0.1,
-            digest=file.put_in_place(),
-            octets=file.octets,
-            whole=True,
-        )
-        writer.answered("mole-r1", "show version", entry)
+        writer.answer("mole-r1", "show version", "FRRouting 8.4.4 (mole-r1).\n", "2026-11-23T02:00:00+00:00", 0.1)
         raise RuntimeError
     with (tmp_path / "cut" / JOURNAL).open("a") as journal:
         journal.write('{"event": "answer", "devi')

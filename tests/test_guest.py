@@ -20,7 +20,6 @@ import pytest
 import nogging
 from conftest import digests, listening
 from nogging.captures.capture import Capture
-from nogging.captures.manifest import CommandEntry
 from nogging.captures.masking import Masker
 from nogging.captures.saved import ingest
 from nogging.captures.writing import Writer
@@ -445,18 +444,7 @@ def test_killed_at_any_moment_nothing_acknowledged_is_lost(tmp_path: Path) -> No
                     writer.begin("mole-r1", "frr", {})
                     os.write(writing, b"begun\n")
                     for n in range(10_000):
-                        file = writer.answer_file("mole-r1", f"show {n}")
-                        file.write(f"answer {n}\n" * 20)
-                        entry = CommandEntry(
-                            outcome="answered",
-                            reason="",
-                            started="2026-11-23T02:00:00+00:00",
-                            duration=0.0,
-                            digest=file.put_in_place(),
-                            octets=file.octets,
-                            whole=True,
-                        )
-                        writer.answered("mole-r1", f"show {n}", entry)
+                        writer.answer("mole-r1", f"show {n}", f"answer {n}\n" * 20, "2026-11-23T02:00:00+00:00")
                         os.write(writing, f"{n}\n".encode())
             finally:
                 os._exit(0)

@@ -9,7 +9,7 @@ import pytest
 import nogging
 from cases.table import FAIL, NOT_PASS, Case, Network, all_cases
 from nogging.captures.capture import Capture
-from nogging.captures.manifest import ANSWERED, CAPTURED, CommandEntry
+from nogging.captures.manifest import CAPTURED
 from nogging.captures.masking import Masker, user_key
 from nogging.captures.writing import Writer
 from nogging.dialects.declared import load_dialect
@@ -26,18 +26,7 @@ def captured(folder: Path, case: Case, network: Network, minute: int) -> Capture
         for device, answers in network.items():
             writer.begin(device, case.dialect, dict(case.labels))
             for command, text in answers.items():
-                file = writer.answer_file(device, command)
-                file.write(text)
-                entry = CommandEntry(
-                    outcome=ANSWERED,
-                    reason="",
-                    started=started,
-                    duration=0.0,
-                    digest=file.put_in_place(),
-                    octets=file.octets,
-                    whole=True,
-                )
-                writer.answered(device, command, entry)
+                writer.answer(device, command, text, started)
             writer.outcome(device, CAPTURED)
     capture = Capture(folder)
     capture.summed_up()

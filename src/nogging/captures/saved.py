@@ -21,7 +21,7 @@ from nogging.captures import inside
 from nogging.captures.capture import Capture
 from nogging.captures.history import History, Turn, split
 from nogging.captures.logs import by_device, cut, spoken_by
-from nogging.captures.manifest import ANSWERED, CAPTURED, JOURNAL, MANIFEST, PARTIAL, CommandEntry
+from nogging.captures.manifest import ANSWERED, CAPTURED, JOURNAL, MANIFEST, PARTIAL
 from nogging.captures.masking import Masker, user_key
 from nogging.captures.names import SUFFIX, command_of
 from nogging.captures.storage import address_of, fetch
@@ -237,17 +237,6 @@ def _holds_answers(path: Path) -> bool:
 
 
 def _keep(writer: Writer, device: str, answer: _SavedAnswer) -> None:
-    file = writer.answer_file(device, answer.command)
-    file.write(answer.text)
     started = datetime.fromtimestamp(answer.file.stat().st_mtime, UTC).isoformat(timespec="milliseconds")
     outcome, reason = (PARTIAL, f"'| {answer.filter}' let only some lines through") if answer.filter else (ANSWERED, "")
-    entry = CommandEntry(
-        outcome=outcome,
-        reason=reason,
-        started=started,
-        duration=0.0,
-        digest=file.put_in_place(),
-        octets=file.octets,
-        whole=True,
-    )
-    writer.answered(device, answer.command, entry)
+    writer.answer(device, answer.command, answer.text, started, outcome=outcome, reason=reason)

@@ -16,6 +16,7 @@ from typing import IO
 
 from nogging.captures import inside
 from nogging.captures.manifest import (
+    ANSWERED,
     JOURNAL,
     MANIFEST,
     NOT_ANSWERED,
@@ -264,6 +265,23 @@ class Writer:
         if device not in self.places:
             self.places[device] = inside.directory(self.folder / ANSWERS / folder_name(device), self.folder)
         return AnswerFile(self.places[device] / name, self.masker.fresh() if self.masker else None)
+
+    def answer(
+        self,
+        device: str,
+        command: str,
+        text: str,
+        started: str,
+        duration: float = 0.0,
+        *,
+        outcome: str = ANSWERED,
+        reason: str = "",
+    ) -> None:
+        """Keeps an answer that is there already, whole, and tells of it."""
+        file = self.answer_file(device, command)
+        file.write(text)
+        entry = CommandEntry(outcome, reason, started, duration, file.put_in_place(), file.octets, whole=True)
+        self.answered(device, command, entry)
 
     def answered(self, device: str, command: str, entry: CommandEntry) -> None:
         self.entries.add((device, command))

@@ -69,7 +69,7 @@ class Hello:
 
 class Desk:
     def __init__(self, key: bytes, brief: Brief) -> None:
-        self.envelope, self.brief = Envelope(key), brief
+        self.envelope = Envelope(key)
         self.folder = TemporaryDirectory(prefix="nogging-")
         self.places = dict(self._put(brief))
         self.masker = Masker(brief.masking_key, brief.words)
