@@ -6,6 +6,7 @@ from bench import (
     browsing,
     capturing,
     changing,
+    daemons,
     fleet,
     fleets,
     judging,
@@ -33,6 +34,7 @@ if __name__ == "__main__":
         serving,
         storing,
         fleet,
+        daemons,
         spreading,
     ):
         for figure in part.figures():

@@ -302,7 +302,18 @@ def plain_rows(reading: Reading) -> dict[str, list[dict[str, Any]]]:
 FLAT = [path for path in TEXTS if is_flat(load_reader(path.with_name(path.name.split(".")[0] + ".yaml")))]
 
 
-@settings(max_examples=6, deadline=None)
+def test_what_a_reader_tells_is_known_without_compiling_it() -> None:
+    for reader in {load_reader(path.with_name(path.name.split(".")[0] + ".yaml")) for path in SAMPLES}:
+        several = [one for form in reader.forms for parts in form.parts.values() for one in parts]
+        declared = [*reader.forms, *several, *(also for form in reader.forms for also in form.also), *reader.headings]
+        named = {value.field for one in declared for value in one.values} | {
+            name for one in declared for name in one.set
+        }
+        named |= {heading.nested for heading in reader.headings} | {n for one in reader.entries for n in one.named()}
+        assert reader.told == named - {""}, reader.path
+
+
+@settings(max_examples=3, deadline=None)
 @given(order=st.permutations(FLAT), again=st.lists(st.sampled_from(FLAT), max_size=4))
 def test_no_reader_knows_what_was_read_before(order: list[Path], again: list[Path]) -> None:
     """All readers of long tables in one process, in any order and again: what each gives alone, line by line."""

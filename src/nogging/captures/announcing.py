@@ -10,6 +10,7 @@ its type, its number) announce none.
 from __future__ import annotations
 
 import re
+from functools import cache
 
 _QUOTED = r"\"(?:[^\"\\\n]|\\.)+\"?|'[^'\n]+'?"
 _BARE = r"[^\s\";,{}<>'\[\]()=:]\S*?(?=[;,]?(?:\s|$)|[\"'};)]|<(?!masked:))"
@@ -92,8 +93,14 @@ _OWN = (
     r"(?P<secret>\$(?:1|2[aby]?|5|6|7|8|9|y|gy|14|argon2\w*)\$[A-Za-z0-9./$+,=_-]{6,})",
     r"-----BEGIN [A-Z ]*PRIVATE KEY-----(?:\\n|\s)*(?P<secret>[A-Za-z0-9+/=\\ ]+?)(?:\\n|\s)*-----END",
 )
-PLACES = tuple(re.compile(one, re.IGNORECASE) for one in (*_OWN, *_KEYED, *_TAGGED, *_SPOKEN))
-"""Each with its `secret`; some with the `name` that announces it."""
+
+
+@cache
+def announced() -> tuple[re.Pattern[str], ...]:
+    """What announces a secret: each with the `secret`, some with the `name` that announces it. A verdict masks
+    nothing, and does not wait for them."""
+    return tuple(re.compile(one, re.IGNORECASE) for one in (*_OWN, *_KEYED, *_TAGGED, *_SPOKEN))
+
 
 HINTS = (
     *("passw", "passp", "passc", "secret", "communit", "com2sec", "key", "psk", "auth", "$", "token", "priv"),

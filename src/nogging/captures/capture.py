@@ -151,6 +151,14 @@ class Capture:
         """The reader of a device's answer to a command; None where none knows it."""
         return find_reader(self.devices[device].dialect, command, self.own)
 
+    @cached_property
+    def known(self) -> dict[str, dict[str, Reader]]:
+        """Of each device the commands that a reader knows, with the reader."""
+        return {
+            name: {command: reader for command in device.commands if (reader := self.reader(name, command)) is not None}
+            for name, device in self.devices.items()
+        }
+
     @property
     def unknown(self) -> list[tuple[str, str]]:
         """The answers with a text of which no reader knows the command: the device and the command of each."""

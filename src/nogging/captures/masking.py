@@ -20,7 +20,7 @@ from html import escape
 from pathlib import Path
 from urllib.parse import quote
 
-from nogging.captures.announcing import HINTS, PLACES, secrets_in
+from nogging.captures.announcing import HINTS, announced, secrets_in
 from nogging.errors import QuestionError
 
 KEY_FILE = "NOGGING_MASKING_KEY"
@@ -84,7 +84,7 @@ class Masker:
     def _stretch(self, line: str) -> str:
         if not _hints(line):
             return line
-        for place in PLACES:
+        for place in announced():
             if found := secrets_in(line, place):
                 line = self._without(line, found)
         return line

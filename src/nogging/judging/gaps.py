@@ -172,8 +172,7 @@ def _tells(reader: Reader | None, kind: str) -> frozenset[str]:
 def witnesses(capture: Capture, kind: str) -> Iterator[Gap]:
     """The opposite of gaps: each answer that was there to show records of a kind, whether or not it showed any."""
     for name, device in capture.devices.items():
-        every = [(reader, command, entry) for reader, command, entry in _answers(capture, name, capture.readers(name))]
-        for reader, command, entry in every:
+        for reader, command, entry in _answers(capture, name, capture.readers(name)):
             if entry.is_evidence and not reader.besides and (KINDS[kind] in reader.kinds or KINDS[kind].of_answers):
                 reason = f"{entry.outcome.replace('_', ' ')} by '{command}'"
                 said = reader.asked_by(command).start if KINDS[kind].on_request else {}
@@ -194,10 +193,8 @@ def _feeding(every: Iterable[Reader], kind: str) -> Iterator[Reader]:
 
 
 def _answers(capture: Capture, name: str, feeding: Sequence[Reader]) -> Iterator[tuple[Reader, str, CommandEntry]]:
-    for command, entry in capture.devices[name].commands.items():
-        reader = capture.reader(name, command)
-        if reader is not None and reader in feeding:
-            yield reader, command, entry
+    wanted, commands = set(feeding), capture.devices[name].commands
+    return ((reader, one, commands[one]) for one, reader in capture.known[name].items() if reader in wanted)
 
 
 def _device_gaps(
@@ -230,7 +227,7 @@ def unasked(capture: Capture, kind: str, when: str, where: Predicate) -> Iterato
     spoken = {device.dialect for device in capture.devices.values()}
     wanted = {dialect: found for dialect in spoken if (found := besides_of(dialect, where.constants, capture.own))}
     for name, device in capture.devices.items() if wanted else ():
-        every = [one for command in device.commands if (one := capture.reader(name, command)) is not None]
+        every = capture.known[name].values()
         for reader in wanted.get(device.dialect, ()):
             is_named = KINDS[kind] in reader.kinds and not where.fields.isdisjoint(reader.same)
             if is_named and not any(one.may_tell(reader) for one in every):

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import cached_property
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, Protocol
 
 from pydantic import Field, model_validator
 
@@ -395,6 +395,33 @@ class Heading:
 
 
 @dataclass(frozen=True, eq=False)
+class ReaderBody:
+    """What a reader makes of an answer's lines, or of its nodes, compiled."""
+
+    silent: tuple[Pattern, ...]
+    joined: tuple[Pattern, ...]
+    meanings: Mapping[str, Mapping[str, Any]]
+    forms: tuple[LineForm, ...]
+    headings: tuple[Heading, ...]
+    entries: tuple[DocumentEntry, ...]
+    skip: tuple[Select, ...]
+
+
+class Compiling(Protocol):
+    """What is compiled when it is first asked for: a verdict wants to know of every reader which kinds it tells, and
+    reads with a few."""
+
+    @property
+    def body(self) -> ReaderBody: ...
+    @property
+    def command_patterns(self) -> tuple[Pattern, ...]: ...
+    @property
+    def partial_patterns(self) -> tuple[Pattern, ...]: ...
+    @property
+    def told(self) -> frozenset[str]: ...
+
+
+@dataclass(frozen=True, eq=False)
 class Reader:
     """A reader, ready to run. `constants` are the fields that are the same in each of its records."""
 
@@ -414,25 +441,58 @@ class Reader:
     mode: str
     together: bool
     may_say_nothing: bool
-    silent: tuple[Pattern, ...]
-    joined: tuple[Pattern, ...]
     left_out: str
     kinds: tuple[Kind, ...]
     constants: Mapping[str, Any]
     start: Mapping[str, Any]
-    meanings: Mapping[str, Mapping[str, Any]]
-    forms: tuple[LineForm, ...]
-    headings: tuple[Heading, ...]
-    command_patterns: tuple[Pattern, ...]
-    partial_patterns: tuple[Pattern, ...]
+    compiling: Compiling
     notation: str = "lines"
-    entries: tuple[DocumentEntry, ...] = ()
-    skip: tuple[Select, ...] = ()
     inherited: bool = False
     """Whether it is of a dialect that the device's own builds on."""
     _by_word: dict[str, tuple[LineForm, ...]] = field(default_factory=dict, compare=False, repr=False)
     blocks: dict[tuple[int, ...], Any] = field(default_factory=dict, compare=False, repr=False)
     """What answers have shown of the order in which lines come, ready to be used for the next."""
+
+    @property
+    def silent(self) -> tuple[Pattern, ...]:
+        return self.compiling.body.silent
+
+    @property
+    def joined(self) -> tuple[Pattern, ...]:
+        return self.compiling.body.joined
+
+    @property
+    def meanings(self) -> Mapping[str, Mapping[str, Any]]:
+        return self.compiling.body.meanings
+
+    @property
+    def forms(self) -> tuple[LineForm, ...]:
+        return self.compiling.body.forms
+
+    @property
+    def headings(self) -> tuple[Heading, ...]:
+        return self.compiling.body.headings
+
+    @property
+    def entries(self) -> tuple[DocumentEntry, ...]:
+        return self.compiling.body.entries
+
+    @property
+    def skip(self) -> tuple[Select, ...]:
+        return self.compiling.body.skip
+
+    @property
+    def command_patterns(self) -> tuple[Pattern, ...]:
+        return self.compiling.command_patterns
+
+    @property
+    def partial_patterns(self) -> tuple[Pattern, ...]:
+        return self.compiling.partial_patterns
+
+    @property
+    def told(self) -> frozenset[str]:
+        """The fields that its lines, or paths, tell or set."""
+        return self.compiling.told
 
     @property
     def command(self) -> str:
@@ -516,21 +576,6 @@ class Reader:
         """Whether it may tell of the records that another one tells of."""
         alike = all(self.same[name] == value for name, value in other.same.items() if name in self.same)
         return alike and not set(self.kinds).isdisjoint(other.kinds)
-
-    @cached_property
-    def told(self) -> frozenset[str]:
-        """The fields that its lines, or paths, tell or set."""
-        named = {value.field for form in self.forms for value in form.values}
-        parts = (one for form in self.forms for several in form.parts.values() for one in several)
-        named |= {value.field for part in parts for value in part.values}
-        also = [one for form in self.forms for one in form.also]
-        named |= {value.field for one in also for value in one.values} | {name for one in also for name in one.set}
-        named |= {value.field for heading in self.headings for value in heading.values}
-        named |= {name for form in self.forms for name in form.set}
-        named |= {name for form in self.forms for several in form.parts.values() for one in several for name in one.set}
-        named |= {name for heading in self.headings for name in (*heading.set, *filter(None, [heading.nested]))}
-        named |= {name for entry in self.entries for name in entry.named()}
-        return frozenset(named)
 
     def provides(self, kind: Kind) -> frozenset[str]:
         """The fields of a kind that this reader can give; what is not among them it never gives."""

@@ -18,7 +18,7 @@ from pydantic import BaseModel
 
 from nogging.dialects.declared import load_dialect, require_dialect
 from nogging.dialects.notation import NotationError, Pattern, PatternValue, compile_pattern, whole_text
-from nogging.dialects.reader_folders import Own, files, places
+from nogging.dialects.reader_folders import LIBRARY, Own, files, places
 from nogging.errors import FileError, QuestionError, nearest
 from nogging.files import Path_, Source, load, loads, read_text
 from nogging.reading.commands import Fit, Typed, compiled, fits, is_meant, spelled_out, typed
@@ -37,6 +37,7 @@ from nogging.reading.declared import (
     LineModel,
     PartPattern,
     Reader,
+    ReaderBody,
     ReaderModel,
     Scalar,
     Select,
@@ -71,8 +72,6 @@ class _Compiler:
 
     def reader(self) -> Reader:
         model = self.model
-        lines = list(enumerate(model.lines))
-        notation = "json" if model.json_ else ("xml" if model.xml else "lines")
         return Reader(
             name=self.path.stem,
             path=self.path,
@@ -88,20 +87,47 @@ class _Compiler:
             together=model.together,
             may_say_nothing=model.may_say_nothing,
             left_out=model.left_out,
-            silent=tuple(self.pattern(one.line, ("silent", n, "line")) for n, one in enumerate(model.silent)),
-            joined=tuple(self.pattern(text, ("joined", n)) for n, text in enumerate(model.joined)),
             kinds=tuple(self.kinds.values()),
             constants=self.fixed(model.always, ("always",), self.kinds.values()),
             start=self.fixed(model.start, ("start",), self.kinds.values()),
+            compiling=self,
+            notation=self.notation,
+        )
+
+    @property
+    def notation(self) -> str:
+        return "json" if self.model.json_ else ("xml" if self.model.xml else "lines")
+
+    @cached_property
+    def body(self) -> ReaderBody:
+        model, lines = self.model, list(enumerate(self.model.lines))
+        return ReaderBody(
+            silent=tuple(self.pattern(one.line, ("silent", n, "line")) for n, one in enumerate(model.silent)),
+            joined=tuple(self.pattern(text, ("joined", n)) for n, text in enumerate(model.joined)),
             meanings={name: self.meaning(name, words) for name, words in model.values.items()},
             forms=(*(self.form(n, line) for n, line in lines if line.under is None), *self.remarks()),
             headings=tuple(self.heading(n, line) for n, line in lines if line.under is not None),
-            command_patterns=self.commands(model.commands, "commands"),
-            partial_patterns=self.commands(model.partial, "partial"),
-            notation=notation,
-            entries=self.entries(model.json_ or model.xml, (notation,)),
+            entries=self.entries(model.json_ or model.xml, (self.notation,)),
             skip=tuple(self.path_(text, ("skip", n)) for n, text in enumerate(model.skip)),
         )
+
+    @cached_property
+    def command_patterns(self) -> tuple[Pattern, ...]:
+        return self.commands(self.model.commands, "commands")
+
+    @cached_property
+    def partial_patterns(self) -> tuple[Pattern, ...]:
+        return self.commands(self.model.partial, "partial")
+
+    @cached_property
+    def told(self) -> frozenset[str]:
+        """What the texts name, without a pattern compiled."""
+        named = set[str]()
+        for line in self.model.lines:
+            named |= _told_by(line)
+        for entry in self.model.json_ or self.model.xml:
+            named |= _told_in(entry)
+        return frozenset(named)
 
     def remarks(self) -> list[LineForm]:
         """What the dialect may say beside any answer, known after all that the reader itself knows."""
@@ -312,6 +338,32 @@ def _literal(pattern: str) -> list[str]:
     return [" ".join(run.split()).strip(" ,;") for run in re.split(r"<[^>]*>|\{[^}]*\}|\[[^\]]*\]", pattern)]
 
 
+def _told_by(line: LineModel) -> set[str]:
+    """The fields that a line tells or sets."""
+    written = [] if line.under is not None else [getattr(line, line.action)]
+    written += [text for texts in line.parts.values() for text in texts] + [also.each for also in line.also]
+    columns = [under for cell in line.columns.values() for under in ((cell,) if isinstance(cell, str) else cell)]
+    fields = {name for text in written for name in _kept(text)} | {_field(cell) for cell in columns}
+    return (fields | {*line.set, line.nested} | {name for also in line.also for name in also.set}) - {""}
+
+
+def _told_in(entry: EntryModel) -> set[str]:
+    """The fields that an entry, and those within it, tell or set."""
+    values = entry.fields.values()
+    fields = {name for text in values for name in (_kept(text) if "<" in text else [_field(text)])}
+    return fields.union(entry.set, *(_told_in(within) for within in entry.within)) - {""}
+
+
+def _kept(pattern: str) -> list[str]:
+    """The fields that a pattern names."""
+    return [_field(inner) for inner in re.findall(r"(?<!\\)<([^>]*)>", pattern)]
+
+
+def _field(value: str) -> str:
+    """The field of a value, as it stands between its brackets; empty where it is not kept."""
+    return re.split(r"[^a-z0-9_]", value, maxsplit=1)[0]
+
+
 def _named(entries: Iterable[EntryModel], where: Path_) -> list[tuple[str | None, Path_]]:
     """The kinds that entries name, each with its place in the file."""
     found: list[tuple[str | None, Path_]] = []
@@ -331,7 +383,15 @@ def load_reader(path: Path, own: Own = ()) -> Reader:
         if its.like:
             raise source.error(("like",), f"'{model.like}' is itself like another; say '{its.like}'")
         model = _like(model, its)
-    return replace(_Compiler(path, model, source, own).reader(), like=other)
+    reader = replace(_Compiler(path, model, source, own).reader(), like=other)
+    if not path.is_relative_to(LIBRARY):
+        compile_all(reader)
+    return reader
+
+
+def compile_all(reader: Reader) -> None:
+    """Compiles what else is compiled when it is first used, so that what is wrong in it is told."""
+    _ = reader.compiling.body, reader.command_patterns, reader.partial_patterns
 
 
 def _other(model: ReaderModel, source: Source, own: Own) -> Path:
