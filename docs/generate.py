@@ -47,6 +47,7 @@ NATURES = """\
 | `state` | must be equal |
 | `counter` | may grow; going backwards is a restart, unless it wrapped or was cleared |
 | `gauge` | may differ by a tenth |
+| `measure` | may differ by what stands beside it, in its own unit: of what may be zero a share says nothing |
 | `timer` | is kept as the moment it began; a moment later than its resolution and the clocks allow is a restart |
 | `note` | is not compared |
 """
@@ -94,7 +95,10 @@ def _breaking(kind: Kind) -> Iterator[str]:
 def _row(field: Field) -> str:
     words = f": {', '.join(f'`{value}`' for value in field.values)}" if field.values else ""
     unit = f" in {field.unit}" if field.unit else ""
-    return f"| `{field.name}` | {field.type}{unit} | {field.nature} | {field.meaning}{words} | {field.standard} |\n"
+    around = f" (±{field.tolerance:g})" if field.tolerance else ""
+    nature, meaning = f"{field.nature}{around}", f"{field.meaning}{words}"
+    cells = (f"`{field.name}`", f"{field.type}{unit}", nature, meaning, field.standard)
+    return f"| {' | '.join(cells)} |\n"
 
 
 def matrix() -> str:

@@ -183,7 +183,7 @@ def _kind_of_number(kind: str, number: str) -> bool | None:
     if kind == CAPTURE or number == COUNT:
         return False if number in (SKEW, COUNT) else None
     field = KINDS[kind].fields[number]
-    if field.nature is Nature.GAUGE:
+    if field.is_level:
         return False
     return True if field.nature is Nature.COUNTER and not field.of_changes else None
 

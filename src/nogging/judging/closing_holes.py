@@ -54,6 +54,7 @@ def _same(kind: Kind, name: str) -> str:
     as_well = {
         Nature.STATE: f"{name} = before.{name}",
         Nature.GAUGE: f"{name} >= 0.9 * before.{name}",
+        Nature.MEASURE: f"abs({name} - before.{name}) <= {field.tolerance}",
         Nature.TIMER: f"{name} <= before.{name} + interval '2 minutes'",
         Nature.COUNTER: f"{name} <= before.{name}" if field.of_faults or field.of_changes else f"{name} is not null",
     }[field.nature]

@@ -22,12 +22,10 @@ from nogging.judging.renamed import with_proposals
 from nogging.judging.unread import Compared, compared
 from nogging.judging.verdict import HOPS, Cause, Difference, Growth, Noise
 from nogging.predicates import identifier
-from nogging.records import KINDS, Kind, Nature
-from nogging.records.field import REMAINDER, RESOLUTION, SKEW
+from nogging.records import KINDS, Field, Kind, Nature
+from nogging.records.field import REMAINDER, RESOLUTION, SHARE, SKEW
 from nogging.records.frames import frame, in_html
 
-TOLERANCE = 0.1
-"""The share by which a gauge may differ."""
 ROW = ("device", "kind", "what", "key", "fields")
 _WRAPS = (2**32, 2**64)
 
@@ -187,15 +185,11 @@ def _rows(pairs: Pairs, kind: Kind, table: str) -> list[dict[str, Any]]:
     told = [_distinct(name) for name in kind.named(Nature.STATE)]
     told += [f"{_a(name)} < {_b(name)}" for name in kind.named(Nature.COUNTER)]
     told += [f"{_a(name)} > {_b(name)}" for name in kind.named(Nature.COUNTER) if kind.fields[name].of_changes]
-    told += [
-        f"abs({_a(name)} - {_b(name)}) > {TOLERANCE} * greatest(abs({_b(name)}), 1)"
-        for name in kind.named(Nature.GAUGE)
-    ]
+    told += [f"abs({_a(name)} - {_b(name)}) > {_leeway_sql(kind.fields[name])}" for name in kind.levels]
     told += [_restarted_sql(name) for name in kind.named(Nature.TIMER)]
     told += [
         f"({_a(name)} IS NULL) <> ({_b(name)} IS NULL)"
-        for nature in (Nature.COUNTER, Nature.GAUGE, Nature.TIMER)
-        for name in kind.named(nature)
+        for name in (*kind.named(Nature.COUNTER), *kind.levels, *kind.named(Nature.TIMER))
     ]
     both = " OR ".join(f"({one})" for one in told) or "false"
     order = ", ".join(identifier(f"a_{key}") for key in kind.keys)
@@ -208,6 +202,10 @@ def _a(name: str) -> str:
 
 def _b(name: str) -> str:
     return identifier(f"b_{name}")
+
+
+def _leeway_sql(field: Field) -> str:
+    return str(field.tolerance) if field.nature is Nature.MEASURE else f"{SHARE} * greatest(abs({_b(field.name)}), 1)"
 
 
 def _distinct(name: str) -> str:
@@ -307,9 +305,9 @@ def _moved(kind: Kind, before: dict[str, Any], after: dict[str, Any]) -> Iterabl
         yield from changed
         return
     yield from (name for name in states if before[name] != after[name])
-    for name in kind.named(Nature.GAUGE):
+    for name in kind.levels:
         old, new = before[name], after[name]
-        if (old is None) != (new is None) or (old is not None and abs(new - old) > TOLERANCE * max(abs(old), 1)):
+        if (old is None) != (new is None) or (old is not None and abs(new - old) > kind.fields[name].leeway(old)):
             yield name
     yield from (name for name in kind.named(Nature.COUNTER) if (before[name] is None) != (after[name] is None))
     yield from (name for name in kind.named(Nature.TIMER) if (before[name] is None) != (after[name] is None))

@@ -21,9 +21,10 @@ from nogging.captures.capture import Capture
 from nogging.captures.saved import opened
 from nogging.judging.check import check
 from nogging.judging.faults import unwell
+from nogging.judging.gaps import witnesses
 from nogging.judging.verdict import Verdict
 from nogging.predicates import quoted
-from nogging.records import KINDS, Field, Kind, Type
+from nogging.records import KINDS, Field, Kind, Nature, Type
 from nogging.routing.links import links
 
 if TYPE_CHECKING:
@@ -109,6 +110,7 @@ class _Drafter:
                 yield from self.well(kind, sorted_)
                 yield from self.alike(kind, sorted_)
                 yield from self.faultless(kind, rows)
+                yield from self.untroubled(kind, rows)
                 yield from self.both_ends(kind, rows)
                 yield from self.exact(kind, rows)
                 yield from self.counted(kind, rows)
@@ -137,10 +139,15 @@ class _Drafter:
                     noun = word if is_free(kind) else f"{word} {kind.name}"
                     body = (
                         f"every: {kind.name}",
-                        f"where: {_of_sort(kind, word)}{_but(kind, astray)}",
+                        f"where: {_of_sort(kind, word)}{self.telling_devices(kind)}{_but(kind, astray)}",
                         f"must: {_equal(field, field.well)}",
                     )
                     yield Drafted(f"Every {noun} is {what}", _share(kind, could, astray, what), body)
+
+    def telling_devices(self, kind: Kind) -> str:
+        """Which devices were asked for records of a kind; nothing where all were, or they are too many."""
+        tell = {gap.device for gap in witnesses(self.capture, kind.name)}
+        return f" and {_on(sorted(tell))}" if tell != set(self.capture.devices) and len(tell) <= MOST_DEVICES else ""
 
     def alike(self, kind: Kind, sorts: Mapping[str, DraftRows]) -> Iterator[Drafted]:
         """What the records of one sort have in common; where nothing is told nothing is expected."""
@@ -170,6 +177,13 @@ class _Drafter:
             if told and not any(row[field.name] for row in told):
                 body = (f"every: {kind.name}", f"where: {where}", f"must: {field.name} = 0")
                 yield Drafted(f"No {kind.name} counts {field.name}", f"none of {len(told)} does", body)
+
+    def untroubled(self, kind: Kind, table: pa.Table) -> Iterator[Drafted]:
+        """What goes up and down by itself is expected to stay where nobody would have to know of it."""
+        told = any(table.column(name).null_count < table.num_rows for name in kind.named(Nature.MEASURE))
+        if kind.not_well and told:
+            where = f"where: ({kind.not_well}){self.telling_devices(kind)}"
+            yield Drafted(f"No {kind.name} is in trouble", "none is", (f"none: {kind.name}", where))
 
     def telling(self, kind: Kind, field: Field, table: pa.Table) -> tuple[str, DraftRows]:
         """The records of those devices that tell a field of all, or of nearly all, of theirs."""

@@ -21,11 +21,13 @@ from nogging.judging.consequences import Consequences
 from nogging.judging.pairs import Pairs
 from nogging.predicates.tree import identifier
 from nogging.records import KINDS, Field, Kind, Nature, Type
-from nogging.records.field import REMAINDER
+from nogging.records.field import LEVELS, REMAINDER
 from nogging.records.joining import Row
 from nogging.records.resting import NamedValues, covered, resting
 
 MANY_MORE = 100_000
+FAR_OFF = 10
+"""How many times as far as it may go a measure is when it is off."""
 LATER = timedelta(minutes=10)
 MOST, MOST_OF_A_FIELD = 20, 3
 """Of the records of a device that say the same, not more are lost one by one, and not more are broken in each field."""
@@ -65,18 +67,19 @@ class Fault:
         return " ".join(part for part in (self.kind, self.field, self.how) if part)
 
 
-GONE, LOST, ELSEWHERE, CHANGED, GROWN, FEWER, ANEW, UNTOLD = (
+GONE, LOST, ELSEWHERE, CHANGED, GROWN, FEWER, OFF, ANEW, UNTOLD = (
     "gone",
     "lost",
     "replaced",
     "changed",
     "grown",
     "halved",
+    "off",
     "begun anew",
     "not told",
 )
 """What becomes of a record, of one of its members, of the value of a field."""
-_TOLD = (Nature.STATE, Nature.GAUGE, Nature.COUNTER, Nature.TIMER)
+_TOLD = (Nature.STATE, *LEVELS, Nature.COUNTER, Nature.TIMER)
 
 
 class Faults:
@@ -158,6 +161,8 @@ class Faults:
         value = row[field.name]
         if field.nature is Nature.GAUGE and value:
             yield FEWER, value // 2 if field.type is Type.INTEGER else value / 2
+        elif field.nature is Nature.MEASURE:
+            yield OFF, value + FAR_OFF * field.tolerance
         elif field.nature is Nature.TIMER:
             yield ANEW, self.pairs.after.ended + LATER  # so that it is told from what is but young
         elif field.nature is Nature.STATE:

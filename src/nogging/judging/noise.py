@@ -147,7 +147,7 @@ def _size(capture: Capture, sort: _Sort) -> int:
 
 
 def _gauges(one: Difference) -> list[Field]:
-    return [field for field in KINDS[one.kind].own if field.nature is Nature.GAUGE]
+    return [field for field in KINDS[one.kind].own if field.is_level]
 
 
 def _is_default(one: Difference) -> bool:

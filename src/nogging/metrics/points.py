@@ -16,7 +16,7 @@ from typing import Any
 
 from nogging.captures.capture import Capture
 from nogging.records import KINDS, Kind, Nature, Type
-from nogging.records.field import REMAINDER, Field
+from nogging.records.field import LEVELS, REMAINDER, Field
 
 COUNT = "records"
 """The field of a point that says how many records there are."""
@@ -24,7 +24,7 @@ CAPTURE, ANSWERS, SKEW = "capture", "answers", "skew"
 """What is told of each device: how many answers came back, and how far its clock is ahead of ours (s), where that is
 known."""
 _NUMBERS = frozenset({Type.INTEGER, Type.NUMBER, Type.AS_NUMBER})
-_MEASURED = frozenset({Nature.COUNTER, Nature.GAUGE, Nature.TIMER, Nature.STATE})
+_MEASURED = frozenset({Nature.COUNTER, *LEVELS, Nature.TIMER, Nature.STATE})
 
 
 @dataclass(frozen=True)

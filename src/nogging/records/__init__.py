@@ -3,6 +3,7 @@
 from nogging.records.address import ADDRESS
 from nogging.records.answer import ANSWER
 from nogging.records.arp import ARP
+from nogging.records.clock import CLOCK
 from nogging.records.component import COMPONENT
 from nogging.records.event import EVENT
 from nogging.records.fdb import FDB
@@ -16,10 +17,11 @@ from nogging.records.queue import QUEUE
 from nogging.records.route import ROUTE
 from nogging.records.setting import SETTING
 from nogging.records.system import SYSTEM
+from nogging.records.time_source import TIME_SOURCE
 from nogging.records.vlan import VLAN
 
 _LINK = (COMPONENT, SYSTEM, SETTING, INTERFACE, QUEUE, VLAN, FDB)
-_ALL = (*_LINK, ADDRESS, ARP, NEIGHBOR, ROUTE, PING, HOP, LISTENER, ANSWER, EVENT)
+_ALL = (*_LINK, ADDRESS, ARP, NEIGHBOR, ROUTE, PING, HOP, TIME_SOURCE, CLOCK, LISTENER, ANSWER, EVENT)
 
 KINDS: dict[str, Kind] = {kind.name: kind for kind in _ALL}
 """All kinds by name, from the lowest layer up: the order in which a cause comes before its effects."""

@@ -24,8 +24,14 @@ class Nature(StrEnum):
     STATE = "state"
     COUNTER = "counter"
     GAUGE = "gauge"
+    MEASURE = "measure"
     TIMER = "timer"
     NOTE = "note"
+
+
+LEVELS = (Nature.GAUGE, Nature.MEASURE)
+SHARE = 0.1
+"""The share by which a gauge may differ."""
 
 
 class Type(StrEnum):
@@ -85,6 +91,17 @@ class Field:
     alike: str = ""
     """What records of one sort have in common in it, for a draft: they are its subject (`carry frames of one size`)."""
     same_at_both_ends: bool = False
+    tolerance: float = 0.0
+    """Of a measure: how far it may go, in its unit, without being another one. Around zero a share says nothing."""
+
+    @property
+    def is_level(self) -> bool:
+        """Whether it goes up and down by itself, and counts as moved when it went far."""
+        return self.nature in LEVELS
+
+    def leeway(self, before: float) -> float:
+        """How far it may go from what it was."""
+        return self.tolerance if self.nature is Nature.MEASURE else SHARE * max(abs(before), 1)
 
 
 @dataclass(frozen=True, eq=False)
@@ -146,6 +163,11 @@ class Kind:
     @cached_property
     def members(self) -> tuple[str, ...]:
         return self.named(Nature.MEMBER)
+
+    @cached_property
+    def levels(self) -> tuple[str, ...]:
+        """The fields that go up and down by themselves."""
+        return tuple(name for name, field in self.fields.items() if field.is_level)
 
     @cached_property
     def identity(self) -> tuple[str, ...]:

@@ -20,6 +20,7 @@ from nogging.captures.history import FIRST, NOW
 from nogging.errors import QuestionError
 from nogging.judging.changed import GONE
 from nogging.records import KINDS, Kind, Nature
+from nogging.records.field import LEVELS
 from nogging.records.joining import Row
 from nogging.records.values import short_span
 from nogging.report.cleaning import lines
@@ -32,7 +33,7 @@ Parameters = Mapping[str, str]
 LISTED, PAGE, WORDS = 25, 200, 20
 """So many are listed of what is longer, so many on one page of it, and so many words are searched for."""
 _SITE = "site"
-_UNSHOWN = (Nature.COUNTER, Nature.GAUGE, Nature.NOTE)
+_UNSHOWN = (Nature.COUNTER, *LEVELS, Nature.NOTE)
 _SIGNS = {"well": "✓", "fail": "✗", "moved": "Δ"}
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from itertools import groupby
 
-from nogging.standin.model import Interface, Network, Network4, Route, Show, SimulatedDevice, traffic
+from nogging.standin.model import Interface, IPv4, Network, Network4, Route, Show, SimulatedDevice, traffic
 from nogging.standin.running import show_running
 from nogging.standin.text import age, short_clock, spelled
 
@@ -40,6 +40,45 @@ def show_version(network: Network, device: SimulatedDevice, now: datetime) -> st
 
 def show_clock(network: Network, device: SimulatedDevice, now: datetime) -> str:
     return f"{now:%H:%M:%S}.{now.microsecond // 1000:03d} UTC {now:%a %b} {now.day} {now.year}\n"
+
+
+def _time_source(device: SimulatedDevice) -> str:
+    servers = [line.split(" ")[2] for line in device.kept.get("", ()) if line.startswith("ntp server ")]
+    return servers[0] if servers else ""
+
+
+def show_ntp_status(network: Network, device: SimulatedDevice, now: datetime) -> str:
+    source = _time_source(device)
+    if not source:
+        return "%NTP is not enabled.\n"
+    reached = network.has_way(device.name, IPv4(source))
+    said = (
+        f"synchronized, stratum 3, reference is {source}"
+        if reached
+        else "unsynchronized, stratum 16, no reference clock"
+    )
+    return (
+        f"Clock is {said}\n"
+        "nominal freq is 250.0000 Hz, actual freq is 249.9990 Hz, precision is 2**10\n"
+        f"clock offset is {device.clock_offset * 1000:.4f} msec, root delay is 14.00 msec\n"
+        "root dispersion is 32.48 msec, peer dispersion is 3.57 msec\n"
+        "loopfilter state is 'CTRL' (Normal Controlled Loop), drift is 0.000001965 s/s\n"
+        "system poll interval is 64, last update was 15 sec ago.\n"
+    )
+
+
+def show_ntp_associations(network: Network, device: SimulatedDevice, now: datetime) -> str:
+    source = _time_source(device)
+    if not source:
+        return "%NTP is not enabled.\n"
+    told = f"*~{source:<16} 198.51.100.7     2     25     64   377  1.892  {device.clock_offset * 1000:6.3f}  3.578"
+    if not network.has_way(device.name, IPv4(source)):
+        told = f" ~{source:<16} .INIT.          16      -   1024     0  0.000   0.000 15937."
+    return (
+        "\n  address         ref clock       st   when   poll reach  delay  offset   disp\n"
+        f"{told}\n"
+        " * sys.peer, # selected, + candidate, - outlyer, x falseticker, ~ configured\n"
+    )
 
 
 def show_interfaces(network: Network, device: SimulatedDevice, now: datetime) -> str:
@@ -288,6 +327,8 @@ SHOWS: dict[str, Show] = {
         ),
         lambda _network, _device, _now: "",  # known, and nothing to tell
     ),
+    "show ntp status": show_ntp_status,
+    "show ntp associations": show_ntp_associations,
     "show lldp neighbors detail": show_lldp,
     "show inventory": show_inventory,
     "show running-config": show_running,

@@ -129,6 +129,8 @@ class SimulatedDevice:
     """The configuration that was saved last, as the device shows it."""
     release: str = "8.4.4"
     booted: datetime = field(default_factory=lambda: datetime.now(UTC))
+    clock_offset: float = 0.0004
+    """How far its clock is from its source, in seconds."""
 
     @property
     def router_id(self) -> IPv4:
@@ -230,6 +232,11 @@ class Network:
         with self.lock:
             end = self._arrives(start, address)
             return end is not None and self._arrives(end, self.devices[start].router_id) == start
+
+    def has_way(self, start: str, address: IPv4) -> bool:
+        """Whether a device knows where to send what is for an address."""
+        with self.lock:
+            return self._next(start, address) is not None
 
     def traced(self, start: str, address: IPv4) -> list[IPv4 | None]:
         """Who answers on the way to an address, hop by hop; None for a hop that nobody answers at."""

@@ -85,14 +85,16 @@ def teal_sound(clock: Now | None = None) -> Network:
 
 
 SERVICES = "192.0.2.53"
-"""Where the harbour office keeps its names, its time and its logs."""
+"""Where the harbour office keeps its names and its logs."""
+TIME = "203.0.113.129"
+"""Where the transit tells the time."""
 COMMUNITY = "teal-readings"
 _KEPT = (
     "ip domain name teal-sound.example",
     f"ip name-server {SERVICES}",
     f"logging host {SERVICES}",
     f"snmp-server community {COMMUNITY} RO",
-    f"ntp server {SERVICES}",
+    f"ntp server {TIME}",
 )
 
 
