@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 import nogging
+from conftest import Build
 from nogging.judging.draft import draft
 from nogging.judging.verdict import Verdict
 from nogging.standin import served
@@ -25,8 +26,13 @@ def source_forgotten(network: Network) -> None:
     network.devices["heron-r1"].clock_offset = 0.0
 
 
+def active_gone(network: Network) -> None:
+    network.devices["mole-r1"].ready[0].priority = 50
+
+
 FAULTS: dict[str, tuple[Callable[[Network], None], str, set[str]]] = {
     "a clock that is off": (clock_off, "clock", {"clock_offset"}),
+    "an active router that changed": (active_gone, "virtual_router", {"state", "priority"}),
     "a source that nobody answers at": (source_forgotten, "time_source", set()),
 }
 
@@ -59,3 +65,59 @@ def test_a_fault_in_each_kind_is_noticed(well: tuple[Path, Path], tmp_path: Path
     assert any(one.kind == kind and fields <= set(one.fields) for one in judged.unexplained)
     drafted = nogging.check(place / "drafted.yaml", before=before, after=after)
     assert any(one.verdict is Verdict.FAIL and kind in one.title for one in drafted.results), drafted
+
+
+IOS = """\
+  address         ref clock       st   when   poll reach  delay  offset   disp
+{}~192.0.2.123     198.51.100.7     2     {:>2}     64   377  1.892  {:6.3f}  3.578
+{}~192.0.2.124     198.51.100.8     {}     12     64   {}  2.010  -1.204  1.983
+"""
+JUNOS = """\
+status={} leap_none, sync_ntp, 6 events, {},
+version="ntpd 4.2.0-a (1)",
+processor="amd64", system="FreeBSD/12.1", leap=00, stratum={},
+precision=-23, rootdelay=1.353, rootdispersion=24.013, peer=57312,
+refid={},
+reftime={}  Thu, Nov 26 2026  9:22:41.303, poll=6,
+clock={}  Thu, Nov 26 2026  9:23:33.480, state=4,
+offset={}, frequency=12.400, jitter=0.033, stability=0.004
+"""
+CHRONY = "MS Name/IP address   Stratum Poll Reach LastRx Last sample\n^{} ntp1.teal.example   2   6   377    {}  {}\n"
+
+
+@pytest.mark.parametrize(
+    ("dialect", "command", "before", "quiet", "off"),
+    [
+        (
+            "ios",
+            "show ntp associations",
+            IOS.format("*", 25, 0.5, "+", 2, 377),
+            IOS.format("-", 3, -0.9, "*", 3, 177),
+            IOS.format("*", 3, 0.5, "x", 2, 377),
+        ),
+        (
+            "junos",
+            "show ntp status",
+            JUNOS.format("0664", "event_peer/strat_chg", 3, "192.0.2.123", "e8b3c0a1.4d916a77", "e8b3c0d5.7ae147ae", -0.12),
+            JUNOS.format("c618", "no_sys_peer", 2, "192.0.2.124", "ec9a4f12.9fbe7755", "ec9a4f30.11111111", 8.1),
+            JUNOS.format("0664", "event_peer/strat_chg", 3, "192.0.2.123", "e8b3c0a1.4d916a77", "e8b3c0d5.7ae147ae", 812.0),
+        ),
+        (
+            "linux",
+            "chronyc -n sources",
+            CHRONY.format("*", 18, "+140ns[+1114ns] +/- 4326ns"),
+            CHRONY.format("-", "33m", "-41us[ +3ms] +/- 12ms"),
+            CHRONY.format("?", 18, "+140ns[+1114ns] +/- 4326ns"),
+        ),
+    ],
+)  # fmt: skip
+def test_what_clocks_do_by_themselves(
+    build: Build, dialect: str, command: str, before: str, quiet: str, off: str
+) -> None:
+    """Sources take turns, offsets wander, moments go by; a clock or a source that is of no use any more is told."""
+    early, later, wrong = (
+        build(name, {"quay-r1": {command: text}}, dialect=dialect)
+        for name, text in (("before", before), ("quiet", quiet), ("off", off))
+    )
+    assert nogging.compare(early, later).differences == ()
+    assert nogging.compare(early, wrong).differences

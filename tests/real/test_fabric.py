@@ -21,7 +21,7 @@ from nogging.collecting.trust import host_keys, pin
 pytestmark = ON_IT
 
 BESIDE = (
-    *("show ip eigrp neighbor", "show ip pim neighbor", "show ip pim interface", "show vrrp", "show vrrp summary"),
+    *("show ip eigrp neighbor", "show ip pim neighbor", "show ip pim interface", "show vrrp summary"),
     *(
         "show evpn vni",
         "show evpn mac vni all",
@@ -55,10 +55,11 @@ FORMS = {
     "show ip pim neighbor": "show ip pim neighbor json",
     "show mpls ldp neighbor": "show mpls ldp neighbor json",
     "show interface vrf all brief": "show interface vrf all brief json",
+    "show vrrp": "show vrrp json",
     **{
         text: f"{text} json"
         for text in (
-            *("show vrrp", "show evpn", "show evpn vni", "show ip pim interface", "show ip igmp interface"),
+            *("show evpn", "show evpn vni", "show ip pim interface", "show ip igmp interface"),
             *("show ip mroute", "show bgp ipv4 unicast", "show bgp l2vpn evpn", "show ip ospf route"),
         )
     },

@@ -18,10 +18,11 @@ from nogging.records.route import ROUTE
 from nogging.records.setting import SETTING
 from nogging.records.system import SYSTEM
 from nogging.records.time_source import TIME_SOURCE
+from nogging.records.virtual_router import VIRTUAL_ROUTER
 from nogging.records.vlan import VLAN
 
 _LINK = (COMPONENT, SYSTEM, SETTING, INTERFACE, QUEUE, VLAN, FDB)
-_ALL = (*_LINK, ADDRESS, ARP, NEIGHBOR, ROUTE, PING, HOP, TIME_SOURCE, CLOCK, LISTENER, ANSWER, EVENT)
+_ALL = (*_LINK, ADDRESS, ARP, VIRTUAL_ROUTER, NEIGHBOR, ROUTE, PING, HOP, TIME_SOURCE, CLOCK, LISTENER, ANSWER, EVENT)
 
 KINDS: dict[str, Kind] = {kind.name: kind for kind in _ALL}
 """All kinds by name, from the lowest layer up: the order in which a cause comes before its effects."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from nogging.standin.model import Interface, IPv4, Network, Route, Show, SimulatedDevice
+from nogging.standin.model import Interface, IPv4, Network, Ready, Route, Show, SimulatedDevice
 from nogging.standin.running import show_running
 from nogging.standin.text import age, clock, running
 
@@ -194,6 +194,30 @@ def show_lldp(network: Network, device: SimulatedDevice, now: datetime) -> str:
     return "\n".join(lines) + "\n"
 
 
+def show_vrrp(network: Network, device: SimulatedDevice, now: datetime) -> str:
+    return "\n".join(_vrrp(network, device, one) for one in device.ready)
+
+
+def _vrrp(network: Network, device: SimulatedDevice, one: Ready) -> str:
+    active = network.active(one.address) is device
+    state = "Initialize" if not device.interfaces[one.interface].up else "Master" if active else "Backup"
+    told = {
+        "Virtual Router ID": one.group,
+        "Protocol Version": 3,
+        "Interface": one.interface,
+        "Status (v4)": state,
+        "Status (v6)": "Initialize",
+        "Priority": one.priority,
+        "Effective Priority (v4)": one.priority,
+        "Preempt Mode": "Yes",
+        "State transitions (v4)": one.changes,
+        "IPv4 Addresses": 1,
+        ".................................. ": one.address,
+        "IPv6 Addresses": 0,
+    }
+    return "\n" + "".join(f" {name:<39} {value!s:<20}\n" for name, value in told.items())
+
+
 SHOWS: dict[str, Show] = {
     "show version": show_version,
     "show interface": show_interface,
@@ -206,6 +230,7 @@ SHOWS: dict[str, Show] = {
     "show ipv6 route vrf all": show_routes6,
     "show bfd peers": lambda _network, _device, _now: "BFD Peers:\n",
     "show running-config": show_running,
+    "show vrrp": show_vrrp,
     "show ipv6 ospf6 neighbor detail": lambda _network, _device, _now: "ospf6d is not running\n",
     "show isis neighbor detail": lambda _network, _device, _now: "isisd is not running\n",
 }

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from itertools import groupby
 
-from nogging.standin.model import Interface, IPv4, Network, Network4, Route, Show, SimulatedDevice, traffic
+from nogging.standin.model import Interface, IPv4, Network, Network4, Ready, Route, Show, SimulatedDevice, traffic
 from nogging.standin.running import show_running
 from nogging.standin.text import age, short_clock, spelled
 
@@ -79,6 +79,20 @@ def show_ntp_associations(network: Network, device: SimulatedDevice, now: dateti
         f"{told}\n"
         " * sys.peer, # selected, + candidate, - outlyer, x falseticker, ~ configured\n"
     )
+
+
+def show_vrrp(network: Network, device: SimulatedDevice, now: datetime) -> str:
+    heading = "Interface          Grp Pri Time  Own Pre State   Master addr     Group addr\n"
+    return heading + "".join(_vrrp(network, device, one) for one in device.ready) if device.ready else ""
+
+
+def _vrrp(network: Network, device: SimulatedDevice, one: Ready) -> str:
+    active, name = network.active(one.address), one.interface.replace("GigabitEthernet", "Gi")
+    state = "Init" if not device.interfaces[one.interface].up else "Master" if active is device else "Backup"
+    ports = [own.interface for own in active.ready if own.address == one.address] if active else []
+    master = active.interfaces[ports[0]].ipv4 if active else None
+    address = str(master.ip) if master else "0.0.0.0"
+    return f"{name:<18} {one.group:<3} {one.priority:<3} {3609:<9} Y  {state:<7} {address:<15} {one.address}\n"
 
 
 def show_interfaces(network: Network, device: SimulatedDevice, now: datetime) -> str:
@@ -318,6 +332,7 @@ SHOWS: dict[str, Show] = {
     "show ipv6 route": show_routes6,
     **dict.fromkeys(
         (
+            "show standby brief",
             "show bfd neighbors",
             "show isis neighbors detail",
             "show ipv6 ospf neighbor detail",
@@ -328,6 +343,7 @@ SHOWS: dict[str, Show] = {
         lambda _network, _device, _now: "",  # known, and nothing to tell
     ),
     "show ntp status": show_ntp_status,
+    "show vrrp brief": show_vrrp,
     "show ntp associations": show_ntp_associations,
     "show lldp neighbors detail": show_lldp,
     "show inventory": show_inventory,

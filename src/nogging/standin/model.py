@@ -115,6 +115,17 @@ class Route:
 
 
 @dataclass
+class Ready:
+    """A router that stands ready to have an address (RFC 9568): on which port, and how much it is wanted."""
+
+    interface: str
+    group: int
+    address: IPv4
+    priority: int = 100
+    changes: int = 2
+
+
+@dataclass
 class SimulatedDevice:
     name: str
     dialect: str
@@ -129,6 +140,7 @@ class SimulatedDevice:
     """The configuration that was saved last, as the device shows it."""
     release: str = "8.4.4"
     booted: datetime = field(default_factory=lambda: datetime.now(UTC))
+    ready: list[Ready] = field(default_factory=list)
     clock_offset: float = 0.0004
     """How far its clock is from its source, in seconds."""
 
@@ -232,6 +244,16 @@ class Network:
         with self.lock:
             end = self._arrives(start, address)
             return end is not None and self._arrives(end, self.devices[start].router_id) == start
+
+    def active(self, address: IPv4) -> SimulatedDevice | None:
+        """Which of the routers that stand ready for an address has it; that they see each other is taken as given."""
+        able = [
+            (one.priority, device.router_id, device)
+            for device in self.devices.values()
+            for one in device.ready
+            if one.address == address and device.interfaces[one.interface].up
+        ]
+        return max(able, key=lambda one: one[:2])[2] if able else None
 
     def has_way(self, start: str, address: IPv4) -> bool:
         """Whether a device knows where to send what is for an address."""

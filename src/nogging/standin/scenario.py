@@ -27,6 +27,7 @@ from nogging.standin.model import (
     Network4,
     Now,
     Ospf,
+    Ready,
     SimulatedDevice,
 )
 
@@ -77,6 +78,9 @@ def teal_sound(clock: Now | None = None) -> Network:
     for number, span in enumerate(_SPANS):
         _join(network, number, *span)
     _transit(network)
+    for name, priority in (("mole-r1", 110), ("mole-r2", 100)):
+        port = _NAMES[network.devices[name].dialect](0)
+        network.devices[name].ready.append(Ready(port, GROUP, IPv4(OFFICE), priority))
     for device, interface in NEW_SPAN:
         network.devices[device].interfaces[interface].shutdown = True
     network.settle()
@@ -88,6 +92,8 @@ SERVICES = "192.0.2.53"
 """Where the harbour office keeps its names and its logs."""
 TIME = "203.0.113.129"
 """Where the transit tells the time."""
+GROUP, OFFICE = 7, "203.0.113.14"
+"""The first hop of the harbour office, which either core router may be."""
 COMMUNITY = "teal-readings"
 _KEPT = (
     "ip domain name teal-sound.example",
