@@ -10,6 +10,7 @@ import pytest
 
 import nogging
 from conftest import Build
+from nogging.dialects.reader_folders import LIBRARY
 from nogging.judging.draft import draft
 from nogging.judging.verdict import Verdict
 from nogging.standin import served
@@ -121,3 +122,36 @@ def test_what_clocks_do_by_themselves(
     )
     assert nogging.compare(early, later).differences == ()
     assert nogging.compare(early, wrong).differences
+
+
+PORTS = """\
+Number of channel-groups in use: 1
+Number of aggregators:           1
+
+Group  Port-channel  Protocol    Ports
+------+-------------+-----------+-----------------------------------------------
+1      Po1(SU)         LACP      Gi1/0/1(P)  Gi1/0/2({})
+"""
+
+
+def test_a_link_that_left_its_aggregate(build: Build, tmp_path: Path) -> None:
+    before, after = (
+        build(name, {"quay-sw1": {"show etherchannel summary": PORTS.format(flag)}}, dialect="ios")
+        for name, flag in (("before", "P"), ("after", "s"))
+    )
+    (moved,) = nogging.compare(before, after).differences
+    assert (moved.key["interface"], moved.fields["bundled"]) == ("GigabitEthernet1/0/2", (True, False))
+    (tmp_path / "drafted.yaml").write_text(draft([before]))
+    told = {one.title: one.verdict for one in nogging.check(tmp_path / "drafted.yaml", after=after).results}
+    assert told["Every Port-channel1 aggregate_member is bundled"] is Verdict.FAIL
+
+
+def test_a_link_that_left_its_bond(build: Build) -> None:
+    """What the kernel of the virtual machine said before and after one of two links went down."""
+    texts = {n: (LIBRARY / "linux" / f"bonding.{n}.answer").read_text() for n in (4, 5)}
+    before, after = (
+        build(f"bond-{n}", {"dune-r1": {"cat /proc/net/bonding/bond0": text}}, dialect="linux")
+        for n, text in texts.items()
+    )
+    moved = {(one.key["aggregate"], one.key["interface"]): one for one in nogging.compare(before, after).differences if "bundled" in one.fields}  # fmt: skip
+    assert {place: one.fields["bundled"] for place, one in moved.items()} == {("bond0", "eth1"): (True, False)}

@@ -67,6 +67,7 @@ FRR = (
         "show mpls ldp interface",
     ),
 )
+BOND = "cat /proc/net/bonding/bond0"
 LINUX = (
     *(
         "ip -s address",
@@ -87,6 +88,7 @@ LINUX = (
         "bridge fdb show",
     ),
     "bridge -j fdb show",
+    BOND,
 )
 
 LABELS = """exit
@@ -190,8 +192,9 @@ vtysh -N dune-r3 -c 'configure terminal' -c 'mpls ldp' -c 'address-family ipv4' 
 n=0
 while [ $n -lt 60 ] && vtysh -N dune-r2 -c 'show mpls ldp neighbor' | grep -q '192.0.2.63'; do n=$((n + 1)); sleep 1; done
 echo "labels lost after $n"
+ip -n dune-r1 link set eth1 down; sleep 5
 """
-"""A change: dune-r3 says no more of labels on its link, and the session that goes over it ends."""
+"""A change: dune-r3 says no more of labels on its link, and the session that goes over it ends; a link of the bond goes down."""
 LOST = {("dune-r2", "192.0.2.63"), ("dune-r3", "192.0.2.62")}
 
 
@@ -298,6 +301,8 @@ def _asked(when: str) -> list[str]:
     for name in NAMES:
         asked = {one: f"vtysh -N {name} -c '{one}'" for one in FRR}
         asked |= {one: f"/usr/sbin/ip netns exec {name} {one}" for one in LINUX}
+        if "bond0" not in PORTS[name]:
+            del asked[BOND]
         to = f"/out/{when}/{name}"
         lines += ["{", *(f"timeout 15 {how} < /dev/null > '{to}/{_file(one)}' 2>&1 || echo 'no answer to {one}'" for one, how in asked.items()), "} &"]  # fmt: skip
     return [*lines, "wait"]
@@ -350,6 +355,13 @@ def complaints(folder: Path) -> Iterator[str]:
     ended = {(one.key["device"], one.key["neighbor"]) for one in found if one.what == "gone" and one.key.get("protocol") == "ldp"}  # fmt: skip
     if ended != LOST:
         yield f"label sessions that ended: {ended}, where {LOST} did"
+    left = {
+        (one.key["device"], one.key["interface"])
+        for one in found
+        if one.kind == "aggregate_member" and "bundled" in one.fields
+    }
+    if ("dune-r1", "eth1") not in left:
+        yield f"links that left their aggregate: {left}, where eth1 of dune-r1 did"
     yield from (f"also: {one.what} {one.identity}" for one in found if one.kind == "neighbor" and one.key.get("protocol") != "ldp")  # fmt: skip
 
 

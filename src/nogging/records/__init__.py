@@ -1,6 +1,7 @@
 """The kinds of records, each declared once in its own module."""
 
 from nogging.records.address import ADDRESS
+from nogging.records.aggregate import AGGREGATE, AGGREGATE_MEMBER
 from nogging.records.answer import ANSWER
 from nogging.records.arp import ARP
 from nogging.records.clock import CLOCK
@@ -21,7 +22,7 @@ from nogging.records.time_source import TIME_SOURCE
 from nogging.records.virtual_router import VIRTUAL_ROUTER
 from nogging.records.vlan import VLAN
 
-_LINK = (COMPONENT, SYSTEM, SETTING, INTERFACE, QUEUE, VLAN, FDB)
+_LINK = (COMPONENT, SYSTEM, SETTING, INTERFACE, AGGREGATE, AGGREGATE_MEMBER, QUEUE, VLAN, FDB)
 _ALL = (*_LINK, ADDRESS, ARP, VIRTUAL_ROUTER, NEIGHBOR, ROUTE, PING, HOP, TIME_SOURCE, CLOCK, LISTENER, ANSWER, EVENT)
 
 KINDS: dict[str, Kind] = {kind.name: kind for kind in _ALL}

@@ -333,6 +333,7 @@ SHOWS: dict[str, Show] = {
     **dict.fromkeys(
         (
             "show standby brief",
+            "show etherchannel summary",
             "show bfd neighbors",
             "show isis neighbors detail",
             "show ipv6 ospf neighbor detail",
