@@ -216,7 +216,8 @@ class _Drafter:
         if where and table.num_rows:
             rows = f"rows: {{capture: {self.capture.folder.resolve()}, fields: [{', '.join(fields)}]}}"
             title = f"Every {kind.name} with {where} is as it was, and there is no other"
-            yield Drafted(title, "as the capture has it", (f"exactly: {kind.name}", f"where: {where}", rows))
+            among = f"where: {where}{self.telling_devices(kind)}"
+            yield Drafted(title, "as the capture has it", (f"exactly: {kind.name}", among, rows))
 
     def counted(self, kind: Kind, table: pa.Table) -> Iterator[Drafted]:
         """How many records each device has of each sort: nearly as many, where they are many and come and go."""

@@ -86,7 +86,7 @@ AGGREGATE_MEMBER = Kind(
         ),
     ),
     sort="aggregate",
-    counted=("aggregate", "bundled"),
+    counted=("aggregate",),
     not_well="not bundled",
     said_of_it="its port {interface} takes no part in {aggregate}",
 )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from itertools import groupby
 
+from nogging.records.values import is_address
 from nogging.standin.model import Interface, IPv4, Network, Network4, Ready, Route, Show, SimulatedDevice, traffic
 from nogging.standin.running import show_running
 from nogging.standin.text import age, short_clock, spelled
@@ -43,8 +44,9 @@ def show_clock(network: Network, device: SimulatedDevice, now: datetime) -> str:
 
 
 def _time_source(device: SimulatedDevice) -> str:
+    """The first that is configured by its IPv4 address; names are not looked up here."""
     servers = [line.split(" ")[2] for line in device.kept.get("", ()) if line.startswith("ntp server ")]
-    return servers[0] if servers else ""
+    return next((one for one in servers if ":" not in one and is_address(one)), "")
 
 
 def show_ntp_status(network: Network, device: SimulatedDevice, now: datetime) -> str:
