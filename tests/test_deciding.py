@@ -14,28 +14,30 @@ from nogging.dialects.reader_folders import LIBRARY
 from nogging.judging.draft import draft
 from nogging.judging.verdict import Verdict
 from nogging.standin import served
-from nogging.standin.model import Network
+from nogging.standin.model import IPv4, Network
 
 
 def clock_off(network: Network) -> None:
     network.devices["heron-r1"].clock_offset = -2.5
 
 
-def source_forgotten(network: Network) -> None:
-    lines = network.devices["heron-r1"].kept[""]
-    lines[:] = [line.replace("ntp server 203.0.113.129", "ntp server 198.51.100.250") for line in lines]
-    network.devices["heron-r1"].clock_offset = 0.0
+def source_silent(network: Network) -> None:
+    network.mute.add(IPv4("192.0.2.53"))
 
 
 def active_gone(network: Network) -> None:
     network.devices["mole-r1"].ready[0].priority = 50
 
 
+IOS_ONLY = "conditions: {keeps_time: \"device in ('heron-r1', 'mole-r2', 'mole-sw1', 'skerry-r1')\"}\n"
 FAULTS: dict[str, tuple[Callable[[Network], None], str, set[str]]] = {
     "a clock that is off": (clock_off, "clock", {"clock_offset"}),
     "an active router that changed": (active_gone, "virtual_router", {"state", "priority"}),
-    "a source that nobody answers at": (source_forgotten, "time_source", set()),
+    "a source that nobody answers at": (source_silent, "time_source", set()),
 }
+
+
+READY = {"clock": "clocks", "time_source": "clocks", "virtual_router": "firsthops"}
 
 
 @pytest.fixture(scope="module")
@@ -64,6 +66,11 @@ def test_a_fault_in_each_kind_is_noticed(well: tuple[Path, Path], tmp_path: Path
     judged = nogging.check(other, before=before, after=after)
     assert judged.verdict is Verdict.FAIL
     assert any(one.kind == kind and fields <= set(one.fields) for one in judged.unexplained)
+    ready = tmp_path / "ready.yaml"
+    ready.write_text(f"include: [ready/{READY[kind]}.yaml]\n" + (IOS_ONLY if READY[kind] == "clocks" else ""))
+    assert not any(one.failures for one in nogging.check(ready, before=before, after=quiet).results)
+    told = nogging.check(ready, before=before, after=after).results
+    assert any(one.verdict is Verdict.FAIL or (one.strength == "should" and one.failures) for one in told), told
     drafted = nogging.check(place / "drafted.yaml", before=before, after=after)
     assert any(one.verdict is Verdict.FAIL and kind in one.title for one in drafted.results), drafted
 

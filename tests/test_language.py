@@ -17,6 +17,7 @@ from nogging.errors import FileError
 from nogging.judging.listing import listing
 from nogging.judging.reuse import ready_files
 from nogging.judging.verdict import Judgement, Verdict
+from nogging.reading.reader import forget
 from nogging.report.markdown import plain
 
 LINKS = "show interface"
@@ -142,11 +143,14 @@ def test_what_comes_ready_holds_on_the_good_change_and_lists_what_it_asks(
 ) -> None:
     main = f"include: [{', '.join(ready_files())}]\n" + (
         "conditions: {lower: device = 'edge-r1', upper: label.tier = 'core', "
-        "meant_to_be_down: \"device in ('gannet-r1', 'mole-r1') and interface = 'eth3'\"}\n"
+        "meant_to_be_down: \"device in ('gannet-r1', 'mole-r1') and interface = 'eth3'\", "
+        "keeps_time: \"device in ('mole-r2', 'mole-sw1')\", has_aggregates: \"device = 'mole-sw1'\"}\n"
     )
     (tmp_path / "main.yaml").write_text(main)
     found = nogging.check(tmp_path / "main.yaml", after=good.after, before=good.before)
-    assert found.verdict is Verdict.PASS and len(found.results) == 18
+    assert found.verdict is Verdict.PASS and len(found.results) == 25
+    forget()  # readers that are loaded anew are those that the capture was opened with
+    assert nogging.check(tmp_path / "main.yaml", after=good.after, before=good.before).verdict is Verdict.PASS
     ill = nogging.check(tmp_path / "main.yaml", after=bad.after, before=bad.before)
     failed = {one.title for one in ill.results if one.verdict is Verdict.FAIL}
     assert {"Both ends of a link have the same MTU", "Every neighbor is settled"} <= failed

@@ -193,8 +193,8 @@ def _feeding(every: Iterable[Reader], kind: str) -> Iterator[Reader]:
 
 
 def _answers(capture: Capture, name: str, feeding: Sequence[Reader]) -> Iterator[tuple[Reader, str, CommandEntry]]:
-    wanted, commands = set(feeding), capture.devices[name].commands
-    return ((reader, one, commands[one]) for one, reader in capture.known[name].items() if reader in wanted)
+    wanted, commands = {reader.path for reader in feeding}, capture.devices[name].commands
+    return ((reader, one, commands[one]) for one, reader in capture.known[name].items() if reader.path in wanted)
 
 
 def _device_gaps(

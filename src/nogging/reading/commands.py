@@ -74,10 +74,13 @@ def _piped(core: str, dialect: Dialect) -> tuple[str, str, bool] | None:
 @lru_cache(maxsize=4096)
 def abbreviated(pattern: Pattern) -> re.Pattern[str]:
     """The expression of a command's pattern of which every word may be cut short."""
-    return re.compile("".join(_short(element) for element in pattern.elements), re.IGNORECASE)
+    after = (*pattern.elements[1:], None)
+    return re.compile("".join(_short(*pair) for pair in zip(pattern.elements, after, strict=True)), re.IGNORECASE)
 
 
-def _short(element: Element) -> str:
+def _short(element: Element, after: Element | None) -> str:
+    if isinstance(element, Literal) and isinstance(after, PatternValue):
+        return re.escape(element.text)  # cut short, it would let the value begin anywhere: `cat /proc/<->`
     if isinstance(element, Space):
         return r"\s+"
     if isinstance(element, PatternValue):

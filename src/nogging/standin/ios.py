@@ -53,7 +53,7 @@ def show_ntp_status(network: Network, device: SimulatedDevice, now: datetime) ->
     source = _time_source(device)
     if not source:
         return "%NTP is not enabled.\n"
-    reached = network.has_way(device.name, IPv4(source))
+    reached = network.hears(device.name, IPv4(source))
     said = (
         f"synchronized, stratum 3, reference is {source}"
         if reached
@@ -74,7 +74,7 @@ def show_ntp_associations(network: Network, device: SimulatedDevice, now: dateti
     if not source:
         return "%NTP is not enabled.\n"
     told = f"*~{source:<16} 198.51.100.7     2     25     64   377  1.892  {device.clock_offset * 1000:6.3f}  3.578"
-    if not network.has_way(device.name, IPv4(source)):
+    if not network.hears(device.name, IPv4(source)):
         told = f" ~{source:<16} .INIT.          16      -   1024     0  0.000   0.000 15937."
     return (
         "\n  address         ref clock       st   when   poll reach  delay  offset   disp\n"

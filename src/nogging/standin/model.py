@@ -196,6 +196,8 @@ class Network:
         self.devices: dict[str, SimulatedDevice] = {}
         self.links: list[tuple[PlugEnd, PlugEnd]] = []
         self.unplugged: set[PlugEnd] = set()
+        self.mute: set[IPv4] = set()
+        """Addresses of services that answer nobody."""
         self.adjacencies: dict[PlugEnd, Adjacency] = {}
         self.sessions: dict[tuple[str, IPv4], NeighborState] = {}
         self.routes: dict[str, list[Route]] = {}
@@ -255,10 +257,11 @@ class Network:
         ]
         return max(able, key=lambda one: one[:2])[2] if able else None
 
-    def has_way(self, start: str, address: IPv4) -> bool:
-        """Whether a device knows where to send what is for an address."""
+    def hears(self, device: str, address: IPv4) -> bool:
+        """Whether a service of the harbour office answers a device: one does that is not mute, wherever a routing
+        protocol leads to anything at all."""
         with self.lock:
-            return self._next(start, address) is not None
+            return address not in self.mute and any(one.source in ("ospf", "bgp") for one in self.routes[device])
 
     def traced(self, start: str, address: IPv4) -> list[IPv4 | None]:
         """Who answers on the way to an address, hop by hop; None for a hop that nobody answers at."""

@@ -89,9 +89,7 @@ def teal_sound(clock: Now | None = None) -> Network:
 
 
 SERVICES = "192.0.2.53"
-"""Where the harbour office keeps its names and its logs."""
-TIME = "203.0.113.129"
-"""Where the transit tells the time."""
+"""Where the harbour office keeps its names, its time and its logs."""
 GROUP, OFFICE = 7, "203.0.113.14"
 """The first hop of the harbour office, which either core router may be."""
 COMMUNITY = "teal-readings"
@@ -100,7 +98,7 @@ _KEPT = (
     f"ip name-server {SERVICES}",
     f"logging host {SERVICES}",
     f"snmp-server community {COMMUNITY} RO",
-    f"ntp server {TIME}",
+    f"ntp server {SERVICES}",
 )
 
 
