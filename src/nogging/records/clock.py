@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from nogging.records.field import Field, Kind, Nature, Type
@@ -10,7 +11,7 @@ FAR = 0.1
 """Seconds that an offset may differ by: what logs, certificates and the order of events bear."""
 
 
-def without_sign(*names: str) -> Any:
+def without_sign(*names: str) -> Callable[[dict[str, Any]], None]:
     """Takes offsets as how far, early or late: some systems say it in a word beside the number."""
 
     def derive(record: dict[str, Any]) -> None:

@@ -194,23 +194,24 @@ def show_lldp(network: Network, device: SimulatedDevice, now: datetime) -> str:
     return "\n".join(lines) + "\n"
 
 
+_VRRP_STATES = {"initialize": "Initialize", "active": "Master", "backup": "Backup"}
+
+
 def show_vrrp(network: Network, device: SimulatedDevice, now: datetime) -> str:
     return "\n".join(_vrrp(network, device, one) for one in device.ready)
 
 
 def _vrrp(network: Network, device: SimulatedDevice, one: Ready) -> str:
-    active = network.active(one.address) is device
-    state = "Initialize" if not device.interfaces[one.interface].up else "Master" if active else "Backup"
     told = {
         "Virtual Router ID": one.group,
         "Protocol Version": 3,
         "Interface": one.interface,
-        "Status (v4)": state,
+        "Status (v4)": _VRRP_STATES[network.standing(device, one)],
         "Status (v6)": "Initialize",
         "Priority": one.priority,
         "Effective Priority (v4)": one.priority,
         "Preempt Mode": "Yes",
-        "State transitions (v4)": one.changes,
+        "State transitions (v4)": 2,
         "IPv4 Addresses": 1,
         ".................................. ": one.address,
         "IPv6 Addresses": 0,

@@ -11,6 +11,7 @@ from nogging.standin.running import show_running
 from nogging.standin.text import age, short_clock, spelled
 
 _OSPF_STATES = {"full": "FULL", "exstart": "EXSTART", "exchange": "EXCHANGE"}
+_VRRP_STATES = {"initialize": "Init", "active": "Master", "backup": "Backup"}
 _BGP_STATES = {"idle": "Idle", "active": "Active", "idle_admin": "Idle (Admin)"}
 _LEGEND = """Codes: L - local, C - connected, S - static, R - RIP, M - mobile, B - BGP
        D - EIGRP, EX - EIGRP external, O - OSPF, IA - OSPF inter area
@@ -90,7 +91,7 @@ def show_vrrp(network: Network, device: SimulatedDevice, now: datetime) -> str:
 
 def _vrrp(network: Network, device: SimulatedDevice, one: Ready) -> str:
     active, name = network.active(one.address), one.interface.replace("GigabitEthernet", "Gi")
-    state = "Init" if not device.interfaces[one.interface].up else "Master" if active is device else "Backup"
+    state = _VRRP_STATES[network.standing(device, one)]
     ports = [own.interface for own in active.ready if own.address == one.address] if active else []
     master = active.interfaces[ports[0]].ipv4 if active else None
     address = str(master.ip) if master else "0.0.0.0"

@@ -122,7 +122,6 @@ class Ready:
     group: int
     address: IPv4
     priority: int = 100
-    changes: int = 2
 
 
 @dataclass
@@ -256,6 +255,12 @@ class Network:
             if one.address == address and device.interfaces[one.interface].up
         ]
         return max(able, key=lambda one: one[:2])[2] if able else None
+
+    def standing(self, device: SimulatedDevice, one: Ready) -> str:
+        """What a router is of an address that it stands ready for: `initialize`, `active` or `backup`."""
+        if not device.interfaces[one.interface].up:
+            return "initialize"
+        return "active" if self.active(one.address) is device else "backup"
 
     def hears(self, device: str, address: IPv4) -> bool:
         """Whether a service of the harbour office answers a device: one does that is not mute, wherever a routing
