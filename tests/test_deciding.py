@@ -13,6 +13,7 @@ from conftest import Build
 from nogging.dialects.reader_folders import LIBRARY
 from nogging.judging.draft import draft
 from nogging.judging.verdict import Verdict
+from nogging.records import KINDS
 from nogging.standin import served
 from nogging.standin.model import IPv4, Network
 
@@ -29,15 +30,22 @@ def active_gone(network: Network) -> None:
     network.devices["mole-r1"].ready[0].priority = 50
 
 
+def transit_gone(network: Network) -> None:
+    for interface in network.devices["edge-r1"].interfaces.values():
+        interface.shutdown = True
+    network.settle()
+
+
 IOS_ONLY = "conditions: {keeps_time: \"device in ('heron-r1', 'mole-r2', 'mole-sw1', 'skerry-r1')\"}\n"
 FAULTS: dict[str, tuple[Callable[[Network], None], str, set[str]]] = {
     "a clock that is off": (clock_off, "clock", {"clock_offset"}),
     "an active router that changed": (active_gone, "virtual_router", {"state", "priority"}),
+    "routes that nobody announces any more": (transit_gone, "route_summary", {"routes"}),
     "a source that nobody answers at": (source_silent, "time_source", set()),
 }
 
 
-READY = {"clock": "clocks", "time_source": "clocks", "virtual_router": "firsthops"}
+READY = {"clock": "clocks", "time_source": "clocks", "virtual_router": "firsthops", "route_summary": "summaries"}
 
 
 @pytest.fixture(scope="module")
@@ -45,7 +53,8 @@ def well(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path]:
     """A capture of the network while it is well, and what was drafted from it."""
     place = tmp_path_factory.mktemp("well")
     with served(place / "sound") as sound:
-        capture = nogging.capture(nogging.load_inventory(sound.inventory), to=place / "before")
+        every = [name for name, kind in KINDS.items() if not kind.on_request]
+        capture = nogging.capture(nogging.load_inventory(sound.inventory), to=place / "before", kinds=every)
     (place / "drafted.yaml").write_text(draft([capture]))
     (place / "nothing-else.yaml").write_text("differences: {other: fail}\n")
     return place, place / "before"
@@ -139,26 +148,91 @@ Group  Port-channel  Protocol    Ports
 ------+-------------+-----------+-----------------------------------------------
 1      Po1(SU)         LACP      Gi1/0/1(P)  Gi1/0/2({})
 """
+TREE = """\
+VLAN0010
+  Spanning tree enabled protocol rstp
+  Root ID    Priority    24586
+             Address     0000.5e00.53{root}
+             Cost        4
+             Port        25 (GigabitEthernet1/0/25)
+             Hello Time   2 sec  Max Age 20 sec  Forward Delay 15 sec
+
+  Bridge ID  Priority    32778  (priority 32768 sys-id-ext 10)
+             Address     0000.5e00.5311
+             Hello Time   2 sec  Max Age 20 sec  Forward Delay 15 sec
+             Aging Time  {aging} sec
+
+Interface           Role Sts Cost      Prio.Nbr Type
+------------------- ---- --- --------- -------- --------------------------------
+Gi1/0/1             Desg {state} 4         128.1    P2p
+Gi1/0/25            Root FWD 4         128.25   P2p
+"""
 
 
-def test_a_link_that_left_its_aggregate(build: Build, tmp_path: Path) -> None:
-    before, after = (
-        build(name, {"quay-sw1": {"show etherchannel summary": PORTS.format(flag)}}, dialect="ios")
-        for name, flag in (("before", "P"), ("after", "s"))
+SUMMARY = """\
+IP Route Table for VRF "default"
+Total number of routes: {0}
+Total number of paths:  {0}
+
+Best paths per protocol:      Backup paths per protocol:
+  direct         : 8            None
+  bgp-64496      : 1011
+"""
+
+
+def real(name: str) -> str:
+    """What the kernel said."""
+    return (LIBRARY / "linux" / f"{name}.answer").read_text()
+
+
+def tree(root: str = "01", state: str = "FWD", aging: int = 300) -> str:
+    return TREE.format(root=root, state=state, aging=aging)
+
+
+PLANTED: dict[str, tuple[str, str, str, str, str, dict[str, tuple[str, object, object]], str]] = {
+    "a link that left its aggregate": (
+        "ios", "show etherchannel summary", PORTS.format("P"), PORTS.format("P"), PORTS.format("s"),
+        {"GigabitEthernet1/0/2": ("bundled", True, False)}, "aggregates",
+    ),
+    "a link that left its bond": (
+        "linux", "cat /proc/net/bonding/bond0", real("bonding.4"), real("bonding.4"), real("bonding.5"),
+        {"eth1": ("bundled", True, False)}, "aggregates",
+    ),
+    "a port that is blocked": (
+        "ios", "show spanning-tree", tree(), tree(aging=15), tree(state="BLK"),
+        {"GigabitEthernet1/0/1": ("state", "forwarding", "discarding")}, "trees",
+    ),
+    "a bridge that all lean on now": (
+        "ios", "show spanning-tree", tree(), tree(), tree(root="02"),
+        {"": ("root_address", "00:00:5e:00:53:01", "00:00:5e:00:53:02")}, "trees",
+    ),
+    "a summary that lost half": (
+        "nxos", "show ip route summary vrf all", SUMMARY.format(1040), SUMMARY.format(1033), SUMMARY.format(520),
+        {"": ("routes", 1040, 520)}, "summaries",
+    ),
+    "a port whose bridge lost its other one": (
+        "linux", "bridge link", real("bridge_ports"), real("bridge_ports"), real("bridge_ports.4"),
+        {"q1": ("state", "forwarding", "disabled"), "p1": ("state", "forwarding", "disabled"), "q2": ("state", "discarding", "forwarding")}, "trees",
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("fault", PLANTED)
+def test_a_fault_that_answers_tell_is_noticed(build: Build, tmp_path: Path, fault: str) -> None:
+    """By comparing, by what is drafted from before, and by what comes ready; and nothing is said of a quiet moment."""
+    dialect, command, *texts, moves, ready = PLANTED[fault]
+    before, quiet, after = (
+        build(name, {"quay-sw1": {command: str(text)}}, dialect=dialect)
+        for name, text in zip(("before", "quiet", "after"), texts, strict=True)
     )
-    (moved,) = nogging.compare(before, after).differences
-    assert (moved.key["interface"], moved.fields["bundled"]) == ("GigabitEthernet1/0/2", (True, False))
-    (tmp_path / "drafted.yaml").write_text(draft([before]))
-    told = {one.title: one.verdict for one in nogging.check(tmp_path / "drafted.yaml", after=after).results}
-    assert told["Every Port-channel1 aggregate_member is bundled"] is Verdict.FAIL
-
-
-def test_a_link_that_left_its_bond(build: Build) -> None:
-    """What the kernel of the virtual machine said before and after one of two links went down."""
-    texts = {n: (LIBRARY / "linux" / f"bonding.{n}.answer").read_text() for n in (4, 5)}
-    before, after = (
-        build(f"bond-{n}", {"dune-r1": {"cat /proc/net/bonding/bond0": text}}, dialect="linux")
-        for n, text in texts.items()
-    )
-    moved = {(one.key["aggregate"], one.key["interface"]): one for one in nogging.compare(before, after).differences if "bundled" in one.fields}  # fmt: skip
-    assert {place: one.fields["bundled"] for place, one in moved.items()} == {("bond0", "eth1"): (True, False)}
+    assert nogging.compare(before, quiet).differences == ()
+    moved = nogging.compare(before, after).differences
+    for interface, (name, was, now) in moves.items():
+        told = [one for one in moved if one.key.get("interface", "") == interface and name in one.fields]
+        assert [one.fields[name] for one in told] == [(was, now)]
+    drafted, included = tmp_path / "drafted.yaml", tmp_path / "ready.yaml"
+    drafted.write_text(draft([before]))
+    included.write_text(f"include: [ready/{ready}.yaml]\n")
+    for file in (drafted, included):
+        assert nogging.check(file, before=before, after=quiet).verdict is not Verdict.FAIL, file.read_text()
+        assert nogging.check(file, before=before, after=after).verdict is Verdict.FAIL, file.read_text()

@@ -27,7 +27,7 @@ from nogging.collecting.visiting import Asked, Limits, Visits
 from nogging.errors import CaptureError, DeviceError, NoggingError, QuestionError, nearest
 from nogging.inventory import Device, Inventory
 from nogging.reading.asking import mode_of, require_reading
-from nogging.reading.reader import besides_of, inherited_of, readers_of
+from nogging.reading.reader import besides_of, inherited_of, named_of, readers_of
 from nogging.records import KINDS
 from nogging.report.progress import Progress, telling
 
@@ -46,9 +46,9 @@ def commands_for(
     sent: Sequence[tuple[str, str]] = (),
 ) -> list[Asked]:
     """What a device is asked for these kinds (all that its dialect tells, where none are named), and the plain commands
-    besides. Of a kind that is named and that its dialect does not tell, those that it builds on are asked; of a sort
-    that is named, what tells of it though nobody asks it otherwise. What is `sent`, commands each with its mode, comes
-    last.
+    besides. Of a kind that is named and that its dialect does not tell, those that it builds on are asked; of a kind or
+    a sort that is named, what tells of it though nobody asks it otherwise. What is `sent`, commands each with its mode,
+    comes last.
 
     Raises `QuestionError` for a command, of a user or of a reader of their own, that is not known to read only, unless
     `any_command` allows it.
@@ -56,6 +56,7 @@ def commands_for(
     chosen = readers_of(device.dialect, kinds or KINDS, device.own)
     chosen += inherited_of(device.dialect, kinds or (), device.own)
     chosen += besides_of(device.dialect, named, device.own)
+    chosen += named_of(device.dialect, {*(kinds or ()), *named}, device.own)
     asked = [Asked(reader.command, reader.mode) for reader in chosen]
     known = {one.command for one in asked}
     for command in () if any_command else dict.fromkeys((*known, *more)):

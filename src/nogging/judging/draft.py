@@ -114,6 +114,7 @@ class _Drafter:
                 yield from self.both_ends(kind, rows)
                 yield from self.exact(kind, rows)
                 yield from self.counted(kind, rows)
+                yield from self.kept(kind, rows)
                 yield from self.landmarks(kind, rows)
 
     def sorts(self, kind: Kind, table: pa.Table) -> dict[str, DraftRows]:
@@ -238,6 +239,19 @@ class _Drafter:
             title = f"{device} {'keeps its' if many else f'has {n}'} {what}{'s' * (n != 1)}"
             why = f"it has {n}; {ENOUGH:.0%} of them" if many else "what is gone fails no other rule"
             yield Drafted(title, why, (f"count: {kind.name}", f"where: {where}", f"must: {must}"))
+
+    def kept(self, kind: Kind, table: pa.Table) -> Iterator[Drafted]:
+        """The numbers that records of a kind keep, nearly, one by one."""
+        sort, value, name = kind.kept
+        if not sort or len(set(table.column("device").to_pylist())) > MOST_DEVICES:
+            return
+        for row in table.to_pylist():
+            if row[sort] == value and row[name]:
+                it = " and ".join(_equal(kind.fields[key], row[key]) for key in kind.keys if row[key] is not None)
+                must = f"must: {name} >= {max(int(row[name] * ENOUGH), 1)}"
+                title = f"{row['device']}: {kind.called(row)} keeps its {name}"
+                body = (f"every: {kind.name}", f"where: {it}", must)
+                yield Drafted(title, f"it has {row[name]}; {ENOUGH:.0%} of them", body)
 
     def well_rows(self, kind: Kind, well: list[str], table: pa.Table) -> DraftRows:
         """The records that are well, and could be otherwise."""

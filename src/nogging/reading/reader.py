@@ -602,6 +602,16 @@ def inherited_of(dialect: str, kinds: Iterable[str], own: Own = ()) -> list[Read
     return [one for one in mine if wanted & {kind.name for kind in one.kinds}]
 
 
+def named_of(dialect: str, named: Collection[str], own: Own = ()) -> list[Reader]:
+    """The readers that a capture asks for only where somebody names their kind: what nobody tells otherwise, and is not
+    asked by itself because it says at length, or once more, what others say."""
+    every = readers(dialect, own)
+    told = {kind for one in every if one.asked for kind in one.kinds}
+    wanted = {kind for name, kind in KINDS.items() if name in named and not kind.on_request} - told
+    alone = (one for one in every if not (one.instead_of or one.inherited or one.besides or "<" in one.command))
+    return [one for one in alone if wanted.intersection(one.kinds)]
+
+
 def forget() -> None:
     """Lets go of the readers that were loaded: their files changed."""
     for one in (load_reader, _heads, _readers, _of, _find, _meant, _words, _besides):

@@ -16,14 +16,31 @@ from nogging.records.neighbor import NEIGHBOR
 from nogging.records.ping import PING
 from nogging.records.queue import QUEUE
 from nogging.records.route import ROUTE
+from nogging.records.route_summary import ROUTE_SUMMARY
 from nogging.records.setting import SETTING
+from nogging.records.spanning_tree import SPANNING_TREE, TREE_PORT
 from nogging.records.system import SYSTEM
 from nogging.records.time_source import TIME_SOURCE
 from nogging.records.virtual_router import VIRTUAL_ROUTER
 from nogging.records.vlan import VLAN
 
-_LINK = (COMPONENT, SYSTEM, SETTING, INTERFACE, AGGREGATE, AGGREGATE_MEMBER, QUEUE, VLAN, FDB)
-_ALL = (*_LINK, ADDRESS, ARP, VIRTUAL_ROUTER, NEIGHBOR, ROUTE, PING, HOP, TIME_SOURCE, CLOCK, LISTENER, ANSWER, EVENT)
+_LINK = (COMPONENT, SYSTEM, SETTING, INTERFACE, AGGREGATE, AGGREGATE_MEMBER, QUEUE, VLAN, TREE_PORT, SPANNING_TREE, FDB)
+_ALL = (
+    *_LINK,
+    ADDRESS,
+    ARP,
+    VIRTUAL_ROUTER,
+    NEIGHBOR,
+    ROUTE,
+    ROUTE_SUMMARY,
+    PING,
+    HOP,
+    TIME_SOURCE,
+    CLOCK,
+    LISTENER,
+    ANSWER,
+    EVENT,
+)
 
 KINDS: dict[str, Kind] = {kind.name: kind for kind in _ALL}
 """All kinds by name, from the lowest layer up: the order in which a cause comes before its effects."""

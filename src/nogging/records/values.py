@@ -197,12 +197,15 @@ def _prefix4(head: str, length: int, text: str) -> str:
 
 
 _MAC = re.compile(r"(?:[0-9a-f]{2}:){5}[0-9a-f]{2}")
+_SHORT_MAC = re.compile(r"(?:[0-9a-f]{1,2}:){5}[0-9a-f]{1,2}")
 
 
 def mac(text: str) -> str:
-    """Twelve hexadecimal digits, however they are parted, as lower case with colons."""
+    """Twelve hexadecimal digits, however they are parted, as lower case with colons; some leave out leading zeros."""
     if _MAC.fullmatch(text):
         return text
+    if _SHORT_MAC.fullmatch(text.lower()):
+        return ":".join(octet.zfill(2) for octet in text.lower().split(":"))
     digits = re.sub(r"[.:-]", "", text).lower()
     if not re.fullmatch(r"[0-9a-f]{12}", digits):
         raise ValueError(f"'{text}' is not a MAC address")

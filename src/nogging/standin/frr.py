@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from datetime import datetime
 
 from nogging.standin.model import Interface, IPv4, Network, Ready, Route, Show, SimulatedDevice
@@ -142,6 +143,19 @@ def show_routes(network: Network, device: SimulatedDevice, now: datetime) -> str
     return "\n".join(lines) + "\n"
 
 
+_SUMMED = {"direct": "connected", "static": "static", "ospf": "ospf", "bgp": "ebgp"}
+
+
+def show_route_summary(network: Network, device: SimulatedDevice, now: datetime) -> str:
+    best = {route.prefix: route for route in reversed(network.routes[device.name])}
+    known, used = (
+        Counter(_SUMMED[one.source] for one in some) for some in (network.routes[device.name], best.values())
+    )
+    rows = [f"{name:<20} {known[name]:<20} {used[name]}" for name in _SUMMED.values() if known[name]]
+    total = f"{'Totals':<20} {known.total():<20} {used.total()}"
+    return "\n".join(["Route Source         Routes               FIB  (vrf default)", *rows, "------", total]) + "\n"
+
+
 def show_routes6(network: Network, device: SimulatedDevice, now: datetime) -> str:
     legend = _LEGEND.replace("R - RIP,", "R - RIPng,").replace("O - OSPF,", "O - OSPFv3,")
     lines = [legend, "VRF default:"]
@@ -232,6 +246,7 @@ SHOWS: dict[str, Show] = {
     "show bfd peers": lambda _network, _device, _now: "BFD Peers:\n",
     "show running-config": show_running,
     "show vrrp": show_vrrp,
+    "show ip route vrf all summary": show_route_summary,
     "show ipv6 ospf6 neighbor detail": lambda _network, _device, _now: "ospf6d is not running\n",
     "show isis neighbor detail": lambda _network, _device, _now: "isisd is not running\n",
 }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from datetime import datetime
 from itertools import groupby
 
@@ -232,6 +233,27 @@ def show_routes(network: Network, device: SimulatedDevice, now: datetime) -> str
     return "\n".join(lines) + "\n"
 
 
+_SUMMED = {"direct": "connected", "static": "static", "ospf": "ospf 1", "bgp": "bgp"}
+
+
+def show_route_summary(network: Network, device: SimulatedDevice, now: datetime) -> str:
+    best = {route.prefix: route for route in reversed(network.routes[device.name])}
+    whole, part = Counter[str](), Counter[str]()
+    for prefix, route in best.items():
+        (whole if prefix == _classful(prefix) else part)[_SUMMED[route.source]] += 1
+    named = {"bgp": f"bgp {device.bgp.local_as}"} if device.bgp else {}
+    rows = [
+        *((named.get(name, name), whole[name], part[name]) for name in _SUMMED.values() if name != "bgp" or named),
+        ("Total", whole.total(), part.total()),
+    ]
+    return (
+        "IP routing table name is default (0x0)\n"
+        "IP routing table maximum-paths is 32\n"
+        "Route Source    Networks    Subnets     Replicates  Overhead    Memory (bytes)\n"
+        + "".join(f"{name:<15} {n:<11} {m:<11} {0:<11} {96 * (n + m):<11} {304 * (n + m)}\n" for name, n, m in rows)
+    )
+
+
 def _classful(prefix: Network4) -> Network4:
     """The class A, B or C network that a prefix lies in (or itself, where it is wider)."""
     first = int(prefix.network_address) >> 24
@@ -346,8 +368,10 @@ SHOWS: dict[str, Show] = {
         ),
         lambda _network, _device, _now: "",  # known, and nothing to tell
     ),
+    "show spanning-tree": lambda _network, _device, _now: "No spanning tree instances exist.\n",
     "show ntp status": show_ntp_status,
     "show vrrp brief": show_vrrp,
+    "show ip route summary": show_route_summary,
     "show ntp associations": show_ntp_associations,
     "show lldp neighbors detail": show_lldp,
     "show inventory": show_inventory,
