@@ -144,7 +144,7 @@ def test_what_comes_ready_holds_on_the_good_change_and_lists_what_it_asks(
     main = f"include: [{', '.join(ready_files())}]\n" + (
         "conditions: {lower: device = 'edge-r1', upper: label.tier = 'core', "
         "meant_to_be_down: \"device in ('gannet-r1', 'mole-r1') and interface = 'eth3'\", "
-        "keeps_time: \"device in ('mole-r2', 'mole-sw1')\", has_aggregates: \"device = 'mole-sw1'\", has_summaries: 'false', has_trees: \"device = 'mole-sw1'\"}\n"
+        "keeps_time: \"device in ('mole-r2', 'mole-sw1')\", has_aggregates: \"device = 'mole-sw1'\", has_summaries: label.site = 'nowhere', has_trees: \"device = 'mole-sw1'\"}\n"
     )
     (tmp_path / "main.yaml").write_text(main)
     found = nogging.check(tmp_path / "main.yaml", after=good.after, before=good.before)
