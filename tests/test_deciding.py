@@ -180,9 +180,9 @@ Best paths per protocol:      Backup paths per protocol:
 """
 
 
-def real(name: str) -> str:
-    """What the kernel said."""
-    return (LIBRARY / "linux" / f"{name}.answer").read_text()
+def sample(name: str) -> str:
+    """What a reader was held against: the kernel and frr said it, the rest is from knowledge of the format."""
+    return (LIBRARY / f"{name}.answer").read_text()
 
 
 def tree(root: str = "01", state: str = "FWD", aging: int = 300) -> str:
@@ -195,7 +195,7 @@ PLANTED: dict[str, tuple[str, str, str, str, str, dict[str, tuple[str, object, o
         {"GigabitEthernet1/0/2": ("bundled", True, False)}, "aggregates",
     ),
     "a link that left its bond": (
-        "linux", "cat /proc/net/bonding/bond0", real("bonding.4"), real("bonding.4"), real("bonding.5"),
+        "linux", "cat /proc/net/bonding/bond0", sample("linux/bonding.4"), sample("linux/bonding.4"), sample("linux/bonding.5"),
         {"eth1": ("bundled", True, False)}, "aggregates",
     ),
     "a port that is blocked": (
@@ -210,8 +210,16 @@ PLANTED: dict[str, tuple[str, str, str, str, str, dict[str, tuple[str, object, o
         "nxos", "show ip route summary vrf all", SUMMARY.format(1040), SUMMARY.format(1033), SUMMARY.format(520),
         {"": ("routes", 1040, 520)}, "summaries",
     ),
+    "an endpoint that is gone": (
+        "frr", "show evpn vni detail", sample("frr/vnis"), sample("frr/vnis"), sample("frr/vnis.2"),
+        {"": ("macs", 2, 1)}, "overlays",
+    ),
+    "a network that is carried no more": (
+        "nxos", "show nve vni", sample("nxos/vnis"), sample("nxos/vnis"), sample("nxos/vnis").replace("BGP        Up  ", "BGP        Down"),
+        {"": ("state", "up", "down")}, "overlays",
+    ),
     "a port whose bridge lost its other one": (
-        "linux", "bridge link", real("bridge_ports"), real("bridge_ports"), real("bridge_ports.4"),
+        "linux", "bridge link", sample("linux/bridge_ports"), sample("linux/bridge_ports"), sample("linux/bridge_ports.4"),
         {"q1": ("state", "forwarding", "disabled"), "p1": ("state", "forwarding", "disabled"), "q2": ("state", "discarding", "forwarding")}, "trees",
     ),
 }  # fmt: skip

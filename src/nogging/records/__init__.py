@@ -23,6 +23,7 @@ from nogging.records.system import SYSTEM
 from nogging.records.time_source import TIME_SOURCE
 from nogging.records.virtual_router import VIRTUAL_ROUTER
 from nogging.records.vlan import VLAN
+from nogging.records.vni import REMOTE_ENDPOINT, VNI
 
 _LINK = (COMPONENT, SYSTEM, SETTING, INTERFACE, AGGREGATE, AGGREGATE_MEMBER, QUEUE, VLAN, TREE_PORT, SPANNING_TREE, FDB)
 _ALL = (
@@ -33,6 +34,8 @@ _ALL = (
     NEIGHBOR,
     ROUTE,
     ROUTE_SUMMARY,
+    REMOTE_ENDPOINT,
+    VNI,
     PING,
     HOP,
     TIME_SOURCE,

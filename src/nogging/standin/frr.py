@@ -246,6 +246,7 @@ SHOWS: dict[str, Show] = {
     "show bfd peers": lambda _network, _device, _now: "BFD Peers:\n",
     "show running-config": show_running,
     "show vrrp": show_vrrp,
+    "show evpn vni detail": lambda _network, _device, _now: "",
     "show ip route vrf all summary": show_route_summary,
     "show ipv6 ospf6 neighbor detail": lambda _network, _device, _now: "ospf6d is not running\n",
     "show isis neighbor detail": lambda _network, _device, _now: "isisd is not running\n",
