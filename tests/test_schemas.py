@@ -131,11 +131,13 @@ def places(data: Any, where: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]:
 def is_taken(sort: str, data: Any) -> bool:
     try:
         validated(data, Source("mutated", ""), MODELS[sort])
-    except FileError:
-        return False
+    except FileError as error:
+        return any(said in str(error) for said in COMPARED)
     return True
 
 
+COMPARED = ("nothing is quiet for", "cannot tell an outage of")
+"""What the loader says of two numbers that each would do: a schema does not compare them."""
 VALUES = st.sampled_from([None, 3, 2.5, True, [], {}, ["x"], [{"x": 1}], {"x": 1}, "x"])
 
 
