@@ -218,6 +218,13 @@ PLANTED: dict[str, tuple[str, str, str, str, str, dict[str, tuple[str, object, o
         "nxos", "show nve vni", sample("nxos/vnis"), sample("nxos/vnis"), sample("nxos/vnis").replace("BGP        Up  ", "BGP        Down"),
         {"": ("state", "up", "down")}, "overlays",
     ),
+    "a label that leads nowhere any more": (
+        "frr", "show mpls table", sample("frr/labels"), sample("frr/labels"), sample("frr/labels.3"), {}, "labels",
+    ),
+    "a binding that was lost": (
+        "frr", "show mpls ldp binding", sample("frr/label_bindings.3"), sample("frr/label_bindings.3"),
+        sample("frr/label_bindings.4"), {}, "labels",
+    ),
     "a port whose bridge lost its other one": (
         "linux", "bridge link", sample("linux/bridge_ports"), sample("linux/bridge_ports"), sample("linux/bridge_ports.4"),
         {"q1": ("state", "forwarding", "disabled"), "p1": ("state", "forwarding", "disabled"), "q2": ("state", "discarding", "forwarding")}, "trees",
@@ -235,6 +242,7 @@ def test_a_fault_that_answers_tell_is_noticed(build: Build, tmp_path: Path, faul
     )
     assert nogging.compare(before, quiet).differences == ()
     moved = nogging.compare(before, after).differences
+    assert moved
     for interface, (name, was, now) in moves.items():
         told = [one for one in moved if one.key.get("interface", "") == interface and name in one.fields]
         assert [one.fields[name] for one in told] == [(was, now)]

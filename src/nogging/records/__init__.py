@@ -11,6 +11,7 @@ from nogging.records.fdb import FDB
 from nogging.records.field import Field, Kind, Nature, Type
 from nogging.records.hop import HOP
 from nogging.records.interface import INTERFACE
+from nogging.records.label import LABEL, LABEL_BINDING
 from nogging.records.listener import LISTENER
 from nogging.records.neighbor import NEIGHBOR
 from nogging.records.ping import PING
@@ -34,6 +35,8 @@ _ALL = (
     NEIGHBOR,
     ROUTE,
     ROUTE_SUMMARY,
+    LABEL_BINDING,
+    LABEL,
     REMOTE_ENDPOINT,
     VNI,
     PING,
