@@ -14,6 +14,7 @@ from nogging.records.interface import INTERFACE
 from nogging.records.label import LABEL, LABEL_BINDING
 from nogging.records.listener import LISTENER
 from nogging.records.neighbor import NEIGHBOR
+from nogging.records.optic import OPTIC
 from nogging.records.ping import PING
 from nogging.records.queue import QUEUE
 from nogging.records.route import ROUTE
@@ -26,7 +27,20 @@ from nogging.records.virtual_router import VIRTUAL_ROUTER
 from nogging.records.vlan import VLAN
 from nogging.records.vni import REMOTE_ENDPOINT, VNI
 
-_LINK = (COMPONENT, SYSTEM, SETTING, INTERFACE, AGGREGATE, AGGREGATE_MEMBER, QUEUE, VLAN, TREE_PORT, SPANNING_TREE, FDB)
+_LINK = (
+    COMPONENT,
+    SYSTEM,
+    SETTING,
+    OPTIC,
+    INTERFACE,
+    AGGREGATE,
+    AGGREGATE_MEMBER,
+    QUEUE,
+    VLAN,
+    TREE_PORT,
+    SPANNING_TREE,
+    FDB,
+)
 _ALL = (
     *_LINK,
     ADDRESS,
