@@ -27,21 +27,10 @@ from nogging.records.virtual_router import VIRTUAL_ROUTER
 from nogging.records.vlan import VLAN
 from nogging.records.vni import REMOTE_ENDPOINT, VNI
 
-_LINK = (
-    COMPONENT,
-    SYSTEM,
-    SETTING,
-    OPTIC,
-    INTERFACE,
-    AGGREGATE,
-    AGGREGATE_MEMBER,
-    QUEUE,
-    VLAN,
-    TREE_PORT,
-    SPANNING_TREE,
-    FDB,
-)
+_DEVICE = (COMPONENT, SYSTEM, SETTING, OPTIC)
+_LINK = (INTERFACE, AGGREGATE, AGGREGATE_MEMBER, QUEUE, VLAN, TREE_PORT, SPANNING_TREE, FDB)
 _ALL = (
+    *_DEVICE,
     *_LINK,
     ADDRESS,
     ARP,

@@ -10,12 +10,10 @@ from nogging.records.field import Field, Kind, Nature, Type
 def _alarmed(record: dict[str, Any]) -> None:
     """Who tells no alarms but bounds tells whether they are kept."""
     if record.get("alarm") is None:
-        told = [
-            (record.get(name), record.get(f"{name}_low"), record.get(f"{name}_high"))
-            for name in ("rx_power", "tx_power")
-        ]
-        beyond = [not low <= power <= high for power, low, high in told if None not in (power, low, high)]
-        record["alarm"] = any(beyond) if beyond else None
+        told = [[record.get(f"{name}{end}") for end in ("_low", "", "_high")] for name in ("rx_power", "tx_power")]
+        known = [[one for one in three if one is not None] for three in told]
+        within = [three == sorted(three) for three in known if len(three) == 3]
+        record["alarm"] = not all(within) if within else None
 
 
 def _measured(name: str, meaning: str, unit: str, tolerance: float) -> Field:
