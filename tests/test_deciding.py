@@ -229,6 +229,15 @@ PLANTED: dict[str, tuple[str, str, str, str, str, dict[str, tuple[str, object, o
         "ios", "show interfaces transceiver", sample("ios/optics"), sample("ios/optics").replace("-3.4", "-3.9"),
         sample("ios/optics").replace("-3.4", "-9.8"), {"TenGigabitEthernet1/1/1": ("rx_power", -3.4, -9.8)}, "",
     ),
+    "a disk that is full": (
+        "linux", "df -P -k", sample("linux/disks"), sample("linux/disks").replace("7168      1024      88", "7468       724      92"),
+        sample("linux/disks").replace("7168      1024      88%", "8192         0     100%"), {}, "resources",
+    ),
+    "a processor that does nothing else": (
+        "junos", "show chassis routing-engine", sample("junos/routing_engines"),
+        sample("junos/routing_engines").replace("95 percent", "61 percent"),
+        sample("junos/routing_engines").replace("95 percent", " 1 percent"), {"": ("load", 5.0, 99.0)}, "resources",
+    ),
     "light beyond its bounds": (
         "nxos", "show interface transceiver details", sample("nxos/optics"), sample("nxos/optics").replace("-3.41", "-3.02"),
         sample("nxos/optics").replace("-3.41", "-19.4"), {"Ethernet1/1": ("alarm", False, True)}, "optics",
@@ -259,4 +268,4 @@ def test_a_fault_that_answers_tell_is_noticed(build: Build, tmp_path: Path, faul
     included.write_text(f"include: [ready/{ready}.yaml]\n")
     for file in (drafted, included) if ready else ():  # where the drafted file bears it, nothing is wrong yet
         assert nogging.check(file, before=before, after=quiet).verdict is not Verdict.FAIL, file.read_text()
-        assert nogging.check(file, before=before, after=after).verdict is Verdict.FAIL, file.read_text()
+        assert any(one.failures for one in nogging.check(file, before=before, after=after).results), file.read_text()

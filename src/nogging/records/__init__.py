@@ -16,6 +16,7 @@ from nogging.records.listener import LISTENER
 from nogging.records.neighbor import NEIGHBOR
 from nogging.records.optic import OPTIC
 from nogging.records.ping import PING
+from nogging.records.processor import PROCESSOR, STORAGE
 from nogging.records.queue import QUEUE
 from nogging.records.route import ROUTE
 from nogging.records.route_summary import ROUTE_SUMMARY
@@ -27,7 +28,7 @@ from nogging.records.virtual_router import VIRTUAL_ROUTER
 from nogging.records.vlan import VLAN
 from nogging.records.vni import REMOTE_ENDPOINT, VNI
 
-_DEVICE = (COMPONENT, SYSTEM, SETTING, OPTIC)
+_DEVICE = (COMPONENT, SYSTEM, SETTING, STORAGE, PROCESSOR, OPTIC)
 _LINK = (INTERFACE, AGGREGATE, AGGREGATE_MEMBER, QUEUE, VLAN, TREE_PORT, SPANNING_TREE, FDB)
 _ALL = (
     *_DEVICE,
