@@ -186,7 +186,7 @@ def test_a_capture_in_storage_is_one_like_any_other(
     monkeypatch.setenv("NOGGING_STATE", str(tmp_path / "state"))
     address, inventory = f"file://{tmp_path}/store/before", sound.inventory.path
     asked = ("capture", inventory, "--to", address, "--on", "site = 'mole'")
-    assert here(*asked)[:2] == (0, f"{address}: 3 of 3 devices captured, 71 answers, 0 unread lines\n")
+    assert here(*asked)[:2] == (0, f"{address}: 3 of 3 devices captured, 72 answers, 0 unread lines\n")
     assert here(*asked, "--kinds", "system")[0] == 0
     plain = nogging.capture(sound.inventory.on("site = 'mole'"), to=tmp_path / "plain", kinds=["system"])
     assert {path.name for path in (tmp_path / "store" / "before" / "answers").rglob("*.txt")} == {

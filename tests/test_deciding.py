@@ -238,6 +238,14 @@ PLANTED: dict[str, tuple[str, str, str, str, str, dict[str, tuple[str, object, o
         sample("junos/routing_engines").replace("95 percent", "61 percent"),
         sample("junos/routing_engines").replace("95 percent", " 1 percent"), {"": ("load", 5.0, 99.0)}, "resources",
     ),
+    "a switch that lost the other one": (
+        "nxos", "show vpc", sample("nxos/pair"), sample("nxos/pair"),
+        sample("nxos/pair").replace("peer adjacency formed ok", "peer link is down"), {"": ("peer_up", True, False)}, "pairs",
+    ),
+    "an aggregate that leads to one switch only": (
+        "eos", "show mlag interfaces", sample("eos/pair_ports"), sample("eos/pair_ports"),
+        sample("eos/pair_ports").replace("up/up", "up/down"), {"Port-Channel20": ("peer_up", True, False)}, "pairs",
+    ),
     "light beyond its bounds": (
         "nxos", "show interface transceiver details", sample("nxos/optics"), sample("nxos/optics").replace("-3.41", "-3.02"),
         sample("nxos/optics").replace("-3.41", "-19.4"), {"Ethernet1/1": ("alarm", False, True)}, "optics",

@@ -15,6 +15,7 @@ from nogging.records.label import LABEL, LABEL_BINDING
 from nogging.records.listener import LISTENER
 from nogging.records.neighbor import NEIGHBOR
 from nogging.records.optic import OPTIC
+from nogging.records.pair import PAIR, PAIR_PORT
 from nogging.records.ping import PING
 from nogging.records.processor import PROCESSOR, STORAGE
 from nogging.records.queue import QUEUE
@@ -29,7 +30,7 @@ from nogging.records.vlan import VLAN
 from nogging.records.vni import REMOTE_ENDPOINT, VNI
 
 _DEVICE = (COMPONENT, SYSTEM, SETTING, STORAGE, PROCESSOR, OPTIC)
-_LINK = (INTERFACE, AGGREGATE, AGGREGATE_MEMBER, QUEUE, VLAN, TREE_PORT, SPANNING_TREE, FDB)
+_LINK = (INTERFACE, AGGREGATE, AGGREGATE_MEMBER, PAIR, PAIR_PORT, QUEUE, VLAN, TREE_PORT, SPANNING_TREE, FDB)
 _ALL = (
     *_DEVICE,
     *_LINK,
