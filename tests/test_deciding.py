@@ -246,6 +246,9 @@ PLANTED: dict[str, tuple[str, str, str, str, str, dict[str, tuple[str, object, o
         "eos", "show mlag interfaces", sample("eos/pair_ports"), sample("eos/pair_ports"),
         sample("eos/pair_ports").replace("up/up", "up/down"), {"Port-Channel20": ("peer_up", True, False)}, "pairs",
     ),
+    "an alarm": (
+        "junos", "show chassis alarms", sample("junos/alarms.2"), sample("junos/alarms.2"), sample("junos/alarms"), {}, "alarms",
+    ),
     "light beyond its bounds": (
         "nxos", "show interface transceiver details", sample("nxos/optics"), sample("nxos/optics").replace("-3.41", "-3.02"),
         sample("nxos/optics").replace("-3.41", "-19.4"), {"Ethernet1/1": ("alarm", False, True)}, "optics",

@@ -182,6 +182,7 @@ class _Drafter:
     def untroubled(self, kind: Kind, table: pa.Table) -> Iterator[Drafted]:
         """What goes up and down by itself is expected to stay where nobody would have to know of it."""
         told = any(table.column(name).null_count < table.num_rows for name in kind.named(Nature.MEASURE))
+        told |= kind.is_trouble and any(witnesses(self.capture, kind.name))
         if kind.not_well and told:
             where = f"where: ({kind.not_well}){self.telling_devices(kind)}"
             yield Drafted(f"No {kind.name} is in trouble", "none is", (f"none: {kind.name}", where))

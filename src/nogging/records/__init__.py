@@ -2,6 +2,7 @@
 
 from nogging.records.address import ADDRESS
 from nogging.records.aggregate import AGGREGATE, AGGREGATE_MEMBER
+from nogging.records.alarm import ALARM
 from nogging.records.answer import ANSWER
 from nogging.records.arp import ARP
 from nogging.records.clock import CLOCK
@@ -29,7 +30,7 @@ from nogging.records.virtual_router import VIRTUAL_ROUTER
 from nogging.records.vlan import VLAN
 from nogging.records.vni import REMOTE_ENDPOINT, VNI
 
-_DEVICE = (COMPONENT, SYSTEM, SETTING, STORAGE, PROCESSOR, OPTIC)
+_DEVICE = (COMPONENT, SYSTEM, SETTING, ALARM, STORAGE, PROCESSOR, OPTIC)
 _LINK = (INTERFACE, AGGREGATE, AGGREGATE_MEMBER, PAIR, PAIR_PORT, QUEUE, VLAN, TREE_PORT, SPANNING_TREE, FDB)
 _ALL = (
     *_DEVICE,

@@ -138,6 +138,8 @@ class Kind:
     """The field by which its records are of one sort, for a draft: by the first word of what somebody wrote."""
     counted: tuple[str, ...] | None = None
     """By which fields, besides the device, a draft counts its records; None where it does not."""
+    is_trouble: bool = False
+    """Whether a record of it is bad by itself: a draft expects none where there is none."""
     kept: tuple[str, str, str] = ("", "", "")
     """A field, one of its values, and the number that a draft expects such a record to keep, nearly."""
     landmarks: tuple[str, tuple[str, ...]] = ("", ())
