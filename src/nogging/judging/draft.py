@@ -68,7 +68,7 @@ def draft(captures: Sequence[Capture | str | Path]) -> str:
         f"# Drafted from {told}: read it, and take out what does not have to hold.",
         "title: Everything is as it should be",
     ]
-    parts = ["\n".join([*head, "expect:"]), *(one.text() for one in kept)]
+    parts = ["\n".join([*head, "expect:" if kept else "expect: []"]), *(one.text() for one in kept)]
     if left:
         parts.append(
             "\n".join(
