@@ -62,7 +62,7 @@ PAIR_PORT = Kind(
             rests_on=("interface.name",),
             required=True,
         ),
-        Field("id", Type.TEXT, Nature.STATE, "its number, the same on both"),
+        Field("id", Type.INTEGER, Nature.STATE, "its number, the same on both"),
         Field("local_up", Type.BOOLEAN, Nature.STATE, "whether it is up here", well=True, moves_with=True),
         Field("peer_up", Type.BOOLEAN, Nature.STATE, "whether it is up at the other one", moves_with=True),
         Field("consistent", Type.BOOLEAN, Nature.STATE, "whether both have it alike", moves_with=True),
