@@ -10,8 +10,9 @@ from typing import Any
 import pytest
 
 import nogging
-from conftest import Change, Sound, here
+from conftest import Build, Change, Sound, here
 from nogging.captures.capture import Capture
+from nogging.dialects.reader_folders import LIBRARY
 from nogging.errors import NoggingError
 from nogging.records import KINDS
 from nogging.records.tables import table
@@ -99,6 +100,30 @@ def test_a_planted_cause_is_found_and_no_other(sides: tuple[Capture, Capture], n
     found = nogging.findings(before, planted(after, *plant(*ends(after))))
     assert {one.title for one in found} == {title}, found
     assert found[0].device in found[0].says and found[0].next and found[0].evidence
+
+
+def built(build: Build, dialect: str, command: str, *texts: str) -> tuple[Capture, Capture]:
+    before, after = (build(f"side-{n}", {"quay-sw1": {command: text}}, dialect=dialect) for n, text in enumerate(texts))
+    return before, after
+
+
+LIGHT, ROOT = ((LIBRARY / "ios" / f"{name}.answer").read_text() for name in ("optics", "spanning_tree"))
+TOLD = {
+    "weaker light": ("show interfaces transceiver", LIGHT, "-3.4", "-9.8", "Too little light"),
+    "light as it was, nearly": ("show interfaces transceiver", LIGHT, "-3.4", "-4.9", ""),
+    "a dark port that stays dark": ("show interfaces transceiver", LIGHT, "-40.0 --", "-38.1 --", ""),
+    "another root": ("show spanning-tree", ROOT, "5e00.5301", "5e00.5305", "Another root"),
+    "a port that forwards no more": ("show spanning-tree", ROOT, "Desg FWD 4         128.1 ", "Desg BLK 4         128.1 ", ""),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", TOLD)
+def test_what_answers_tell_of_light_and_roots(build: Build, name: str) -> None:
+    command, text, old, new, title = TOLD[name]
+    assert old in text
+    found = nogging.findings(*built(build, "ios", command, text, text.replace(old, new)))
+    assert [one.title for one in found] == [title] * bool(title)
+    assert all(one.device == "quay-sw1" and one.evidence for one in found)
 
 
 @pytest.mark.parametrize("name", DECOYS)

@@ -59,7 +59,15 @@ FORMS = {
     **{
         text: f"{text} json"
         for text in (
-            *("show evpn", "show evpn vni", "show ip pim interface", "show ip igmp interface"),
+            *(
+                "show evpn",
+                "show evpn vni",
+                "show evpn vni detail",
+                "show mpls ldp binding",
+                "show ip route summary",
+                "show ip pim interface",
+                "show ip igmp interface",
+            ),
             *("show ip mroute", "show bgp ipv4 unicast", "show bgp l2vpn evpn", "show ip ospf route"),
         )
     },

@@ -140,7 +140,10 @@ def _filled(text: str, row: dict[str, Any], path: Path) -> str:
 
 
 def _places(ports: Ports, row: dict[str, Any]) -> Iterator[str]:
-    """Where the ports at both ends are told of."""
+    """Where the record that a rule is about is told of, if it says so, and the ports at both ends."""
+    if row.get("answer") and row.get("line"):
+        first, last = row["line"]
+        yield f"{row.get('device')} '{row['answer']}' {first}-{last}"
     for device, interface in _ENDS:
         end = row.get(device), row.get(interface)
         for answer, (first, last) in ports.get(end, ()):
