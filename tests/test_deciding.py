@@ -60,6 +60,17 @@ def well(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path]:
     return place, place / "before"
 
 
+def test_ten_quiet_captures_give_no_false_alarm(tmp_path: Path) -> None:
+    every = [name for name, kind in KINDS.items() if not kind.on_request]
+    with served(tmp_path / "sound") as sound:
+        inventory = nogging.load_inventory(sound.inventory)
+        first, *others = (nogging.capture(inventory, to=tmp_path / f"quiet-{n}", kinds=every) for n in range(10))
+    (tmp_path / "drafted.yaml").write_text("differences: {other: fail}\n" + draft([first]))
+    for one in others:
+        judged = nogging.check(tmp_path / "drafted.yaml", before=first, after=one)
+        assert judged.verdict is Verdict.PASS, (one.folder, judged)
+
+
 @pytest.mark.parametrize("fault", FAULTS)
 def test_a_fault_in_each_kind_is_noticed(well: tuple[Path, Path], tmp_path: Path, fault: str) -> None:
     place, before = well
