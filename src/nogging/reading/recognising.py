@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from nogging.dialects.declared import dialects
 from nogging.dialects.reader_folders import Own
@@ -28,6 +29,7 @@ class Guess:
     reader: Reader
     whole: bool
     read: int
+    rows: dict[str, list[dict[str, Any]]] = field(default_factory=dict, compare=False)
 
     @property
     def rank(self) -> tuple[int, ...]:
@@ -53,7 +55,11 @@ def recognised(text: str, dialect: str | None = None, command: str | None = None
     as_good = [one for one in guesses if one.rank == best.rank]
     best = next((one for one in as_good if one.reader.path == _lines(best.reader)), best)
     mine = (best.reader.dialect, best.reader.kinds)
-    others = [one for one in as_good if (one.reader.dialect, one.reader.kinds) != mine and not _say_alike(one, best)]
+    others = [
+        one
+        for one in as_good
+        if ((one.reader.dialect, one.reader.kinds) != mine and not _say_alike(one, best)) or _contradicts(one, best)
+    ]
     if others:
         named = "; ".join(one.told for one in [best, *others][:MOST_NAMED])
         raise QuestionError(f"this could be the answer to several commands: {named}; say --dialect and --command")
@@ -63,6 +69,18 @@ def recognised(text: str, dialect: str | None = None, command: str | None = None
 def _lines(reader: Reader) -> Path:
     """The file that a reader's lines stand in."""
     return reader.like or reader.path
+
+
+def _contradicts(one: Guess, other: Guess) -> bool:
+    """Whether two readers of one dialect take the same text for different amounts: octets, or KiB."""
+    if one.reader.dialect != other.reader.dialect:
+        return False
+    return any(
+        field.unit and {mine.get(name), theirs.get(name)} - {None} > {theirs.get(name)}
+        for kind in one.reader.kinds
+        for mine, theirs in zip(one.rows.get(kind.name, ()), other.rows.get(kind.name, ()), strict=False)
+        for name, field in kind.fields.items()
+    )
 
 
 def _say_alike(one: Guess, other: Guess) -> bool:
@@ -87,7 +105,7 @@ def _guesses(text: str, dialect: str | None, command: str | None, own: Own) -> l
             if reader.notation == notation and not (reader.inherited and dialect is None):
                 reading = _read(reader, text if notation != "lines" else part)
                 if reading is not None and _is_it(reader, reading, part):
-                    found.append(Guess(reader, not reading.unread, reading.read))
+                    found.append(Guess(reader, not reading.unread, reading.read, reading.rows))
     return found
 
 
