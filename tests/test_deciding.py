@@ -15,7 +15,7 @@ from nogging.judging.draft import draft
 from nogging.judging.verdict import Verdict
 from nogging.records import KINDS
 from nogging.standin import served
-from nogging.standin.model import IPv4, Network
+from nogging.standin.model import IPv4, Network, Network4
 
 
 def clock_off(network: Network) -> None:
@@ -36,16 +36,34 @@ def transit_gone(network: Network) -> None:
     network.settle()
 
 
+def prefix_announced(network: Network) -> None:
+    bgp = network.devices["edge-r1"].bgp
+    assert bgp
+    bgp.networks.append(Network4("203.0.113.176/28"))
+    network.settle()
+
+
 IOS_ONLY = "conditions: {keeps_time: \"device in ('heron-r1', 'mole-r2', 'mole-sw1', 'skerry-r1')\"}\n"
+ASKED = {
+    "clocks": IOS_ONLY,
+    "announcements": "conditions: {has_neighbors: \"device in ('edge-r1', 'mole-r1')\"}\n",
+}
 FAULTS: dict[str, tuple[Callable[[Network], None], str, set[str]]] = {
     "a clock that is off": (clock_off, "clock", {"clock_offset"}),
     "an active router that changed": (active_gone, "virtual_router", {"state", "priority"}),
     "routes that nobody announces any more": (transit_gone, "route_summary", {"routes"}),
+    "a prefix that is announced and was not before": (prefix_announced, "bgp_route", set()),
     "a source that nobody answers at": (source_silent, "time_source", set()),
 }
 
 
-READY = {"clock": "clocks", "time_source": "clocks", "virtual_router": "firsthops", "route_summary": "summaries"}
+READY = {
+    "clock": "clocks",
+    "time_source": "clocks",
+    "virtual_router": "firsthops",
+    "route_summary": "summaries",
+    "bgp_route": "announcements",
+}
 
 
 @pytest.fixture(scope="module")
@@ -87,7 +105,7 @@ def test_a_fault_in_each_kind_is_noticed(well: tuple[Path, Path], tmp_path: Path
     assert judged.verdict is Verdict.FAIL
     assert any(one.kind == kind and fields <= set(one.fields) for one in judged.unexplained)
     ready = tmp_path / "ready.yaml"
-    ready.write_text(f"include: [ready/{READY[kind]}.yaml]\n" + (IOS_ONLY if READY[kind] == "clocks" else ""))
+    ready.write_text(f"include: [ready/{READY[kind]}.yaml]\n{ASKED.get(READY[kind], '')}")
     assert not any(one.failures for one in nogging.check(ready, before=before, after=quiet).results)
     told = nogging.check(ready, before=before, after=after).results
     assert any(one.verdict is Verdict.FAIL or (one.strength == "should" and one.failures) for one in told), told

@@ -143,6 +143,34 @@ def test_the_text_says_what_the_json_says(real: Real, link: str) -> None:
         fabric.settled()
 
 
+def test_a_prefix_that_is_announced_and_was_not_before(real: Real, tmp_path: Path) -> None:
+    """Each neighbor is asked about by itself, after the device said who they are; the session has no address."""
+    before = nogging.capture(real.shell, to=tmp_path / "before", kinds=["bgp_route"])
+    told = {(row["device"], row["neighbor"], row["direction"]) for row in before.records("bgp_route").to_pylist()}
+    assert {("cove-r1", "eth1", "advertised"), ("weir-r1", "eth1", "accepted")} <= told
+    assert before.records("unread").to_pylist() == []
+    into = ("configure terminal", "router bgp 64501", "address-family ipv4 unicast")
+    network.vtysh("cove-r1", *into, "network 198.51.100.0/26")
+    try:
+        for _ in range(20):
+            if "198.51.100.0/26" in network.vtysh("cove-r2", "show bgp ipv4 unicast"):
+                break
+            time.sleep(1)
+        after = nogging.capture(real.shell, to=tmp_path / "after", kinds=["bgp_route"])
+        new = [one.key for one in nogging.compare(before, after).differences if one.what == "new"]
+        assert {(key["device"], key["neighbor"], key["direction"]) for key in new if key.get("destination_prefix") == "198.51.100.0/26"} >= {
+            ("cove-r1", "eth1", "advertised"), ("weir-r1", "eth1", "accepted"),
+            ("weir-r1", "eth2", "advertised"), ("cove-r2", "eth1", "accepted"),
+        }  # fmt: skip
+        ready = tmp_path / "ready.yaml"
+        ready.write_text("include: [ready/announcements.yaml]\n")
+        assert nogging.check(ready, before=before, after=before).verdict is nogging.Verdict.PASS
+        assert nogging.check(ready, before=before, after=after).verdict is nogging.Verdict.FAIL
+    finally:
+        network.vtysh("cove-r1", *into, "no network 198.51.100.0/26")
+        fabric.settled()
+
+
 EXPECTED = (
     "  - {every: neighbor, where: \"protocol in ('bgp', 'ospf', 'bfd', 'pim', 'eigrp', 'ldp')\", must: settled}\n"
 )

@@ -19,6 +19,7 @@ from nogging.captures.masking import Masker, user_key
 from nogging.captures.storage import address_of
 from nogging.captures.writing import Writer
 from nogging.collecting.credentials import Secrets
+from nogging.collecting.each import for_each
 from nogging.collecting.finishing import finish
 from nogging.collecting.landing import landing
 from nogging.collecting.reaching import sending, targets, with_here
@@ -27,7 +28,7 @@ from nogging.collecting.visiting import Asked, Limits, Visits
 from nogging.errors import CaptureError, DeviceError, NoggingError, QuestionError, nearest
 from nogging.inventory import Device, Inventory
 from nogging.reading.asking import mode_of, require_reading
-from nogging.reading.reader import besides_of, inherited_of, named_of, readers_of
+from nogging.reading.reader import besides_of, each_of, inherited_of, named_of, readers_of
 from nogging.records import KINDS
 from nogging.report.progress import Progress, telling
 
@@ -57,6 +58,8 @@ def commands_for(
     chosen += inherited_of(device.dialect, kinds or (), device.own)
     chosen += besides_of(device.dialect, named, device.own)
     chosen += named_of(device.dialect, {*(kinds or ()), *named}, device.own)
+    of_each = {one.of_each.kind for one in each_of(device.dialect, {*(kinds or ()), *named}, device.own) if one.of_each}
+    chosen += (one for one in readers_of(device.dialect, of_each, device.own) if one not in chosen)
     asked = [Asked(reader.command, reader.mode) for reader in chosen]
     known = {one.command for one in asked}
     for command in () if any_command else dict.fromkeys((*known, *more)):
@@ -127,7 +130,8 @@ def collect(
                     Writer(folder, masker, resume=resume, readers=inventory.readers, links=inventory.links) as writer,
                     telling(progress, len(inventory)) as told,
                 ):
-                    await FleetRun(writer, inventory, visitor, limits.within, told).all(plan)
+                    named_kinds = {*(kinds or ()), *named}
+                    await FleetRun(writer, inventory, visitor, limits.within, told, named_kinds).all(plan)
 
         try:
             finish(run())
@@ -172,8 +176,9 @@ class FleetRun:
         visitor: Visitor,
         within: float | None = None,
         progress: Callable[[Progress], None] | None = None,
+        named: Collection[str] = (),
     ) -> None:
-        self.writer, self.inventory, self.visitor = writer, inventory, visitor
+        self.writer, self.inventory, self.visitor, self.named = writer, inventory, visitor, named
         self.within, self.progress = within, progress
         self.done = 0
 
@@ -196,7 +201,9 @@ class FleetRun:
             answered = 0
             try:
                 answered = await self.visitor.visit(device, asked, self.writer)
-                whole = answered == len(asked)
+                more = [one for one in for_each(device, self.named, self.writer) if one not in asked]
+                answered += await self.visitor.visit(device, more, self.writer) if more else 0
+                whole = answered == len(asked) + len(more)
                 outcome, reason = (CAPTURED, "") if whole else (PARTLY, "not every command was answered")
             except DeviceError as error:
                 outcome, reason = error.outcome, str(error)

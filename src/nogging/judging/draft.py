@@ -185,7 +185,8 @@ class _Drafter:
         told |= kind.is_trouble and any(witnesses(self.capture, kind.name))
         if kind.not_well and told:
             where = f"where: ({kind.not_well}){self.telling_devices(kind)}"
-            yield Drafted(f"No {kind.name} is in trouble", "none is", (f"none: {kind.name}", where))
+            what = "that somebody should know of" if kind.is_trouble else "is in trouble"
+            yield Drafted(f"No {kind.name} {what}", "there is none", (f"none: {kind.name}", where))
 
     def telling(self, kind: Kind, field: Field, table: pa.Table) -> tuple[str, DraftRows]:
         """The records of those devices that tell a field of all, or of nearly all, of theirs."""

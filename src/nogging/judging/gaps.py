@@ -100,8 +100,10 @@ def gaps(capture: Capture, kind: str, when: str, other: Capture | None = None) -
             assert other is not None
             for reader in (one for one in _feeding(other.readers(name), kind) if not one.besides):
                 found.append(Gap(when, name, kind, "not in this capture", device.labels, reader.known))
-    unread = _unread(capture)
+    unread, nobody = _unread(capture), _with_nobody_to_ask_of(capture, kind)
     for name, device in capture.devices.items():
+        if name in nobody:
+            continue
         feeding = list(_feeding(capture.readers(name), kind))
         for reason, one in _device_gaps(capture, name, kind, feeding):
             known, question = (one.known, one.command) if one else ({}, "")
@@ -219,6 +221,39 @@ def _device_gaps(
             yield told(lame, asked[lame], device), reader
         elif not asked and reader.asked:
             yield _not_asked(reader, device), reader
+
+
+def _with_nobody_to_ask_of(capture: Capture, kind: str) -> frozenset[str]:
+    """The devices of which all questions about a kind are about one of other records each (its neighbors), and it is
+    known that they have none."""
+    feeding = {name: list(_feeding(capture.readers(name), kind)) for name in capture.devices}
+    silent = {
+        name: {one.of_each.key for one in readers if one.of_each}
+        for name, readers in feeding.items()
+        if readers and all(one.of_each for one in readers) and not list(_answers(capture, name, readers))
+    }
+    having = {each: _having(capture, *each) for each in set().union(*silent.values())}
+    return frozenset(
+        name
+        for name, several in silent.items()
+        if not any(name in having[each] or _may_have(capture, name, *each) for each in several)
+    )
+
+
+Same = tuple[tuple[str, Any], ...]
+
+
+def _having(capture: Capture, kind: str, where: Same) -> frozenset[str]:
+    """The devices that have such records."""
+    table = capture.records(kind).select(["device", *(name for name, _ in where)])
+    rows = zip(*(column.to_pylist() for column in table.columns), strict=True)
+    return frozenset(device for device, *values in rows if values == [value for _, value in where])
+
+
+def _may_have(capture: Capture, name: str, kind: str, where: Same) -> bool:
+    """Whether something lacks that could have told of such a record."""
+    readers = (one for _, one in _device_gaps(capture, name, kind, list(_feeding(capture.readers(name), kind))))
+    return any(one is None or all(one.known.get(key, value) == value for key, value in where) for one in readers)
 
 
 def unasked(capture: Capture, kind: str, when: str, where: Predicate) -> Iterator[Gap]:

@@ -189,6 +189,19 @@ class SilentModel(Strict):
     """Why no word of it is compared. As `a time of which the count is a field`."""
 
 
+class OfEachModel(Strict):
+    """Of which records of another kind a command asks, each by itself: what stands in it as a value is theirs."""
+
+    kind: str
+    """The kind of these records, which other answers tell. As `neighbor`."""
+    where: dict[str, Scalar] = Field(default_factory=dict)
+    """What they are. As `{protocol: bgp}`."""
+
+    @property
+    def key(self) -> tuple[str, tuple[tuple[str, Scalar], ...]]:
+        return self.kind, tuple(sorted(self.where.items()))
+
+
 class ReaderModel(Strict):
     """How the answer to a command is read: by lines, by paths of JSON or XML, or like another reader's."""
 
@@ -204,6 +217,8 @@ class ReaderModel(Strict):
     """Commands whose answers have but some of the records: what they lack is not known to be none."""
     asked: bool = True
     """Whether a capture asks for it."""
+    of_each: OfEachModel | None = None
+    """Where somebody names its kind, its command is asked once for each of these records."""
     instead_of: str = ""
     """The reader of the text that the answer may stand in for. As `bfd_peers`."""
     besides: str = ""
@@ -446,6 +461,7 @@ class Reader:
     constants: Mapping[str, Any]
     start: Mapping[str, Any]
     compiling: Compiling
+    of_each: OfEachModel | None = None
     notation: str = "lines"
     inherited: bool = False
     """Whether it is of a dialect that the device's own builds on."""

@@ -91,6 +91,7 @@ class _Compiler:
             constants=self.fixed(model.always, ("always",), self.kinds.values()),
             start=self.fixed(model.start, ("start",), self.kinds.values()),
             compiling=self,
+            of_each=model.of_each,
             notation=self.notation,
         )
 
@@ -610,6 +611,11 @@ def named_of(dialect: str, named: Collection[str], own: Own = ()) -> list[Reader
     wanted = {kind for name, kind in KINDS.items() if name in named and not kind.on_request} - told
     alone = (one for one in every if not (one.instead_of or one.inherited or one.besides or "<" in one.command))
     return [one for one in alone if wanted.intersection(one.kinds)]
+
+
+def each_of(dialect: str, named: Collection[str], own: Own = ()) -> list[Reader]:
+    """The readers of kinds that somebody names whose commands are asked once for each of other records."""
+    return [one for one in readers(dialect, own) if one.of_each and any(kind.name in named for kind in one.kinds)]
 
 
 def forget() -> None:

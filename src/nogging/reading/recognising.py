@@ -76,7 +76,7 @@ def _contradicts(one: Guess, other: Guess) -> bool:
     if one.reader.dialect != other.reader.dialect:
         return False
     return any(
-        field.unit and {mine.get(name), theirs.get(name)} - {None} > {theirs.get(name)}
+        field.unit and None not in (told := (mine.get(name), theirs.get(name))) and told[0] != told[1]
         for kind in one.reader.kinds
         for mine, theirs in zip(one.rows.get(kind.name, ()), other.rows.get(kind.name, ()), strict=False)
         for name, field in kind.fields.items()

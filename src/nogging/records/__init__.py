@@ -5,6 +5,7 @@ from nogging.records.aggregate import AGGREGATE, AGGREGATE_MEMBER
 from nogging.records.alarm import ALARM
 from nogging.records.answer import ANSWER
 from nogging.records.arp import ARP
+from nogging.records.bgp_route import BGP_ROUTE
 from nogging.records.clock import CLOCK
 from nogging.records.component import COMPONENT
 from nogging.records.event import EVENT
@@ -41,6 +42,7 @@ _ALL = (
     NEIGHBOR,
     ROUTE,
     ROUTE_SUMMARY,
+    BGP_ROUTE,
     LABEL_BINDING,
     LABEL,
     REMOTE_ENDPOINT,

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import json
 from collections import Counter
+from collections.abc import Sequence
 from datetime import datetime
 
-from nogging.standin.model import Interface, IPv4, Network, Ready, Route, Show, SimulatedDevice
+from nogging.records.values import is_address
+from nogging.standin.model import Interface, IPv4, Network, Network4, Ready, Route, Show, SimulatedDevice
 from nogging.standin.running import show_running
 from nogging.standin.text import age, clock, running
 
@@ -231,6 +234,45 @@ def _vrrp(network: Network, device: SimulatedDevice, one: Ready) -> str:
         "IPv6 Addresses": 0,
     }
     return "\n" + "".join(f" {name:<39} {value!s:<20}\n" for name, value in told.items())
+
+
+def _told(prefix: Network4, path: Sequence[int]) -> dict[str, object]:
+    return {"network": str(prefix), "prefixLen": prefix.prefixlen, "weight": 0, "path": " ".join(map(str, path))}
+
+
+def show_advertised(network: Network, device: SimulatedDevice, neighbor: IPv4) -> str:
+    """What a neighbor is told; the own AS is put in front only as it leaves."""
+    own = (device.bgp.local_as,) if device.bgp else ()
+    told = {
+        str(prefix): _told(prefix, path[path[:1] == own :]) | {"nextHop": "0.0.0.0", "bgpOriginCode": "i"}
+        for prefix, path in network.advertised(device.name, neighbor).items()
+    }
+    return json.dumps({"advertisedRoutes": told, "totalPrefixCounter": len(told)}, indent=2) + "\n"
+
+
+def show_accepted(network: Network, device: SimulatedDevice, neighbor: IPv4) -> str:
+    """What a neighbor told; there is no policy here that could refuse it."""
+    chosen = {prefix for prefix, (_, hop) in network.announced.get(device.name, {}).items() if hop == neighbor}
+    told = {
+        str(prefix): [
+            _told(prefix, path)
+            | {"valid": True, "bestpath": prefix in chosen, "origin": "IGP", "nexthops": [{"ip": str(neighbor)}]}
+        ]
+        for prefix, path in network.accepted(device.name, neighbor).items()
+    }
+    return json.dumps({"vrfName": "default", "routes": told}, indent=2) + "\n"
+
+
+_OF_NEIGHBOR = {"advertised-routes json": show_advertised, "routes json": show_accepted}
+
+
+def show_for(words: str) -> Show | None:
+    """What shows a command's answer; of one neighbor: `show bgp ipv4 unicast neighbors ADDRESS routes json`."""
+    _, _, of = words.partition("show bgp ipv4 unicast neighbors ")
+    address, _, asked = of.partition(" ")
+    if is_address(address) and asked in _OF_NEIGHBOR:
+        return lambda network, device, _now: _OF_NEIGHBOR[asked](network, device, IPv4(address))
+    return SHOWS.get(words)
 
 
 SHOWS: dict[str, Show] = {

@@ -378,4 +378,10 @@ SHOWS: dict[str, Show] = {
     "show running-config": show_running,
     "show archive config differences system:running-config nvram:startup-config": show_saved,
 }
+
+
+def show_for(words: str) -> Show | None:
+    return SHOWS.get(words)
+
+
 UNKNOWN = "            ^\n% Invalid input detected at '^' marker.\n\n"

@@ -200,6 +200,8 @@ class Network:
         self.adjacencies: dict[PlugEnd, Adjacency] = {}
         self.sessions: dict[tuple[str, IPv4], NeighborState] = {}
         self.routes: dict[str, list[Route]] = {}
+        self.announced: dict[str, dict[Network4, BgpPath]] = {}
+        """What each speaker of BGP ends up with."""
         self.heard: dict[PlugEnd, datetime] = {}
         self.route_since: dict[tuple[str, Route], datetime] = {}
 
@@ -312,8 +314,8 @@ class Network:
             distances = {name: self._paths(name) for name in self.devices}
             inner = {name: self._inner_routes(name, distances[name]) for name in self.devices}
             self._sessions(now, inner)
-            tables = self._announced()
-            self.routes = {name: self._table(name, inner, tables, distances) for name in self.devices}
+            self.announced = self._announced()
+            self.routes = {name: self._table(name, inner, self.announced, distances) for name in self.devices}
             known = {(name, route) for name, routes in self.routes.items() for route in routes}
             self.route_since = {one: self.route_since.get(one, now) for one in known}
 
@@ -479,6 +481,22 @@ class Network:
             ]
             self.sessions[name, address].sent = back[0].received if back else 0
         return best
+
+    def advertised(self, name: str, address: IPv4) -> dict[Network4, tuple[int, ...]]:
+        """What a device announces to a neighbor, each prefix with the path that the neighbor sees."""
+        device, peer = self.devices[name], self._owner(address)
+        session = self.sessions.get((name, address))
+        if session is None or session.state != "established" or not (peer and peer.bgp and device.bgp):
+            return {}
+        return _offered(self.announced[name], device.bgp.local_as, peer.bgp.local_as, self._inside(device))
+
+    def accepted(self, name: str, address: IPv4) -> dict[Network4, tuple[int, ...]]:
+        """What a neighbor announces to a device, each prefix with its path."""
+        device, peer = self.devices[name], self._owner(address)
+        session = self.sessions.get((name, address))
+        if session is None or session.state != "established" or not (peer and peer.bgp and device.bgp):
+            return {}
+        return _offered(self.announced[peer.name], peer.bgp.local_as, device.bgp.local_as, self._inside(peer))
 
     def _inside(self, device: SimulatedDevice) -> Callable[[IPv4 | None], bool]:
         """Whether a next hop was learned from a neighbor of the same AS."""

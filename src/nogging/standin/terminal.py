@@ -166,7 +166,7 @@ class Terminal:
             to = words.split()[1]
             hops = "".join(f"  {n} {f'{hop} {n} msec' if hop else ' * '}\n" for n, hop in self._traced(to))
             return f"Type escape sequence to abort.\nTracing the route to {to}\n{hops}"
-        shows = dialect.SHOWS.get(words)
+        shows = dialect.show_for(words)
         return self._shown(shows) if shows else self._unknown(words)
 
     def _timed(self, words: list[str]) -> str:
