@@ -226,7 +226,7 @@ class Writer:
         """Tells what an earlier run, now resumed, had whole of a device, and still has as it was."""
         self.begin(device, entry.dialect, entry.labels)
         for command, one in entry.commands.items():
-            path = self.folder / ANSWERS / folder_name(device) / file_name(command)
+            path = self.answer_path(device, command)
             with contextlib.suppress(OSError):
                 if one.whole and inside.digest(path, self.folder, one.octets) == one.digest:
                     self.answered(device, command, one)
@@ -257,6 +257,10 @@ class Writer:
 
     def _session_path(self, device: str) -> Path:
         return inside.directory(self.folder / SESSIONS, self.folder) / f"{folder_name(device)}.log"
+
+    def answer_path(self, device: str, command: str) -> Path:
+        """Where an answer lies, if there is one."""
+        return self.folder / ANSWERS / folder_name(device) / file_name(command)
 
     def answer_file(self, device: str, command: str) -> AnswerFile:
         name = file_name(command)

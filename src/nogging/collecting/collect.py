@@ -54,11 +54,12 @@ def commands_for(
     Raises `QuestionError` for a command, of a user or of a reader of their own, that is not known to read only, unless
     `any_command` allows it.
     """
+    wanted = {*(kinds or ()), *named}
     chosen = readers_of(device.dialect, kinds or KINDS, device.own)
     chosen += inherited_of(device.dialect, kinds or (), device.own)
     chosen += besides_of(device.dialect, named, device.own)
-    chosen += named_of(device.dialect, {*(kinds or ()), *named}, device.own)
-    of_each = {one.of_each.kind for one in each_of(device.dialect, {*(kinds or ()), *named}, device.own) if one.of_each}
+    chosen += named_of(device.dialect, wanted, device.own)
+    of_each = {one.of_each.kind for one in each_of(device.dialect, wanted, device.own) if one.of_each}
     chosen += (one for one in readers_of(device.dialect, of_each, device.own) if one not in chosen)
     asked = [Asked(reader.command, reader.mode) for reader in chosen]
     known = {one.command for one in asked}
@@ -130,8 +131,8 @@ def collect(
                     Writer(folder, masker, resume=resume, readers=inventory.readers, links=inventory.links) as writer,
                     telling(progress, len(inventory)) as told,
                 ):
-                    named_kinds = {*(kinds or ()), *named}
-                    await FleetRun(writer, inventory, visitor, limits.within, told, named_kinds).all(plan)
+                    wanted = {*(kinds or ()), *named}
+                    await FleetRun(writer, inventory, visitor, limits.within, told, wanted).all(plan)
 
         try:
             finish(run())
@@ -201,7 +202,7 @@ class FleetRun:
             answered = 0
             try:
                 answered = await self.visitor.visit(device, asked, self.writer)
-                more = [one for one in for_each(device, self.named, self.writer) if one not in asked]
+                more = for_each(device, self.named, self.writer)
                 answered += await self.visitor.visit(device, more, self.writer) if more else 0
                 whole = answered == len(asked) + len(more)
                 outcome, reason = (CAPTURED, "") if whole else (PARTLY, "not every command was answered")

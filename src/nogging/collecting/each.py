@@ -11,12 +11,11 @@ import re
 from collections.abc import Collection, Iterator
 from typing import Any
 
-from nogging.captures.names import file_name, folder_name
-from nogging.captures.writing import ANSWERS, Writer
+from nogging.captures.writing import Writer
 from nogging.collecting.visiting import Asked
 from nogging.inventory import Device
 from nogging.reading.asking import why_not
-from nogging.reading.declared import Reader
+from nogging.reading.declared import OfEachModel
 from nogging.reading.engine import run
 from nogging.reading.reader import each_of, readers_of
 
@@ -26,24 +25,25 @@ _VALUE = re.compile(r"<(\w+)>")
 
 def for_each(device: Device, named: Collection[str], writer: Writer) -> list[Asked]:
     """The commands that follow from what a device answered, each once and not asked yet."""
+    of_each = [(one, one.of_each) for one in each_of(device.dialect, named, device.own) if one.of_each]
+    apart = {each.key: each for _, each in of_each}
+    rows = {key: list(_records(device, each, writer)) for key, each in apart.items()}
     found = {
         command: Asked(command, reader.mode)
-        for reader in each_of(device.dialect, named, device.own)
-        for row in _records(device, reader, writer)
+        for reader, each in of_each
+        for row in rows[each.key]
         if (command := _filled(reader.command, row)) and why_not(device.dialect, command, device.own) is None
     }
     return [one for command, one in found.items() if not writer.told(device.name, command)]
 
 
-def _records(device: Device, reader: Reader, writer: Writer) -> Iterator[dict[str, Any]]:
-    """The records that a reader's command is asked for, as the answers tell that are there."""
-    assert reader.of_each is not None
-    kind, where = reader.of_each.kind, reader.of_each.where
-    for other in readers_of(device.dialect, [kind], device.own):
-        path = writer.folder / ANSWERS / folder_name(device.name) / file_name(other.command)
+def _records(device: Device, each: OfEachModel, writer: Writer) -> Iterator[dict[str, Any]]:
+    """The records that commands are asked of, as the answers tell that are there."""
+    for reader in readers_of(device.dialect, [each.kind], device.own):
+        path = writer.answer_path(device.name, reader.command)
         if path.exists():
-            rows = run(other, path.read_text(errors="replace"), command=other.command).rows.get(kind, [])
-            yield from (row for row in rows if all(row.get(name) == value for name, value in where.items()))
+            rows = run(reader, path.read_text(errors="replace"), command=reader.command).rows.get(each.kind, [])
+            yield from (row for row in rows if all(row.get(name) == value for name, value in each.where.items()))
 
 
 def _filled(command: str, row: dict[str, Any]) -> str | None:

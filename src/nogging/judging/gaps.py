@@ -100,11 +100,13 @@ def gaps(capture: Capture, kind: str, when: str, other: Capture | None = None) -
             assert other is not None
             for reader in (one for one in _feeding(other.readers(name), kind) if not one.besides):
                 found.append(Gap(when, name, kind, "not in this capture", device.labels, reader.known))
-    unread, nobody = _unread(capture), _with_nobody_to_ask_of(capture, kind)
-    for name, device in capture.devices.items():
+    unread = _unread(capture)
+    every = {name: list(_feeding(capture.readers(name), kind)) for name in capture.devices}
+    nobody = _with_nobody_to_ask_of(capture, every)
+    for name, feeding in every.items():
         if name in nobody:
             continue
-        feeding = list(_feeding(capture.readers(name), kind))
+        device = capture.devices[name]
         for reason, one in _device_gaps(capture, name, kind, feeding):
             known, question = (one.known, one.command) if one else ({}, "")
             tells = _tells(one, kind)
@@ -223,10 +225,9 @@ def _device_gaps(
             yield _not_asked(reader, device), reader
 
 
-def _with_nobody_to_ask_of(capture: Capture, kind: str) -> frozenset[str]:
+def _with_nobody_to_ask_of(capture: Capture, feeding: Mapping[str, list[Reader]]) -> frozenset[str]:
     """The devices of which all questions about a kind are about one of other records each (its neighbors), and it is
     known that they have none."""
-    feeding = {name: list(_feeding(capture.readers(name), kind)) for name in capture.devices}
     silent = {
         name: {one.of_each.key for one in readers if one.of_each}
         for name, readers in feeding.items()

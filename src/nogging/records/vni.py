@@ -2,6 +2,15 @@
 
 from nogging.records.field import Field, Kind, Nature, Type
 
+WRAPS = Field(
+    "interface",
+    Type.INTERFACE,
+    Nature.STATE,
+    "where packets are wrapped",
+    "RFC 8343, name",
+    rests_on=("interface.name",),
+)
+
 VNI = Kind(
     "vni",
     "a network that is carried in packets of another one",
@@ -28,14 +37,7 @@ VNI = Kind(
         ),
         Field("vlan_id", Type.INTEGER, Nature.STATE, "the VLAN that it carries", "IEEE 802.1Q"),
         Field("vrf", Type.TEXT, Nature.STATE, "the routing instance that it belongs to"),
-        Field(
-            "interface",
-            Type.INTERFACE,
-            Nature.STATE,
-            "where packets are wrapped",
-            "RFC 8343, name",
-            rests_on=("interface.name",),
-        ),
+        WRAPS,
         Field("source_address", Type.ADDRESS, Nature.STATE, "this end, as the others see it", "RFC 7348, VTEP"),
         Field("flooding", Type.TEXT, Nature.STATE, "how frames for all are sent: a group, or a copy for each end"),
         Field("remote_endpoints", Type.INTEGER, Nature.STATE, "how many other ends are known", moves_with=True),
@@ -54,14 +56,7 @@ REMOTE_ENDPOINT = Kind(
     (
         Field("vni", Type.INTEGER, Nature.KEY, "the network, where it is told", refers="vni.vni"),
         Field("address", Type.ADDRESS, Nature.KEY, "its address", "RFC 7348, VTEP", required=True),
-        Field(
-            "interface",
-            Type.INTERFACE,
-            Nature.STATE,
-            "where packets are wrapped",
-            "RFC 8343, name",
-            rests_on=("interface.name",),
-        ),
+        WRAPS,
         Field(
             "state",
             Type.TEXT,

@@ -137,9 +137,7 @@ def show_bgp_summary(network: Network, device: SimulatedDevice, now: datetime) -
 
 
 def show_routes(network: Network, device: SimulatedDevice, now: datetime) -> str:
-    chosen: dict[object, Route] = {}
-    for route in network.routes[device.name]:
-        chosen.setdefault(route.prefix, route)
+    chosen = network.chosen(device.name)
     lines = [_LEGEND, "VRF default:"]
     for route in network.routes[device.name]:
         lines += _route(route, chosen[route.prefix] is route, clock(age(network.route_since[device.name, route], now)))
@@ -150,10 +148,8 @@ _SUMMED = {"direct": "connected", "static": "static", "ospf": "ospf", "bgp": "eb
 
 
 def show_route_summary(network: Network, device: SimulatedDevice, now: datetime) -> str:
-    best = {route.prefix: route for route in reversed(network.routes[device.name])}
-    known, used = (
-        Counter(_SUMMED[one.source] for one in some) for some in (network.routes[device.name], best.values())
-    )
+    known = Counter(_SUMMED[one.source] for one in network.routes[device.name])
+    used = Counter(_SUMMED[one.source] for one in network.chosen(device.name).values())
     rows = [f"{name:<20} {known[name]:<20} {used[name]}" for name in _SUMMED.values() if known[name]]
     total = f"{'Totals':<20} {known.total():<20} {used.total()}"
     return "\n".join(["Route Source         Routes               FIB  (vrf default)", *rows, "------", total]) + "\n"
@@ -245,7 +241,7 @@ def show_advertised(network: Network, device: SimulatedDevice, neighbor: IPv4) -
     own = (device.bgp.local_as,) if device.bgp else ()
     told = {
         str(prefix): _told(prefix, path[path[:1] == own :]) | {"nextHop": "0.0.0.0", "bgpOriginCode": "i"}
-        for prefix, path in network.advertised(device.name, neighbor).items()
+        for prefix, path in network.exchanged(device.name, neighbor, inwards=False).items()
     }
     return json.dumps({"advertisedRoutes": told, "totalPrefixCounter": len(told)}, indent=2) + "\n"
 
@@ -258,7 +254,7 @@ def show_accepted(network: Network, device: SimulatedDevice, neighbor: IPv4) -> 
             _told(prefix, path)
             | {"valid": True, "bestpath": prefix in chosen, "origin": "IGP", "nexthops": [{"ip": str(neighbor)}]}
         ]
-        for prefix, path in network.accepted(device.name, neighbor).items()
+        for prefix, path in network.exchanged(device.name, neighbor, inwards=True).items()
     }
     return json.dumps({"vrfName": "default", "routes": told}, indent=2) + "\n"
 

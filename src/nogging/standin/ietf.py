@@ -173,9 +173,7 @@ def _family(one: Interface, version: int) -> Any:
 
 
 def _routing(network: Network, device: SimulatedDevice, now: datetime) -> Any:
-    chosen: dict[object, Route] = {}
-    for route in network.routes[device.name]:
-        chosen.setdefault(route.prefix, route)
+    chosen = network.chosen(device.name)
     routes = [
         _route(route, chosen[route.prefix] is route, network.route_since[device.name, route])
         for route in network.routes[device.name]

@@ -221,9 +221,7 @@ def show_bgp_summary(network: Network, device: SimulatedDevice, now: datetime) -
 
 
 def show_routes(network: Network, device: SimulatedDevice, now: datetime) -> str:
-    chosen: dict[Network4, Route] = {}
-    for route in network.routes[device.name]:
-        chosen.setdefault(route.prefix, route)
+    chosen = network.chosen(device.name)
     default = chosen.get(Network4("0.0.0.0/0"))
     gateway = f"{default.hops[0].address} to network 0.0.0.0" if default and default.hops else "not set"
     lines = [_LEGEND, f"Gateway of last resort is {gateway}", ""]
@@ -237,9 +235,8 @@ _SUMMED = {"direct": "connected", "static": "static", "ospf": "ospf 1", "bgp": "
 
 
 def show_route_summary(network: Network, device: SimulatedDevice, now: datetime) -> str:
-    best = {route.prefix: route for route in reversed(network.routes[device.name])}
     whole, part = Counter[str](), Counter[str]()
-    for prefix, route in best.items():
+    for prefix, route in network.chosen(device.name).items():
         (whole if prefix == _classful(prefix) else part)[_SUMMED[route.source]] += 1
     named = {"bgp": f"bgp {device.bgp.local_as}"} if device.bgp else {}
     rows = [
@@ -378,10 +375,5 @@ SHOWS: dict[str, Show] = {
     "show running-config": show_running,
     "show archive config differences system:running-config nvram:startup-config": show_saved,
 }
-
-
-def show_for(words: str) -> Show | None:
-    return SHOWS.get(words)
-
-
+show_for = SHOWS.get
 UNKNOWN = "            ^\n% Invalid input detected at '^' marker.\n\n"

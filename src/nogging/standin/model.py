@@ -482,21 +482,21 @@ class Network:
             self.sessions[name, address].sent = back[0].received if back else 0
         return best
 
-    def advertised(self, name: str, address: IPv4) -> dict[Network4, tuple[int, ...]]:
-        """What a device announces to a neighbor, each prefix with the path that the neighbor sees."""
-        device, peer = self.devices[name], self._owner(address)
-        session = self.sessions.get((name, address))
-        if session is None or session.state != "established" or not (peer and peer.bgp and device.bgp):
+    def exchanged(self, name: str, address: IPv4, inwards: bool) -> dict[Network4, tuple[int, ...]]:
+        """What a neighbor announces to a device, or the device to it: each prefix with the path that is heard."""
+        device, peer, session = self.devices[name], self._owner(address), self.sessions.get((name, address))
+        if peer is None or session is None or session.state != "established":
             return {}
-        return _offered(self.announced[name], device.bgp.local_as, peer.bgp.local_as, self._inside(device))
+        teller, hearer = (peer, device) if inwards else (device, peer)
+        assert teller.bgp and hearer.bgp, "a session has BGP at both ends"
+        return _offered(self.announced[teller.name], teller.bgp.local_as, hearer.bgp.local_as, self._inside(teller))
 
-    def accepted(self, name: str, address: IPv4) -> dict[Network4, tuple[int, ...]]:
-        """What a neighbor announces to a device, each prefix with its path."""
-        device, peer = self.devices[name], self._owner(address)
-        session = self.sessions.get((name, address))
-        if session is None or session.state != "established" or not (peer and peer.bgp and device.bgp):
-            return {}
-        return _offered(self.announced[peer.name], peer.bgp.local_as, device.bgp.local_as, self._inside(peer))
+    def chosen(self, name: str) -> dict[Network4, Route]:
+        """The way that a device prefers to each prefix, in the order of its table."""
+        found: dict[Network4, Route] = {}
+        for route in self.routes[name]:
+            found.setdefault(route.prefix, route)
+        return found
 
     def _inside(self, device: SimulatedDevice) -> Callable[[IPv4 | None], bool]:
         """Whether a next hop was learned from a neighbor of the same AS."""
