@@ -992,7 +992,8 @@ steps:
 @pytest.mark.parametrize("comes_back", [True, False])
 def test_an_outage_is_measured(network: Served, tmp_path: Path, comes_back: bool) -> None:
     """A port that is deaf for a while, with the change around it; or that falls deaf just before it is judged."""
-    listener = socket.create_server(("127.0.0.1", 0))
+    crowd = 4096  # nobody takes the connections of the probe: they wait
+    listener = socket.create_server(("127.0.0.1", 0), backlog=crowd)
     port, deaf = listener.getsockname()[1], 0.0
 
     def tell(event: dict[str, Any]) -> None:
@@ -1001,7 +1002,7 @@ def test_an_outage_is_measured(network: Served, tmp_path: Path, comes_back: bool
             listener.close()
             began = time.monotonic()
             time.sleep(1.0)
-            listener, deaf = socket.create_server(("127.0.0.1", port)), time.monotonic() - began
+            listener, deaf = socket.create_server(("127.0.0.1", port), backlog=crowd), time.monotonic() - began
         elif event["event"] == "captured" and event["capture"] == "after" and not comes_back:
             listener.close()
 

@@ -44,6 +44,9 @@ class Document(Protocol):
     def around(self, node: DocumentNode) -> Iterator[LeafKey]:
         """The keys of a node and of those around it, outwards."""
 
+    def holders(self, leaf: DocumentNode) -> list[LeafKey]:
+        """The keys of the nodes of which a leaf is plainly a part, outwards; it may be of other nodes beyond these."""
+
     def told(self, node: DocumentNode) -> str:
         """Where a leaf stands and what it says, in one line."""
 
@@ -60,6 +63,7 @@ def compiled(
     return _json_path(path) if notation == "json" else _xml_path(path, namespaces)
 
 
+_PLAIN = re.compile(r"[A-Za-z_][\w-]*")
 _BETWEEN = re.compile(r"[ \t\r\n]*+")
 _VALUE = re.compile(r'"(?:[^"\\]|\\.)*+"\s*+(:)?|[{\[]|[^\s{}\[\],:"]++')
 
@@ -101,6 +105,27 @@ class Json:
     def around(self, node: DocumentNode) -> Iterator[LeafKey]:
         for length in range(len(node.key), -1, -1):
             yield node.key[:length]
+
+    def holders(self, leaf: DocumentNode) -> list[LeafKey]:
+        """An object that says something by itself is plainly a part of the one around it; one that only holds others,
+        or has a name that may be a value, may be a map of them."""
+        at = leaf.key[:-1] if leaf.key and isinstance(leaf.key[-1], int) else leaf.key
+        found: list[LeafKey] = []
+        while at and isinstance(at[-1], str) and _PLAIN.fullmatch(at[-1]):
+            at = at[:-1]
+            holder = self.at(at)
+            if not isinstance(holder, dict):
+                break
+            found.append(at)
+            if all(isinstance(one, dict | list) for one in holder.values()):
+                break
+        return found
+
+    def at(self, key: LeafKey) -> Any:
+        value = self.root.value
+        for part in key:
+            value = value[part]
+        return value
 
     def told(self, node: DocumentNode) -> str:
         return f"{'.'.join(str(part) for part in node.key) or '$'}: {json.dumps(node.value, ensure_ascii=False)}"
@@ -220,6 +245,7 @@ class Xml:
         self.kept = list(element.iter())  # lxml makes elements anew unless somebody holds them
         for one in self.kept if bare else ():
             one.tag = _local(one)
+            one.text = one.text and one.text.strip()
             for name in [name for name in one.attrib if "}" in str(name)]:
                 one.attrib[str(name).rpartition("}")[2]] = one.attrib.pop(name)
 
@@ -240,8 +266,12 @@ class Xml:
             for name, value in element.attrib.items():
                 yield DocumentNode(self, (element, name), value)
             says = bool((element.text or "").strip())
-            if says or (len(element) == 0 and element is not self.root.value):  # an empty document says nothing
+            if says or (len(element) == 0 and not self.is_empty_around(element)):
                 yield DocumentNode(self, element, element)
+
+    def is_empty_around(self, element: Any) -> bool:
+        """Whether an element is what would be around something: the document, or all that is in it."""
+        return element is self.root.value or element.getparent() is self.root.value
 
     def around(self, node: DocumentNode) -> Iterator[LeafKey]:
         yield node.key
@@ -249,6 +279,13 @@ class Xml:
         if isinstance(node.key, tuple):
             yield element
         yield from element.iterancestors()
+
+    def holders(self, leaf: DocumentNode) -> list[LeafKey]:
+        """The element around a leaf: that one that is further out is no list with one row cannot be told."""
+        is_attribute = isinstance(leaf.key, tuple)
+        element: Any = leaf.key[0] if is_attribute else leaf.key
+        around = [] if len(element) or element.getparent() is None else [element.getparent()]
+        return [*around, element] if is_attribute else around
 
     def told(self, node: DocumentNode) -> str:
         element: Any = node.key[0] if isinstance(node.key, tuple) else node.key

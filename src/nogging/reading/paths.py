@@ -3,6 +3,10 @@
 As with lines, each leaf ends in exactly one account: read into a record, skipped because the reader knows it, or
 unread with a reason. A leaf is told by its line, its path and what it says. A value that does not fit its field
 leaves its leaf unread; a record without a required field gives all its leaves back.
+
+A release adds members to a record as it adds words to a line. Such a leaf is a word of its record that no field took:
+it goes to the remainder, and is compared. It is unread where it could be of a record that was not seen: in a list or a
+map that no path leads into, or where no record is beside it.
 """
 
 from __future__ import annotations
@@ -23,6 +27,8 @@ from nogging.records.field import REMAINDER, RESOLUTION
 from nogging.records.words import together
 
 NOT_MAPPED = "no path of the reader leads here"
+COMPLAINT = re.compile(r"error|warn|message|output|reason", re.IGNORECASE)
+"""In the name of a leaf beside records: it may say why there are not more of them."""
 NOT_CARRIED = "what holds for all of this could not be read"
 AGES = ("d", "h", "min", "s")
 Given = tuple[DocumentNode, dict[str, Any]]
@@ -46,6 +52,7 @@ class Paths:
         self.records: dict[LeafKey, tuple[int, str]] = {}
         self.made: dict[LeafKey, dict[str, Any]] = {}
         """The first record that was made of a node."""
+        self.shared: set[LeafKey] | None = None
         self.words = LineRemainders(reader.silent)
         self.rests: dict[LeafKey, str] = {}
         """What is left of the leaves that were read."""
@@ -228,21 +235,41 @@ class Paths:
 
     def said(self, leaf: DocumentNode) -> str:
         """The words of a leaf that no field took, its name among them."""
-        where, _, value = leaf.document.told(leaf).partition(": ")
-        return self.words.of(f"{re.split('[./]', where)[-1]}: {value}", ())
+        return self.words.of(f"{_name(leaf)}: {leaf.document.told(leaf).partition(': ')[2]}", ())
+
+    def is_own_word(self, found: Document, leaf: DocumentNode) -> bool:
+        """Whether a leaf that nothing leads to is a word of the record around it, or of what its records share."""
+        if leaf.key in self.reasons:
+            return False
+        holders = found.holders(leaf)
+        if any(key in self.records for key in holders):
+            return True
+        return bool(holders) and holders[0] in self.beside(found) and COMPLAINT.search(_name(leaf)) is None
+
+    def beside(self, found: Document) -> set[LeafKey]:
+        """The nodes around records."""
+        if self.shared is None:
+            self.shared = {around for key in self.records for around in found.around(DocumentNode(found, key, None))}
+        return self.shared
 
     def account(self, found: Document) -> None:
         self.reading.leaves = 0
         for leaf in found.leaves(found.root):
-            if leaf.key in self.accounted or leaf.key in self.known:
-                self.reading.leaves += leaf.key in self.accounted
-                if leaf.key not in self.accounted:
-                    self.pass_(found, leaf)
+            if leaf.key in self.accounted:
+                self.reading.leaves += 1
+                continue
+            if leaf.key in self.known or self.is_own_word(found, leaf):
+                self.pass_(found, leaf)
                 continue
             within, kind = next((self.records[key] for key in found.around(leaf) if key in self.records), (None, None))
             reason = self.reasons.get(leaf.key, NOT_MAPPED)
             self.reading.unread.append(Unread(found.line(leaf), found.told(leaf), reason, within, kind))
         self.reading.passed.sort(key=lambda one: one[0])
+
+
+def _name(leaf: DocumentNode) -> str:
+    """What a leaf is called; one in a list, as the list is."""
+    return re.split("[./]", re.sub(r"(\.[0-9]+)+$", "", leaf.document.told(leaf).partition(": ")[0]))[-1]
 
 
 def _place(row: Mapping[str, Any]) -> int:

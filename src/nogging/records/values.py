@@ -77,7 +77,7 @@ def number(text: str) -> float:
     return float(text)
 
 
-_RATE = re.compile(r"(?:a-)?(\d{1,9}(?:\.\d{1,9})?) ?([kKMGT])(?:b|bit|bits)?(?:/s|ps)?", re.ASCII)
+_RATE = re.compile(r"(?:a-)?(\d{1,9}(?:\.\d{1,9})?) ?([kKMGT]|m(?=bps))(?:b|bit|bits)?(?:/s|ps)?", re.ASCII)
 _MAGNITUDES = {"k": 10**3, "m": 10**6, "g": 10**9, "t": 10**12}
 
 
