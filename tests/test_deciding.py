@@ -282,6 +282,14 @@ PLANTED: dict[str, tuple[str, str, str, str, str, dict[str, tuple[str, object, o
         "nxos", "show interface transceiver details", sample("nxos/optics"), sample("nxos/optics").replace("-3.41", "-3.02"),
         sample("nxos/optics").replace("-3.41", "-19.4"), {"Ethernet1/1": ("alarm", False, True)}, "optics",
     ),
+    "a next hop that the forwarding table has otherwise": (
+        "ios", "show ip cef", sample("ios/forwarding"), sample("ios/forwarding"),
+        sample("ios/forwarding").replace("198.51.100.9         GigabitEthernet0/2", "198.51.100.13        GigabitEthernet0/3"), {}, "forwarding",
+    ),
+    "a prefix that nothing is forwarded to": (
+        "frr", "ip -j route", sample("frr/forwarding"), sample("frr/forwarding"),
+        sample("frr/forwarding").replace('{"dst":"192.0.2.3"', '{"type":"unreachable","dst":"192.0.2.3"'), {}, "forwarding",
+    ),
     "a port whose bridge lost its other one": (
         "linux", "bridge link", sample("linux/bridge_ports"), sample("linux/bridge_ports"), sample("linux/bridge_ports.4"),
         {"q1": ("state", "forwarding", "disabled"), "p1": ("state", "forwarding", "disabled"), "q2": ("state", "discarding", "forwarding")}, "trees",

@@ -126,6 +126,34 @@ def test_what_answers_tell_of_light_and_roots(build: Build, name: str) -> None:
     assert all(one.device == "quay-sw1" and one.evidence for one in found)
 
 
+ROUTED = """\
+O        192.0.2.11/32 [110/3] via 198.51.100.9, 1d02h, GigabitEthernet0/2
+                       [110/3] via 198.51.100.5, 1d02h, GigabitEthernet0/1
+C        198.51.100.0/30 is directly connected, GigabitEthernet0/0
+L        198.51.100.2/32 is directly connected, GigabitEthernet0/0
+B        192.0.2.128/25 [20/0] via 198.51.100.5, 1d02h
+"""
+PROGRAMMED = (LIBRARY / "ios" / "forwarding.answer").read_text()
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "says"),
+    [
+        ("198.51.100.9         GigabitEthernet0/2", "198.51.100.9         GigabitEthernet0/2", ""),
+        ("198.51.100.9         GigabitEthernet0/2", "198.51.100.13        GigabitEthernet0/3", "forwards it by 198.51.100.13, 198.51.100.5"),
+        ("192.0.2.11/32        198.51.100.5         Gig", "192.0.2.12/32        198.51.100.5         Gig", "forwards it by nothing"),
+        ("198.51.100.0/30      attached             GigabitEthernet0/0", "198.51.100.0/30      drop", "forwards it by blackhole"),
+    ],
+)  # fmt: skip
+def test_packets_that_go_otherwise_than_routing_says(build: Build, old: str, new: str, says: str) -> None:
+    assert old in PROGRAMMED
+    answers = {"show ip route": ROUTED, "show ip cef": PROGRAMMED.replace(old, new)}
+    side = build("side", {"quay-r1": answers}, dialect="ios")
+    found = nogging.findings(side, side)
+    assert [one.title for one in found] == ["Packets go otherwise than routing says"] * bool(says)
+    assert all(one.says.endswith(says) and one.evidence for one in found)
+
+
 @pytest.mark.parametrize("name", DECOYS)
 def test_what_only_looks_like_a_cause_is_none(sides: tuple[Capture, Capture], name: str) -> None:
     before, after = sides

@@ -549,6 +549,7 @@ def test_what_a_release_adds_to_a_record_is_a_word_of_it(tmp_path: Path, more: s
         '{"vrfs": {"quay": {"ports": [{"kind": "port", "name": "eth1"}], "stopped": {"name": "eth2", "up": false}}}}',
         '{"vrfs": {"quay": {"ports": [{"kind": "port", "name": "eth1"}]}, "heron": {"lamp": "out", "ports": []}}}',
         '{"vrfs": {"quay": {"ports": [{"kind": "port", "name": "eth1"}], "lastError": "no more memory"}}}',
+        '{"vrfs": {"quay": {"ports": [{"kind": "port", "name": "eth1"}], "stopped": ["eth2"]}}}',
         '{"vrfs": {"quay": {"lamp": "out"}}}',
         '"eth1"',
     ],

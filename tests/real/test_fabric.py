@@ -171,6 +171,14 @@ def test_a_prefix_that_is_announced_and_was_not_before(real: Real, tmp_path: Pat
         fabric.settled()
 
 
+def test_the_kernel_forwards_by_what_zebra_chose(real: Real, tmp_path: Path) -> None:
+    capture = nogging.capture(real.shell, to=tmp_path / "both", kinds=["forwarding", "route"])
+    assert capture.records("unread").to_pylist() == []
+    told = {(row["device"], row["destination_prefix"]) for row in capture.records("forwarding").to_pylist()}
+    assert {(name, "198.51.100.192/27") for name in fabric.NAMES} <= told
+    assert [one for one in nogging.findings(capture, capture) if "routing" in one.title] == []
+
+
 EXPECTED = (
     "  - {every: neighbor, where: \"protocol in ('bgp', 'ospf', 'bfd', 'pim', 'eigrp', 'ldp')\", must: settled}\n"
 )

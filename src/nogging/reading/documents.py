@@ -47,6 +47,9 @@ class Document(Protocol):
     def holders(self, leaf: DocumentNode) -> list[LeafKey]:
         """The keys of the nodes of which a leaf is plainly a part, outwards; it may be of other nodes beyond these."""
 
+    def is_listed(self, leaf: DocumentNode) -> bool:
+        """Whether a leaf is one of a list, each of which may be of something else."""
+
     def told(self, node: DocumentNode) -> str:
         """Where a leaf stands and what it says, in one line."""
 
@@ -109,7 +112,7 @@ class Json:
     def holders(self, leaf: DocumentNode) -> list[LeafKey]:
         """An object that says something by itself is plainly a part of the one around it; one that only holds others,
         or has a name that may be a value, may be a map of them."""
-        at = leaf.key[:-1] if leaf.key and isinstance(leaf.key[-1], int) else leaf.key
+        at = leaf.key[:-1] if self.is_listed(leaf) else leaf.key
         found: list[LeafKey] = []
         while at and isinstance(at[-1], str) and _PLAIN.fullmatch(at[-1]):
             at = at[:-1]
@@ -120,6 +123,9 @@ class Json:
             if all(isinstance(one, dict | list) for one in holder.values()):
                 break
         return found
+
+    def is_listed(self, leaf: DocumentNode) -> bool:
+        return bool(leaf.key) and isinstance(leaf.key[-1], int)
 
     def at(self, key: LeafKey) -> Any:
         value = self.root.value
@@ -286,6 +292,12 @@ class Xml:
         element: Any = leaf.key[0] if is_attribute else leaf.key
         around = [] if len(element) or element.getparent() is None else [element.getparent()]
         return [*around, element] if is_attribute else around
+
+    def is_listed(self, leaf: DocumentNode) -> bool:
+        element: Any = leaf.key
+        if isinstance(element, tuple) or element.getparent() is None:
+            return False
+        return any(one.tag == element.tag for one in element.getparent() if one is not element)
 
     def told(self, node: DocumentNode) -> str:
         element: Any = node.key[0] if isinstance(node.key, tuple) else node.key

@@ -244,7 +244,9 @@ class Paths:
         holders = found.holders(leaf)
         if any(key in self.records for key in holders):
             return True
-        return bool(holders) and holders[0] in self.beside(found) and COMPLAINT.search(_name(leaf)) is None
+        if not holders or found.is_listed(leaf) or COMPLAINT.search(_name(leaf)):
+            return False
+        return holders[0] in self.beside(found)
 
     def beside(self, found: Document) -> set[LeafKey]:
         """The nodes around records."""

@@ -22,6 +22,7 @@ from nogging.records.ping import PING
 from nogging.records.processor import PROCESSOR, STORAGE
 from nogging.records.queue import QUEUE
 from nogging.records.route import ROUTE
+from nogging.records.forwarding import FORWARDING
 from nogging.records.route_summary import ROUTE_SUMMARY
 from nogging.records.setting import SETTING
 from nogging.records.spanning_tree import SPANNING_TREE, TREE_PORT
@@ -41,6 +42,7 @@ _ALL = (
     VIRTUAL_ROUTER,
     NEIGHBOR,
     ROUTE,
+    FORWARDING,
     ROUTE_SUMMARY,
     BGP_ROUTE,
     LABEL_BINDING,
