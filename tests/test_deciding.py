@@ -290,6 +290,17 @@ PLANTED: dict[str, tuple[str, str, str, str, str, dict[str, tuple[str, object, o
         "frr", "ip -j route", sample("frr/forwarding"), sample("frr/forwarding"),
         sample("frr/forwarding").replace('{"dst":"192.0.2.3"', '{"type":"unreachable","dst":"192.0.2.3"'), {}, "forwarding",
     ),
+    "a rule that says otherwise": (
+        "eos", "show ip access-lists", sample("eos/access_lists"), sample("eos/access_lists").replace("match 120", "match 188"),
+        sample("eos/access_lists").replace("permit tcp any host 198.51.100.9", "permit tcp any host 198.51.100.7"), {}, "access",
+    ),
+    "a rule that was not there": (
+        "frr", "show ip access-list", sample("frr/access_lists"), sample("frr/access_lists"), sample("frr/access_lists.2"), {}, "access",
+    ),
+    "a rule that turns away what it let through": (
+        "ios", "show access-lists", sample("ios/access_lists.3"), sample("ios/access_lists.3").replace("991823", "991911"),
+        sample("ios/access_lists.3").replace("permit ip any any", "deny   ip any any"), {}, "access",
+    ),
     "a port whose bridge lost its other one": (
         "linux", "bridge link", sample("linux/bridge_ports"), sample("linux/bridge_ports"), sample("linux/bridge_ports.4"),
         {"q1": ("state", "forwarding", "disabled"), "p1": ("state", "forwarding", "disabled"), "q2": ("state", "discarding", "forwarding")}, "trees",

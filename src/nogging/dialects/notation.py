@@ -284,7 +284,7 @@ class _Parser:
 
 def _counted(name: str) -> tuple[str, int]:
     """The name of a value, and of how many words it is."""
-    match = re.fullmatch(r"(\S+) of ([2-9]) words", name)
+    match = re.fullmatch(r"(\S+) of ([2-9]|1[0-6]) words", name)
     return (match[1], int(match[2])) if match else (name, 1)
 
 

@@ -1,5 +1,6 @@
 """The kinds of records, each declared once in its own module."""
 
+from nogging.records.access_entry import ACCESS_ENTRY
 from nogging.records.address import ADDRESS
 from nogging.records.aggregate import AGGREGATE, AGGREGATE_MEMBER
 from nogging.records.alarm import ALARM
@@ -11,6 +12,7 @@ from nogging.records.component import COMPONENT
 from nogging.records.event import EVENT
 from nogging.records.fdb import FDB
 from nogging.records.field import Field, Kind, Nature, Type
+from nogging.records.forwarding import FORWARDING
 from nogging.records.hop import HOP
 from nogging.records.interface import INTERFACE
 from nogging.records.label import LABEL, LABEL_BINDING
@@ -22,7 +24,6 @@ from nogging.records.ping import PING
 from nogging.records.processor import PROCESSOR, STORAGE
 from nogging.records.queue import QUEUE
 from nogging.records.route import ROUTE
-from nogging.records.forwarding import FORWARDING
 from nogging.records.route_summary import ROUTE_SUMMARY
 from nogging.records.setting import SETTING
 from nogging.records.spanning_tree import SPANNING_TREE, TREE_PORT
@@ -42,6 +43,7 @@ _ALL = (
     VIRTUAL_ROUTER,
     NEIGHBOR,
     ROUTE,
+    ACCESS_ENTRY,
     FORWARDING,
     ROUTE_SUMMARY,
     BGP_ROUTE,

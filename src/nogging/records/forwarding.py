@@ -57,6 +57,9 @@ FORWARDING = Kind(
     ),
     derive=_derived,
     landmarks=("destination_prefix", ("0.0.0.0/0", "::/0")),
-    exact=("special_next_hop is null", ("device", "vrf", "destination_prefix", "next_hop_address", "outgoing_interface")),
+    exact=(
+        "special_next_hop is null",
+        ("device", "vrf", "destination_prefix", "next_hop_address", "outgoing_interface"),
+    ),
     come_and_go=True,
 )
