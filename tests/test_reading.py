@@ -22,6 +22,7 @@ from mutations import accounted, spoilt
 from nogging.dialects.notation import NotationError, compile_pattern
 from nogging.dialects.reader_folders import LIBRARY
 from nogging.errors import FileError, QuestionError
+from nogging.files import load
 from nogging.reading import blocks, long_tables
 from nogging.reading import lines as lines_of
 from nogging.reading.account import Reading
@@ -30,7 +31,7 @@ from nogging.reading.engine import WORTH_IT, joined, run
 from nogging.reading.lines import LineReading
 from nogging.reading.long_tables import is_flat
 from nogging.reading.reader import find_reader, load_reader, readers
-from nogging.reading.samples import read_sample, samples
+from nogging.reading.samples import SampleModel, read_sample, samples
 from nogging.records import KINDS
 from nogging.records.values import bit_rate, interface_spelling, moment, prefix, span
 from nogging.standin import frr, ios
@@ -422,6 +423,13 @@ def test_sections_parts_several_and_what_may_not_be_skipped(tmp_path: Path) -> N
     assert (event["at"].month, event["facility"], event["interface"], event["state"], event["message"]) == (
         11, "the tower", "b1", "down", "Bell b1 is down")  # fmt: skip
     assert [one.line for one in reading.unread] == [13, 14], "a date that is none is skipped as anything else is"
+
+
+def test_an_address_family_has_one_name() -> None:
+    """Whatever a system calls it, and whichever command told: one session has one family."""
+    told = (load(path, SampleModel)[0].records.get("neighbor", []) for path in LIBRARY.glob("*/bgp*.records.yaml"))
+    assert {row.get("family") for rows in told for row in rows if row["protocol"] == "bgp"} - {None} == {
+        "ipv4_unicast", "ipv6_unicast", "ipv4_vpn", "l2vpn_evpn"}  # fmt: skip
 
 
 def test_the_documentation_is_what_is_declared() -> None:

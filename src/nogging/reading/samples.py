@@ -46,13 +46,14 @@ def read_sample(answer: Path) -> tuple[dict[str, Any], dict[str, Any]]:
     model, _ = load(answer.with_name(answer.name.removesuffix(ANSWER) + RECORDS), SampleModel)
     at = datetime.fromisoformat(model.at).astimezone(UTC)
     reader = load_reader(answer.with_name(answer.name.split(".")[0] + ".yaml"))
-    return model.model_dump(), _plain(run(reader, answer.read_text(), at=at), model.command, model.at)
+    reading = run(reader, answer.read_text(), at=at, command=model.command)
+    return model.model_dump(), _plain(reading, model.command, model.at)
 
 
 def written(answer: Path, command: str, at: str) -> str:
     """The records file for an answer as it is read today: to be looked at, then kept."""
     reader = load_reader(answer.with_name(answer.name.split(".")[0] + ".yaml"))
-    reading = run(reader, answer.read_text(), at=datetime.fromisoformat(at).astimezone(UTC))
+    reading = run(reader, answer.read_text(), at=datetime.fromisoformat(at).astimezone(UTC), command=command)
     return dump(_plain(reading, command, at))
 
 
