@@ -7,6 +7,7 @@ from __future__ import annotations
 import json
 import re
 from bisect import bisect_left
+from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import partial
@@ -91,6 +92,7 @@ class Json:
         ends = [match.start() for match in re.finditer("\n", text)]
         starts = (match.start() for match in _VALUE.finditer(text) if not match[1])
         places = zip(locations, starts, strict=True)
+        self.says: dict[LeafKey, str] = {}
         self.lines = {location: bisect_left(ends, start) + 1 for location, start in places}
 
     def line(self, node: DocumentNode) -> int:
@@ -116,11 +118,13 @@ class Json:
         found: list[LeafKey] = []
         while at and isinstance(at[-1], str) and _PLAIN.fullmatch(at[-1]):
             at = at[:-1]
-            holder = self.at(at)
-            if not isinstance(holder, dict):
+            says = self.says.get(at)
+            if says is None:
+                says = self.says[at] = _says(self.at(at))
+            if says == _LIST:
                 break
             found.append(at)
-            if all(isinstance(one, dict | list) for one in holder.values()):
+            if says == _MAP:
                 break
         return found
 
@@ -135,6 +139,16 @@ class Json:
 
     def told(self, node: DocumentNode) -> str:
         return f"{'.'.join(str(part) for part in node.key) or '$'}: {json.dumps(node.value, ensure_ascii=False)}"
+
+
+_LIST, _MAP, _OBJECT = "a list", "a map", "an object"
+
+
+def _says(holder: Any) -> str:
+    """Whether what is around something says anything by itself."""
+    if not isinstance(holder, dict):
+        return _LIST
+    return _MAP if all(isinstance(one, dict | list) for one in holder.values()) else _OBJECT
 
 
 def json_values(text: str) -> list[Any]:
@@ -246,6 +260,7 @@ class Xml:
             raise ValueError(str(error)) from None
         if element.tag == _REPLY and [one.tag for one in element] == [_DATA]:
             element = element[0]  # a reply as it came over the wire; its number belongs to the session
+        self.tags: dict[Any, Counter[str]] = {}
         self.above = text[: len(text) - len(text.lstrip())].count("\n")
         self.root = DocumentNode(self, element, element)
         self.kept = list(element.iter())  # lxml makes elements anew unless somebody holds them
@@ -297,7 +312,10 @@ class Xml:
         element: Any = leaf.key
         if isinstance(element, tuple) or element.getparent() is None:
             return False
-        return any(one.tag == element.tag for one in element.getparent() if one is not element)
+        parent = element.getparent()
+        if parent not in self.tags:
+            self.tags[parent] = Counter(one.tag for one in parent)
+        return self.tags[parent][element.tag] > 1
 
     def told(self, node: DocumentNode) -> str:
         element: Any = node.key[0] if isinstance(node.key, tuple) else node.key

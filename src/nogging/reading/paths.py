@@ -52,6 +52,8 @@ class Paths:
         self.records: dict[LeafKey, tuple[int, str]] = {}
         self.made: dict[LeafKey, dict[str, Any]] = {}
         """The first record that was made of a node."""
+        self.left: dict[LeafKey, list[str]] = {}
+        """The words of leaves that no field took, by the node around them that a record was made of."""
         self.shared: set[LeafKey] | None = None
         self.words = LineRemainders(reader.silent)
         self.rests: dict[LeafKey, str] = {}
@@ -227,11 +229,11 @@ class Paths:
         """A leaf that says nothing: its words are those of the record around it, else the answer's."""
         self.reading.skipped += 1
         words = self.said(leaf)
-        row = next((self.made[key] for key in found.around(leaf) if key in self.made), None)
-        if row is None:
+        around = next((key for key in found.around(leaf) if key in self.made), None)
+        if around is None:
             self.reading.passed.append((found.line(leaf), words))
         else:
-            row[REMAINDER.name] = together(row[REMAINDER.name], words)
+            self.left.setdefault(around, []).append(words)
 
     def said(self, leaf: DocumentNode) -> str:
         """The words of a leaf that no field took, its name among them."""
@@ -266,6 +268,9 @@ class Paths:
             within, kind = next((self.records[key] for key in found.around(leaf) if key in self.records), (None, None))
             reason = self.reasons.get(leaf.key, NOT_MAPPED)
             self.reading.unread.append(Unread(found.line(leaf), found.told(leaf), reason, within, kind))
+        for around, words in self.left.items():
+            row = self.made[around]
+            row[REMAINDER.name] = together(row[REMAINDER.name], *words)
         self.reading.passed.sort(key=lambda one: one[0])
 
 
