@@ -205,7 +205,7 @@ def hop(n: int, through: int, metric: int) -> dict[str, Any]:
     return {"device": "a1", **told, "next_hop_address": f"192.0.2.{through}", "answer": "x", "line": [n, n]}
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=30, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     lost=st.sets(st.integers(0, 59)), moved=st.sets(st.integers(0, 59)), costly=st.sets(st.integers(0, 59)),
     come=st.lists(st.integers(60, 69), unique=True), turned=st.integers(0, 59), twice=st.booleans(),
@@ -251,7 +251,7 @@ def keyed(kind: str, rows: list[dict[str, Any]]) -> dict[tuple[Any, ...], Any]:
     return {key: sorted(value, key=str) if isinstance(value, list) else value for key, value in found.items()}
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=20, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(old=networks(), new=networks(), chosen=st.sampled_from(["mtu = 9000", "device = 'a1'", "description = 'x'"]))
 def test_the_laws_of_comparing(tmp_path: Path, old: Any, new: Any, chosen: str) -> None:
     before, after = captured(tmp_path / "before", old), captured(tmp_path / "after", new)

@@ -187,7 +187,7 @@ def test_a_draft_passes_where_it_came_from_and_finds_what_broke(good: Demo, bad:
     assert "Every copper is up" not in both.partition("# Not taken")[0], "what varies falls out"
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=40, deadline=None)
 @given(
     st.ip_addresses(network="2001:db8::/32") | st.ip_addresses(network="192.0.2.0/24") | st.ip_addresses(),
     st.integers(0, 128),
@@ -263,7 +263,7 @@ def _networks(draw: st.DrawFn) -> Any:
     return ipaddress.ip_network((value.to_bytes(width // 8, "big"), length), strict=False)
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=75, deadline=None)
 @given(nets=st.lists(_networks(), min_size=1, max_size=20), data=st.data())
 def test_many_addresses_find_the_longest_prefix(nets: list[Any], data: st.DataObject) -> None:
     asked = []

@@ -21,7 +21,7 @@ from nogging.captures.capture import UNREAD, Capture, unread_table
 from nogging.records import KINDS
 from nogging.records.tables import table
 
-WORLDS = int(os.environ.get("NOGGING_WORLDS", "120"))
+WORLDS = int(os.environ.get("NOGGING_WORLDS", "60"))
 ASKED = "show interface"
 NAMES = ("eth1", "eth2", "eth3")
 TEXTS = ("odd about eth1", "odd about eth2 5", "odd words 7", "odd words 8", "strange words")

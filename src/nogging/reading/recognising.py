@@ -72,11 +72,14 @@ def _lines(reader: Reader) -> Path:
 
 
 def _contradicts(one: Guess, other: Guess) -> bool:
-    """Whether two readers of one dialect take the same text for different amounts: octets, or KiB."""
+    """Whether two readers of one dialect take the same words for different amounts (octets, or KiB), or prefixes
+    (`default`, of IPv4 or IPv6)."""
     if one.reader.dialect != other.reader.dialect:
         return False
     return any(
-        field.unit and None not in (told := (mine.get(name), theirs.get(name))) and told[0] != told[1]
+        (field.unit or field.type is Type.PREFIX)
+        and None not in (told := (mine.get(name), theirs.get(name)))
+        and told[0] != told[1]
         for kind in one.reader.kinds
         for mine, theirs in zip(one.rows.get(kind.name, ()), other.rows.get(kind.name, ()), strict=False)
         for name, field in kind.fields.items()
