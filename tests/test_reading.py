@@ -425,6 +425,12 @@ def test_sections_parts_several_and_what_may_not_be_skipped(tmp_path: Path) -> N
     assert [one.line for one in reading.unread] == [13, 14], "a date that is none is skipped as anything else is"
 
 
+@pytest.mark.parametrize("command", ["show system resources | json", "show vpc | json", "show version | json"])
+def test_a_document_about_something_else_is_no_record(command: str) -> None:
+    reading = nogging.read('{"status": "permission denied"}', dialect="nxos", command=command)
+    assert reading.counts() == {} and [one.text for one in reading.unread] == ['status: "permission denied"']
+
+
 def test_an_address_family_has_one_name() -> None:
     """Whatever a system calls it, and whichever command told: one session has one family."""
     told = (load(path, SampleModel)[0].records.get("neighbor", []) for path in LIBRARY.glob("*/bgp*.records.yaml"))

@@ -131,6 +131,8 @@ class Paths:
                     (node.document.line(one), self.said(one)) for one, _ in taken if one.key is not None
                 ]
             return
+        if entry.leaves and not taken and any(leaf.key not in self.known for leaf in node.document.leaves(node)):
+            return  # nothing of what it would tell is there: something else is
         row = self.record(entry.kind, node, values, taken, carried, outer, around)
         if row is not None:
             self.entries(entry.within, node, carried, (entry.kind, row))
