@@ -239,7 +239,8 @@ class Paths:
 
     def said(self, leaf: DocumentNode) -> str:
         """The words of a leaf that no field took, its name among them."""
-        return self.words.of(f"{_name(leaf)}: {leaf.document.told(leaf).partition(': ')[2]}", ())
+        where, _, value = leaf.document.told(leaf).partition(": ")
+        return self.words.of(f"{_name(where)}: {value}", ())
 
     def is_own_word(self, found: Document, leaf: DocumentNode) -> bool:
         """Whether a leaf that nothing leads to is a word of the record around it, or of what its records share."""
@@ -248,9 +249,9 @@ class Paths:
         holders = found.holders(leaf)
         if any(key in self.records for key in holders):
             return True
-        if not holders or found.is_listed(leaf) or COMPLAINT.search(_name(leaf)):
+        if not holders or holders[0] not in self.beside(found) or found.is_listed(leaf):
             return False
-        return holders[0] in self.beside(found)
+        return COMPLAINT.search(_name(found.told(leaf).partition(": ")[0])) is None
 
     def beside(self, found: Document) -> set[LeafKey]:
         """The nodes around records."""
@@ -276,9 +277,9 @@ class Paths:
         self.reading.passed.sort(key=lambda one: one[0])
 
 
-def _name(leaf: DocumentNode) -> str:
-    """What a leaf is called; one in a list, as the list is."""
-    return re.split("[./]", re.sub(r"(\.[0-9]+)+$", "", leaf.document.told(leaf).partition(": ")[0]))[-1]
+def _name(where: str) -> str:
+    """What a leaf is called that stands there; one in a list, as the list is."""
+    return re.split("[./]", re.sub(r"(\.[0-9]+)+$", "", where))[-1]
 
 
 def _place(row: Mapping[str, Any]) -> int:

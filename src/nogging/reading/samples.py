@@ -21,7 +21,6 @@ from typing import Any
 from pydantic import Field
 
 from nogging.files import Strict, dump, load
-from nogging.reading.account import Reading
 from nogging.reading.engine import run
 from nogging.reading.reader import load_reader
 from nogging.records.field import REMAINDER
@@ -44,20 +43,18 @@ def samples(folder: str | Path) -> Iterator[Path]:
 def read_sample(answer: Path) -> tuple[dict[str, Any], dict[str, Any]]:
     """What a sample must give and what it gives, in the same plain form: equal where all is well."""
     model, _ = load(answer.with_name(answer.name.removesuffix(ANSWER) + RECORDS), SampleModel)
-    at = datetime.fromisoformat(model.at).astimezone(UTC)
-    reader = load_reader(answer.with_name(answer.name.split(".")[0] + ".yaml"))
-    reading = run(reader, answer.read_text(), at=at, command=model.command)
-    return model.model_dump(), _plain(reading, model.command, model.at)
+    return model.model_dump(), _given(answer, model.command, model.at)
 
 
 def written(answer: Path, command: str, at: str) -> str:
     """The records file for an answer as it is read today: to be looked at, then kept."""
+    return dump(_given(answer, command, at))
+
+
+def _given(answer: Path, command: str, at: str) -> dict[str, Any]:
+    """What a sample gives today, read as its command was asked."""
     reader = load_reader(answer.with_name(answer.name.split(".")[0] + ".yaml"))
     reading = run(reader, answer.read_text(), at=datetime.fromisoformat(at).astimezone(UTC), command=command)
-    return dump(_plain(reading, command, at))
-
-
-def _plain(reading: Reading, command: str, at: str) -> dict[str, Any]:
     records = {kind: [_row(row) for row in rows] for kind, rows in reading.rows.items()}
     return {"command": command, "at": at, "records": records, "unread": [one.line for one in reading.unread]}
 
