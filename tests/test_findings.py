@@ -154,6 +154,22 @@ def test_packets_that_go_otherwise_than_routing_says(build: Build, old: str, new
     assert all(one.says.endswith(says) and one.evidence for one in found)
 
 
+def test_what_is_received_is_told_unless_it_is_the_devices_own(build: Build) -> None:
+    """An address of the device is attached, and received; a prefix behind a neighbor is not to be."""
+    routes = [
+        {"dst": "2001:db8::31", "dev": "eth1.100", "protocol": "static"},
+        {"dst": "2001:db8::/48", "gateway": "fe80::1", "dev": "eth1", "protocol": "static"},
+    ]
+    routed = "S>* 2001:db8::31/128 [1/0] is directly connected, eth1.100, weight 1, 00:01:02\nS>* 2001:db8::/48 [1/0] via fe80::1, eth1, weight 1, 00:01:02\n"
+    answers = {
+        "show ipv6 route vrf all": routed,
+        "ip -j -6 route": json.dumps([{**one, "type": "local"} for one in routes]),
+    }
+    side = build("side", {"quay-r1": answers}, dialect="frr")
+    (found,) = nogging.findings(side, side)
+    assert found.says == "quay-r1 routes 2001:db8::/48 by fe80::1, and forwards it by receive"
+
+
 @pytest.mark.parametrize("name", DECOYS)
 def test_what_only_looks_like_a_cause_is_none(sides: tuple[Capture, Capture], name: str) -> None:
     before, after = sides
