@@ -15,8 +15,12 @@ QUICK := tests/cases $(addprefix tests/test_,$(addsuffix .py,cli dialog files ju
 demo: .venv/ready
 	$(BIN)/nogging demo
 
+# What is compiled once is not compiled again by each of the many programs that the tests start; and then nothing more is
+# written: of a test whose disk is full, half of it would be left.
 test: .venv/ready
-	$(BIN)/python -m pytest --numprocesses 3
+	PYTHONDONTWRITEBYTECODE= $(BIN)/python -m compileall -q src
+	PYTHONDONTWRITEBYTECODE= $(BIN)/python -m pytest --collect-only -qq >/dev/null
+	PYTHONDONTWRITEBYTECODE=1 $(BIN)/python -m pytest --numprocesses 3
 
 quick: lint
 	$(BIN)/python -m pytest --numprocesses 3 $(QUICK) -k 'not demo and not examples and not containment'

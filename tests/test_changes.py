@@ -415,15 +415,16 @@ def killing(what: str, nth: int = 1) -> Callable[[dict[str, Any]], None]:
     return tell
 
 
-@pytest.mark.parametrize("back_out", [False, True])
 @pytest.mark.parametrize(
-    ("what", "nth"),
+    ("what", "nth", "back_out"),
     [
-        ("captured", 1),
-        ("sending", 2),
-        ("sent", 3),
-        ("step done", 2),
-        ("judged", 1),
+        ("captured", 1, False),
+        ("captured", 1, True),
+        ("sending", 2, True),
+        ("sent", 3, False),
+        ("step done", 2, True),
+        ("judged", 1, False),
+        ("judged", 1, True),
     ],
 )
 def test_a_run_that_was_killed_goes_on_or_backs_out(
@@ -514,7 +515,7 @@ def stopped_at(network: Served, done: Path, signals: list[signal.Signals], line:
 
 
 @pytest.mark.parametrize("name", ["SIGINT", "SIGTERM", "SIGHUP"])
-@pytest.mark.parametrize("nth", range(int(os.environ.get("NOGGING_MOMENTS", "3"))))
+@pytest.mark.parametrize("nth", range(int(os.environ.get("NOGGING_MOMENTS", "2"))))
 def test_a_signal_at_any_moment_leaves_nothing_half_done(network: Served, tmp_path: Path, name: str, nth: int) -> None:
     """Once or twice, wherever it is: the change is in, or all is as it was and proven so, or a person is told what to do,
     and then backing out proves it."""

@@ -315,7 +315,7 @@ def test_what_a_reader_tells_is_known_without_compiling_it() -> None:
 
 
 @settings(max_examples=2, deadline=None)
-@given(order=st.permutations(FLAT).map(lambda every: every[:150]), again=st.lists(st.sampled_from(FLAT), max_size=4))
+@given(order=st.permutations(FLAT).map(lambda every: every[:80]), again=st.lists(st.sampled_from(FLAT), max_size=4))
 def test_no_reader_knows_what_was_read_before(order: list[Path], again: list[Path]) -> None:
     """Readers of long tables in one process, in any order and again: what each gives alone, line by line."""
     for path in (*order, *again):
