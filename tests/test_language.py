@@ -154,6 +154,8 @@ def test_what_comes_ready_holds_on_the_good_change_and_lists_what_it_asks(
             "announcements",
             "forwarding",
             "access",
+            "multicast",
+            "hosts",
         }
         & {Path(one).stem}
     ]  # these a capture asks for where it is told to

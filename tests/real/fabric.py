@@ -22,6 +22,8 @@ LINKS = (
     ("cove-r1", "eth2", "cove-r2", "eth2", 8),
     ("cove-r1", "eth3", "buoy-r1", "eth1", 12),
 )
+MEETING = "192.0.2.2"
+"""Where those who send to a group and those who asked for it meet: buoy-r1 has one behind it."""
 DAEMONS = ("zebra", "staticd", "ospfd", "bfdd", "bgpd", "ripd", "eigrpd", "pimd", "vrrpd", "ldpd")
 SYSTEMS = {"weir-r1": 64510, "cove-r1": 64501, "cove-r2": 64502, "buoy-r1": 64520}
 COVES = ("cove-r1", "cove-r2")
@@ -48,6 +50,8 @@ def _configured(router: Router) -> str:
     own = f"192.0.2.{router.number}"
     lines = ["frr defaults datacenter", f"hostname {router.name}", "interface lo", f" ip address {own}/32"]
     lines += [" ip ospf area 0"] if router.name in COVES else []
+    lines += [" ip pim", f"ip pim rp {MEETING} 239.0.0.0/8"] if router.name in ("cove-r1", "buoy-r1") else []
+    lines += ["interface mgmt", " ip pim", " ip igmp", " ip igmp join 239.1.1.1"] if router.name == "buoy-r1" else []
     for interface, address, other in router.links:
         lines += [f"interface {interface}", f" description span to {other}"]
         if (router.name, interface) in UNNUMBERED:

@@ -211,6 +211,9 @@ class ReaderModel(Strict):
     commands: tuple[str, ...]
     """The commands whose answers it reads, as patterns; the first is asked. As `[show interface, show interface vrf
     all]`."""
+    commands_of: dict[str, str] = Field(default_factory=dict)
+    """Readers beside it of whose commands it reads another form, each with what is behind them then. As `{words: "|
+    json"}`."""
     like: Annotated[str, NotEmpty] = ""
     """The reader (`linux/routes`) of which this one has all that it does not say itself, but for what it is asked."""
     partial: tuple[str, ...] = ()

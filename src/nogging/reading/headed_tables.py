@@ -35,8 +35,10 @@ class Columns:
     def __init__(self, heading: Heading, extents: list[Extent]) -> None:
         self.heading, self.extents = heading, extents
         self.columns = [n for n, title in enumerate(heading.titles) if n or not title.endswith(":")]
-        self.first: tuple[int, str] | None = None
-        """A first cell that had a line of its own, with its number: it belongs to the next row."""
+        self.titled = next((n for n, title in enumerate(heading.titles) if title), 0)
+        """The first column that has a heading; what stands before it marks the row."""
+        self.first: tuple[int, dict[str, str]] | None = None
+        """A first cell that had a line of its own, with its number and what marks it: it belongs to the next row."""
         self.rows: list[dict[str, Any]] = []
         """The records that its rows made."""
         self.rest: list[tuple[int, dict[str, Any], str]] = []
@@ -69,15 +71,22 @@ class Columns:
         return found
 
     def apart(self, line: str) -> str:
-        """The line with a space after a first cell that was cut, taken from behind the second."""
-        ends = self.extents[1][0] if self.heading.cut else 0
-        runs_on = ends and len(line) > ends and not re.search(r"\s", line[self.extents[0][0] : ends + 1])
+        """The line with a space after a first cell that was cut, or after marks that stand against it (`*>i192.0.2.1`),
+        taken from behind the second."""
+        ends = self.extents[1][0] if self.heading.cut or self.titled else 0
+        begins = ends - 1 if self.titled else self.extents[0][0]
+        runs_on = ends and len(line) > ends and not re.search(r"\s", line[begins : ends + 1])
         return f"{line[:ends]} {line[ends:].replace('  ', ' ', 1)}" if runs_on else line
 
-    def wraps(self, line: str) -> bool:
-        """Whether a line is nothing but a first cell, be it as long as it likes."""
-        words = line.split()
-        return self.heading.wrapped and len(words) == 1 and line.index(words[0]) <= self.extents[0][0]
+    def wraps(self, line: str) -> dict[str, str] | None:
+        """The cells of a line that is nothing but a first cell, be it as long as it likes, and what marks it."""
+        line = self.apart(line) if self.titled else line
+        *marks, cell = line.split()
+        titles = self.heading.titles[: self.titled + 1]
+        farthest = self.extents[self.titled + 1][0] - 1 if self.titled else self.extents[0][0]
+        if not self.heading.wrapped or len(marks) >= len(titles) or line.rindex(cell) > farthest:
+            return None
+        return dict(zip(reversed(titles), (cell, *marks), strict=False))
 
     def column(self, start: int, end: int, word: str) -> int:
         over = [n for n in self.columns if start < self.extents[n][1] and self.extents[n][0] < end]

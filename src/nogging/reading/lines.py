@@ -576,9 +576,9 @@ class LineReading:
             return True
         if kind is None:
             return False
-        if self.columns.wraps(line):
+        if wrapped := self.columns.wraps(line):
             self.drop_first()
-            self.columns.first = (number, line.strip())
+            self.columns.first = (number, wrapped)
             return True
         begins = None
         try:
@@ -596,7 +596,7 @@ class LineReading:
         if kept and self.reading.took is not None:
             self.reading.took[number] = [Took(Action.UNDER, " ".join(heading.titles), values)]
         if begins is not None and kept:
-            self.reading.taken[begins] = heading.under(heading.titles[0])
+            self.reading.taken[begins] = heading.under(heading.titles[self.columns.titled])
             self.begin_at(kind, begins)
         elif begins is not None:
             self.reading.unread.append(Unread(begins, self.texts[begins - 1], self.reason))
@@ -649,11 +649,11 @@ class LineReading:
     def take_first(self, cells: dict[str, str]) -> int | None:
         """Gives a row the first cell that had a line of its own; the number of that line."""
         assert self.columns is not None
-        title = self.columns.heading.titles[0]
-        if self.columns.first is None or title in cells:
+        if self.columns.first is None or self.columns.heading.titles[self.columns.titled] in cells:
             self.drop_first()
             return None
-        begins, cells[title] = self.columns.first
+        begins, first = self.columns.first
+        cells.update(first)
         self.columns.first = None
         return begins
 

@@ -378,6 +378,7 @@ def _named(entries: Iterable[EntryModel], where: Path_) -> list[tuple[str | None
 def load_reader(path: Path, own: Own = ()) -> Reader:
     """Reads and checks one reader's file."""
     model, source = load(path, ReaderModel)
+    model = model.model_copy(update={"commands": (*model.commands, *_in_another_form(model, source, path))})
     other = _other(model, source, own) if model.like else None
     if other is not None:
         its, _ = load(other, ReaderModel)
@@ -388,6 +389,15 @@ def load_reader(path: Path, own: Own = ()) -> Reader:
     if not path.is_relative_to(LIBRARY):
         compile_all(reader)
     return reader
+
+
+def _in_another_form(model: ReaderModel | _HeadModel, source: Source, path: Path) -> Iterator[str]:
+    """The commands of readers beside one, with what is behind them for the form that it reads."""
+    for name, behind in model.commands_of.items():
+        other = path.with_name(f"{name}.yaml")
+        if not other.exists():
+            raise source.error(("commands_of", name), f"there is no reader '{name}' beside it", at_key=True)
+        yield from (f"{command} {behind}" for command in _head_of(other)[0].commands)
 
 
 def compile_all(reader: Reader) -> None:
@@ -454,6 +464,7 @@ class Head:
 
 class _HeadModel(BaseModel):
     commands: tuple[str, ...]
+    commands_of: dict[str, str] = {}
     partial: tuple[str, ...] = ()
 
 
@@ -473,16 +484,20 @@ def _heads(dialect: str, own: Own, where: tuple[Path, ...]) -> tuple[Head, ...]:
 
 def _head(path: Path, own: Own) -> Head:
     """Reads no more of a file than its commands; what is wrong with it is told when all of it is loaded."""
+    try:
+        model, source = _head_of(path)
+        return Head(path, own, (*model.commands, *_in_another_form(model, source, path)), model.partial)
+    except FileError:
+        return Head(path, own, load_reader(path, own).commands)
+
+
+def _head_of(path: Path) -> tuple[_HeadModel, Source]:
     kept, within = "", False
     for line in read_text(path).splitlines(keepends=True):
         if line[:1].strip() and line[0] not in "#-]}":
-            within = line.startswith(("commands:", "partial:"))
+            within = line.startswith(("commands:", "commands_of:", "partial:"))
         kept += line if within else "\n"
-    try:
-        model, _ = loads(kept, str(path), _HeadModel)
-        return Head(path, own, model.commands, model.partial)
-    except FileError:
-        return Head(path, own, load_reader(path, own).commands)
+    return loads(kept, str(path), _HeadModel)
 
 
 def readers(dialect: str, own: Own = ()) -> tuple[Reader, ...]:

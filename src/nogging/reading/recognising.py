@@ -51,8 +51,9 @@ def recognised(text: str, dialect: str | None = None, command: str | None = None
     )
     if not guesses:
         raise QuestionError("what this is an answer to is not recognised; say --dialect and --command")
-    best = guesses[0]
-    as_good = [one for one in guesses if one.rank == best.rank]
+    as_good = [one for one in guesses if one.rank == guesses[0].rank]
+    as_good = [one for one in as_good if not _is_of_another_family(one)] or as_good
+    best = as_good[0]
     best = next((one for one in as_good if one.reader.path == _lines(best.reader)), best)
     mine = (best.reader.dialect, best.reader.kinds)
     others = [
@@ -83,6 +84,18 @@ def _contradicts(one: Guess, other: Guess) -> bool:
         for kind in one.reader.kinds
         for mine, theirs in zip(one.rows.get(kind.name, ()), other.rows.get(kind.name, ()), strict=False)
         for name, field in kind.fields.items()
+    )
+
+
+def _is_of_another_family(guess: Guess) -> bool:
+    """Whether prefixes in an answer are not of the address family that its reader is for."""
+    family = guess.reader.constants.get("family")
+    return family in ("ipv4", "ipv6") and any(
+        (":" in row[name]) != (family == "ipv6")
+        for kind in guess.reader.kinds
+        for name in (one.name for one in kind.own if one.type is Type.PREFIX)
+        for row in guess.rows.get(kind.name, ())
+        if row.get(name) is not None
     )
 
 

@@ -10,6 +10,7 @@ from nogging.records.bgp_route import BGP_ROUTE
 from nogging.records.clock import CLOCK
 from nogging.records.component import COMPONENT
 from nogging.records.event import EVENT
+from nogging.records.evpn_mac import EVPN_MAC
 from nogging.records.fdb import FDB
 from nogging.records.field import Field, Kind, Nature, Type
 from nogging.records.forwarding import FORWARDING
@@ -17,6 +18,7 @@ from nogging.records.hop import HOP
 from nogging.records.interface import INTERFACE
 from nogging.records.label import LABEL, LABEL_BINDING
 from nogging.records.listener import LISTENER
+from nogging.records.multicast import MULTICAST_GROUP, MULTICAST_ROUTE
 from nogging.records.neighbor import NEIGHBOR
 from nogging.records.optic import OPTIC
 from nogging.records.pair import PAIR, PAIR_PORT
@@ -45,12 +47,15 @@ _ALL = (
     ROUTE,
     ACCESS_ENTRY,
     FORWARDING,
+    MULTICAST_ROUTE,
+    MULTICAST_GROUP,
     ROUTE_SUMMARY,
     BGP_ROUTE,
     LABEL_BINDING,
     LABEL,
     REMOTE_ENDPOINT,
     VNI,
+    EVPN_MAC,
     PING,
     HOP,
     TIME_SOURCE,

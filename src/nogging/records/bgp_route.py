@@ -12,8 +12,8 @@ _ORIGINS = {"i": "igp", "e": "egp", "?": "incomplete"}
 def _origin_apart(record: dict[str, Any]) -> None:
     """Some systems write the origin behind the path."""
     path, _, last = f" {record.get('as_path') or ''}".rpartition(" ")
-    if last in _ORIGINS:
-        record["as_path"], record["origin"] = path.strip(), _ORIGINS[last]
+    if last.lower() in _ORIGINS:
+        record["as_path"], record["origin"] = path.strip(), _ORIGINS[last.lower()]
 
 
 BGP_ROUTE = Kind(

@@ -22,7 +22,7 @@ from nogging.records.field import Field, Type
 ReadMoment = tuple[datetime, float]
 """A moment and the resolution of its text in seconds."""
 
-EPOCH, TIME_OF_DAY, MINUTES, MASK = "s since 1970", "time of day", "min:s", "mask"
+EPOCH, TIME_OF_DAY, MINUTES, MASK, CLASS = "s since 1970", "time of day", "min:s", "mask", "class"
 UNITS: dict[str, tuple[str, float]] = {
     EPOCH: ("s", 1),
     TIME_OF_DAY: ("s", 1),
@@ -42,6 +42,7 @@ UNITS: dict[str, tuple[str, float]] = {
     "h": ("s", 3600),
     "d": ("s", 86400),
     MASK: ("bit", 1),
+    CLASS: ("", 1),
 }
 """Units that a pattern may name: the canonical unit each is turned into, and the factor."""
 
@@ -148,6 +149,16 @@ def prefix(text: str) -> str:
         return str(ipaddress.ip_network(text, strict=False))
     except ValueError:
         raise ValueError(f"'{text}' is not a prefix") from None
+
+
+def classful_prefix(text: str) -> str:
+    """A prefix that has no length where it is the whole network of its class (RFC 791, 3.2), or the way to all."""
+    if "/" in text or ":" in text:
+        return prefix(text)
+    head = text.partition(".")[0]
+    first = int(head) if re.fullmatch("[0-9]{1,3}", head) else 0
+    length = 0 if text == "0.0.0.0" else 8 if first < 128 else 16 if first < 192 else 24
+    return prefix(f"{text}/{length}")
 
 
 _SHORT = {"s": "seconds", "m": "minutes", "h": "hours", "d": "days", "w": "weeks"}
@@ -337,6 +348,8 @@ def reader_of(
         return _moment_reader(unit, at, skew)
     if unit == MASK:
         return mask_length
+    if unit == CLASS:
+        return classful_prefix
     if unit:
         return _unit_reader(unit, whole=field.type is Type.INTEGER)
     if field.type is Type.INTERFACE:
