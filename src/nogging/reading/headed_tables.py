@@ -19,7 +19,7 @@ Extent = tuple[int, int]
 def positions(titles: Sequence[str], line: str) -> list[Extent] | None:
     """Where each heading stands in the line, or None where the line is not exactly these headings."""
     found: list[Extent] = []
-    at = 0
+    at, line = 0, line.expandtabs()
     for title in titles:
         start = line.find(title, at)
         if start < 0 or line[at:start].strip():
@@ -73,6 +73,7 @@ class Columns:
     def apart(self, line: str) -> str:
         """The line with a space after a first cell that was cut, or after marks that stand against it (`*>i192.0.2.1`),
         taken from behind the second."""
+        line = line.expandtabs()
         ends = self.extents[1][0] if self.heading.cut or self.titled else 0
         begins = ends - 1 if self.titled else self.extents[0][0]
         runs_on = ends and len(line) > ends and not re.search(r"\s", line[begins : ends + 1])
@@ -80,7 +81,7 @@ class Columns:
 
     def wraps(self, line: str) -> dict[str, str] | None:
         """The cells of a line that is nothing but a first cell, be it as long as it likes, and what marks it."""
-        line = self.apart(line) if self.titled else line
+        line = self.apart(line) if self.titled else line.expandtabs()
         *marks, cell = line.split()
         titles = self.heading.titles[: self.titled + 1]
         farthest = self.extents[self.titled + 1][0] - 1 if self.titled else self.extents[0][0]
