@@ -81,11 +81,13 @@ class Columns:
 
     def wraps(self, line: str) -> dict[str, str] | None:
         """The cells of a line that is nothing but a first cell, be it as long as it likes, and what marks it."""
+        if not self.heading.wrapped:
+            return None
         line = self.apart(line) if self.titled else line.expandtabs()
         *marks, cell = line.split()
         titles = self.heading.titles[: self.titled + 1]
         farthest = self.extents[self.titled + 1][0] - 1 if self.titled else self.extents[0][0]
-        if not self.heading.wrapped or len(marks) >= len(titles) or line.rindex(cell) > farthest:
+        if len(marks) >= len(titles) or line.rindex(cell) > farthest:
             return None
         return dict(zip(reversed(titles), (cell, *marks), strict=False))
 

@@ -378,7 +378,8 @@ def _named(entries: Iterable[EntryModel], where: Path_) -> list[tuple[str | None
 def load_reader(path: Path, own: Own = ()) -> Reader:
     """Reads and checks one reader's file."""
     model, source = load(path, ReaderModel)
-    model = model.model_copy(update={"commands": (*model.commands, *_in_another_form(model, source, path))})
+    if model.commands_of:
+        model = model.model_copy(update={"commands": (*model.commands, *_in_another_form(model, source, path))})
     other = _other(model, source, own) if model.like else None
     if other is not None:
         its, _ = load(other, ReaderModel)

@@ -2,24 +2,19 @@
 
 from __future__ import annotations
 
-from ipaddress import ip_address
+from ipaddress import ip_network
 from typing import Any
 
 from nogging.records.field import Field, Kind, Nature, Type
 
-_WHOLE = ("/32", "/128")
-
 
 def _derived(record: dict[str, Any]) -> None:
     """A group by itself is named by its address; several are by their prefix."""
-    group = record.get("group")
-    if group is None:
-        return
-    alone = next((group.removesuffix(length) for length in _WHOLE if group.endswith(length)), group)
     try:
-        record["group"] = str(ip_address(alone))
+        network = ip_network(record.get("group") or "")
     except ValueError:
-        record["group"] = alone
+        return
+    record["group"] = str(network.network_address if network.num_addresses == 1 else network)
 
 
 _GROUP = Field(
