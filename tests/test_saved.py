@@ -162,3 +162,23 @@ def test_everyday_commands_are_known_in_full_and_cut_short(dialect: str) -> None
     ]
     meant = [find_reader(dialect, command) is reader for command, reader in short]
     assert sum(meant) >= 0.9 * len(meant)
+
+
+def test_an_answer_that_no_reader_knows_is_compared_by_its_words(tmp_path: Path) -> None:
+    said = {
+        "before": "Foo bar 3\nring state ok\n",
+        "after": "Foo bar 4\nring state broken\n",
+        "again": "Foo bar 5\nring state ok\n",
+        "refused": "                ^\n% Invalid input detected at '^' marker.\n",
+    }
+    for name, text in said.items():
+        (tmp_path / name / "mole-r1").mkdir(parents=True)
+        (tmp_path / name / "mole-r1" / "show quay ring.txt").write_text(text)
+        done = run("ingest", tmp_path / name, "--to", tmp_path / f"{name}.capture", "--dialect", "ios")
+        assert done.returncode == 3 and "no reader knows 'show quay ring'" in done.stdout
+    told = {
+        name: nogging.compare(tmp_path / "before.capture", tmp_path / f"{name}.capture").differences for name in said
+    }
+    assert [(one.kind, one.what) for one in told["after"]] == [("answer", "moved")]
+    assert [(one.kind, one.what) for one in told["refused"]] == [("answer", "gone")]
+    assert not told["again"] and not told["before"]

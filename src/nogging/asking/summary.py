@@ -151,7 +151,8 @@ def _lacking(found: About) -> Iterator[Sentence]:
     if last.unread:
         yield Sentence(f"{many(last.unread.total(), 'line')} could not be read: of that nothing is known.")
     if last.unknown:
-        yield Sentence(f"No reader knows {many(last.unknown.total(), 'answer')}: of that nothing is known.")
+        unknown = many(last.unknown.total(), "answer")
+        yield Sentence(f"No reader knows {unknown}: words are compared, and nothing else is known.")
     if last.growing:
         one = last.growing[0]
         told = f"{many(len(last.growing), 'counter')} of faults grew, most of all {one.field} of {one.device}"

@@ -23,7 +23,7 @@ from nogging.captures.writing import digest_in
 from nogging.dialects.reader_folders import Own
 from nogging.reading.account import Reading
 from nogging.reading.engine import run
-from nogging.reading.reader import find_reader, spelled
+from nogging.reading.reader import find_reader, spelled, words_reader
 from nogging.records import KINDS
 from nogging.records.answer import ANSWER
 from nogging.records.field import REMAINDER
@@ -62,13 +62,15 @@ def rows_of(device: str, one: DeviceEntry, own: Own, text_of: Callable[[str], st
     besides: dict[str, list[Reading]] = {}
     others: dict[str, list[Reading]] = {}  # of dialects that the device's builds on
     for command, entry in one.commands.items():
-        reader = find_reader(one.dialect, command, own)
+        known = find_reader(one.dialect, command, own)
+        reader = known or words_reader(one.dialect, own)
         if reader is None or not entry.has_text:
             continue
         text = text_of(command)
         reading = run(reader, text, at=entry.ended(), device=device, whole=entry.whole, skew=one.skew, command=command)
         counts, became = reading.counts(), said(reading)
-        found.said[command] = AnswerSaid(became, counts, len(reading.unread))
+        if known is not None:
+            found.said[command] = AnswerSaid(became, counts, len(reading.unread))
         reading.answer_is(command)
         for kind in counts:
             where = others if reader.inherited else besides if reader.besides else answers

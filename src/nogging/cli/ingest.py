@@ -40,5 +40,5 @@ def command(
     print(summary(capture))
     unknown = capture.unknown
     for device, command in unknown:
-        print(f"{device}: no reader knows '{clean(command)}', so nothing was read of its answer")
+        print(f"{device}: no reader knows '{clean(command)}', so it has no records; its words are compared")
     return UNPROVEN if capture.records("unread").num_rows or unknown else PASS

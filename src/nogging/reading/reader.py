@@ -531,6 +531,13 @@ def _find(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> Read
     return _of(dialect, _heads(dialect, own, where)[found.head].path, own) if found is not None else None
 
 
+def words_reader(dialect: str, own: Own = ()) -> Reader | None:
+    """The reader that knows of an answer no more than that it has words, which are compared; None where a dialect has
+    none."""
+    found = next((head.path for head in _heads(dialect, own, places(own)) if head.path.stem == WORDS), None)
+    return _of(dialect, found, own) if found is not None else None
+
+
 @dataclass(frozen=True)
 class _Meant:
     """The head that a command is for; where it was typed short, the pattern that it is short for."""
