@@ -27,7 +27,9 @@ def put_together(kind: Kind, rows: list[Row]) -> list[Row]:
             continue
         words = together(whole.get(REMAINDER.name), row.get(REMAINDER.name))
         lines = [whole["line"][0], row["line"][1]]
-        whole.update({name: value for name, value in row.items() if value is not None})
+        for name, value in row.items():
+            if whole.get(name) is None or not _open(kind, name, value):
+                whole[name] = value
         whole[REMAINDER.name], whole["line"] = words, lines
     return [row for several in found.values() for row in several]
 
@@ -35,9 +37,14 @@ def put_together(kind: Kind, rows: list[Row]) -> list[Row]:
 def _fills(kind: Kind, one: Row, other: Row) -> bool:
     """Whether a row tells more of a record, or but its key again, and nothing else than what is known of it."""
     names = [name for name in kind.fields if name not in (REMAINDER.name, "line", *kind.identity)]
-    told = [name for name in names if other.get(name) is not None]
-    more = not told or any(one.get(name) is None for name in told)
-    return more and all(one.get(name) in (None, other[name]) for name in told)
+    told = [name for name in names if not _open(kind, name, other.get(name))]
+    more = not told or any(_open(kind, name, one.get(name)) for name in told)
+    return more and all(_open(kind, name, one.get(name)) or one[name] == other[name] for name in told)
+
+
+def _open(kind: Kind, name: str, value: Any) -> bool:
+    """Whether a value leaves open what a field is: there is none, or the one that stands for none (no description)."""
+    return value is None or (name in kind.fields and value == kind.fields[name].absent)
 
 
 def joined(kind: Kind, answers: Iterable[list[Row]], besides: Sequence[list[Row]] = ()) -> list[Row]:

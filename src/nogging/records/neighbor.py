@@ -49,7 +49,8 @@ def _settle(record: dict[str, Any]) -> None:
     elif record.get("protocol") == "bgp" and "." not in (record.get("neighbor") or "."):
         record["interface"] = record["neighbor"]  # a session over an interface without addresses belongs to it
     if "state" in record:
-        record["settled"] = record["state"] in SETTLED
+        # a session may be established without the address family that the record is of
+        record["settled"] = record["state"] in SETTLED and record.get("settled") is not False
 
 
 NEIGHBOR = Kind(
