@@ -328,6 +328,20 @@ PLANTED: dict[str, tuple[str, str, str, str, str, dict[str, tuple[str, object, o
         "junos", "show igmp group detail", sample("junos/multicast_groups"), sample("junos/multicast_groups"),
         sample("junos/multicast_groups.2").replace("ge-0/0/3.0", "irb.70"), {}, "multicast",
     ),
+    "an end that is protected no longer": (
+        "linux", "swanctl --list-sas", sample("linux/security_associations.2"),
+        sample("linux/security_associations.2").replace("#2, reqid", "#9, reqid").replace("beb37a31", "c4f0a1b2").replace("61d497e0", "a8ce9301"),
+        sample("linux/security_associations.3"), {}, "tunnels",
+    ),
+    "an end with which nothing is agreed any more": (
+        "ios", "show crypto session", sample("ios/crypto_sessions.3"), sample("ios/crypto_sessions.3").replace("Session ID: 711", "Session ID: 713"),
+        sample("ios/crypto_sessions.3").replace("/500 Active", "/500 Inactive"), {"": ("established", True, False)}, "tunnels",
+    ),
+    "a path that cannot be followed": (
+        "junos", "show mpls lsp", sample("junos/label_switched_paths.3"), sample("junos/label_switched_paths.3").replace("Up    12", "Up    13"),
+        sample("junos/label_switched_paths.3").replace("Up    12 *", "Dn     0 -"),
+        {"": ("oper_status", "up", "down")}, "tunnels",
+    ),
     "a port whose bridge lost its other one": (
         "linux", "bridge link", sample("linux/bridge_ports"), sample("linux/bridge_ports"), sample("linux/bridge_ports.4"),
         {"q1": ("state", "forwarding", "disabled"), "p1": ("state", "forwarding", "disabled"), "q2": ("state", "discarding", "forwarding")}, "trees",

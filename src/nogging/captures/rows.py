@@ -84,7 +84,7 @@ def rows_of(device: str, one: DeviceEntry, own: Own, text_of: Callable[[str], st
         (besides if kind in answers else answers).setdefault(kind, []).extend(several)
     for kind, several in answers.items():
         more = [reading.all_rows(kind) for reading in besides.get(kind, ())]
-        if len(several) == 1 and not more and several[0].is_long(kind):
+        if len(several) == 1 and not more and several[0].is_long(kind) and not KINDS[kind].renewed:
             found.long[kind] = several[0].records[kind]
         else:
             rows = joined(KINDS[kind], [reading.all_rows(kind) for reading in several], more)

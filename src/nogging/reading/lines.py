@@ -514,8 +514,9 @@ class LineReading:
 
     def close_frame(self, frame: _OpenRecord) -> None:
         """Makes the records of a frame, now that all is known that they have in common."""
-        made = False
-        if frame.alone and not frame.pending:
+        alone = frame.alone and not frame.pending
+        made = alone  # or its lines are left as those of the record that it should have been
+        if alone:
             frame.pending.append(_Pending(frame.kind, {}, frame.lines, frame.unread))
         for one in frame.pending:
             row = {**frame.row, **one.values, "line": [frame.lines[0], max(one.lines[-1], frame.lines[-1])]}

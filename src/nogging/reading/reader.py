@@ -632,7 +632,8 @@ def named_of(dialect: str, named: Collection[str], own: Own = ()) -> list[Reader
     every = readers(dialect, own)
     told = {kind for one in every if one.asked for kind in one.kinds}
     wanted = {kind for name, kind in KINDS.items() if name in named and not kind.on_request} - told
-    alone = (one for one in every if not (one.instead_of or one.inherited or one.besides or "<" in one.command))
+    alone = (one for one in every if not (one.instead_of or one.inherited or one.besides))
+    alone = (one for one in alone if one.commands and "<" not in one.command)  # no part of what there is
     return [one for one in alone if wanted.intersection(one.kinds)]
 
 

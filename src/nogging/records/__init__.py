@@ -17,6 +17,7 @@ from nogging.records.forwarding import FORWARDING
 from nogging.records.hop import HOP
 from nogging.records.interface import INTERFACE
 from nogging.records.label import LABEL, LABEL_BINDING
+from nogging.records.label_switched_path import LABEL_SWITCHED_PATH
 from nogging.records.listener import LISTENER
 from nogging.records.multicast import MULTICAST_GROUP, MULTICAST_ROUTE
 from nogging.records.neighbor import NEIGHBOR
@@ -27,6 +28,7 @@ from nogging.records.processor import PROCESSOR, STORAGE
 from nogging.records.queue import QUEUE
 from nogging.records.route import ROUTE
 from nogging.records.route_summary import ROUTE_SUMMARY
+from nogging.records.security_association import SECURITY_ASSOCIATION
 from nogging.records.setting import SETTING
 from nogging.records.spanning_tree import SPANNING_TREE, TREE_PORT
 from nogging.records.system import SYSTEM
@@ -43,6 +45,7 @@ _ALL = (
     ADDRESS,
     ARP,
     VIRTUAL_ROUTER,
+    SECURITY_ASSOCIATION,
     NEIGHBOR,
     ROUTE,
     ACCESS_ENTRY,
@@ -53,6 +56,7 @@ _ALL = (
     BGP_ROUTE,
     LABEL_BINDING,
     LABEL,
+    LABEL_SWITCHED_PATH,
     REMOTE_ENDPOINT,
     VNI,
     EVPN_MAC,

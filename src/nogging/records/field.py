@@ -132,6 +132,8 @@ class Kind:
     """How the record at the other end is found, for `peer.` (see `records.peering`)."""
     come_and_go: bool = False
     """Whether records of it come and go all the time by themselves, so that only their number says something."""
+    renewed: bool = False
+    """Whether its records are made anew by themselves, so that for a while there are several of one key."""
     whole_device: bool = False
     """Whether all that a device counts begins again with it."""
     sort: str = ""

@@ -47,10 +47,24 @@ def _open(kind: Kind, name: str, value: Any) -> bool:
     return value is None or (name in kind.fields and value == kind.fields[name].absent)
 
 
+def in_force(kind: Kind, rows: list[Row]) -> list[Row]:
+    """Of records that are made anew by themselves one for each key: one that is well, if there is one. What goes while
+    it stands says nothing more."""
+    if not kind.renewed:
+        return rows
+    well = {name: field.well for name, field in kind.fields.items() if field.well is not None}
+    found: dict[tuple[Any, ...], Row] = {}
+    for row in rows:
+        other = found.setdefault(tuple(row.get(name) for name in kind.identity), row)
+        if any(other.get(name) != value for name, value in well.items()):
+            found[tuple(row.get(name) for name in kind.identity)] = row
+    return list(found.values())
+
+
 def joined(kind: Kind, answers: Iterable[list[Row]], besides: Sequence[list[Row]] = ()) -> list[Row]:
     """The records of one kind and one device, put together from those that each answer gave. What answers tell
     `besides` only fills in: of a record that no other tells, they are no evidence."""
-    first, *others = answers
+    first, *others = (in_force(kind, rows) for rows in answers)
     if not (others or besides) or not kind.compared:
         return [*first, *(row for rows in others for row in rows)]
     names = kind.identity
