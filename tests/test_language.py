@@ -157,6 +157,7 @@ def test_what_comes_ready_holds_on_the_good_change_and_lists_what_it_asks(
             "multicast",
             "hosts",
             "tunnels",
+            "configurations",
         }
         & {Path(one).stem}
     ]  # these a capture asks for where it is told to

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 import nogging
-from conftest import Change
+from conftest import Build, Change
 from nogging.captures.capture import Capture
 from nogging.captures.saved import opened
 from nogging.dialects.declared import load_dialect
@@ -182,3 +182,42 @@ def test_an_answer_that_no_reader_knows_is_compared_by_its_words(tmp_path: Path)
     assert [(one.kind, one.what) for one in told["after"]] == [("answer", "moved")]
     assert [(one.kind, one.what) for one in told["refused"]] == [("answer", "gone")]
     assert not told["again"] and not told["before"]
+
+
+CONFIGURED = """\
+hostname mole-r1
+!
+route-map OUT permit 10
+ match ip address prefix-list ISLES
+ set metric 50
+!
+ip prefix-list ISLES seq 5 permit 203.0.113.0/24
+ip prefix-list ISLES seq 10 permit 198.51.100.0/24
+router bgp 64500
+ neighbor 198.51.100.9 route-map OUT out
+end
+"""
+OTHERWISE = {
+    "a line within": (CONFIGURED.replace("metric 50", "metric 60"), "'route-map OUT permit 10'"),
+    "an order": (CONFIGURED.replace("seq 5", "seq 15"), "'ip prefix-list'"),
+    "a section more": (CONFIGURED.replace("end\n", "interface Loopback7\n shutdown\nend\n"), "new 'interface Loopback7'"),
+    "a section less": (CONFIGURED.replace("router bgp 64500\n neighbor 198.51.100.9 route-map OUT out\n", ""), "gone 'router bgp 64500'"),
+    "a comment": ("! Last configuration change at 02:11:03 UTC by noc\n" + CONFIGURED, ""),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", OTHERWISE)
+def test_no_section_of_a_configuration_changes_unseen(build: Build, tmp_path: Path, case: str) -> None:
+    text, told = OTHERWISE[case]
+    before, after = (
+        build(name, {"mole-r1": {"show running-config": said}}, dialect="ios")
+        for name, said in (("before", CONFIGURED), ("after", text))
+    )
+    found = nogging.compare(before, after)
+    where = "mole-r1, 'show running-config': configured otherwise: "
+    assert found.notes == ((where + told,) if told else ())
+    assert not any(one.kind == "configuration" for one in found.differences)
+    file = tmp_path / "expectations.yaml"
+    file.write_text("include: [ready/configurations.yaml]\n")
+    judged = nogging.check(file, before=before, after=after)
+    assert judged.verdict is (Verdict.FAIL if told else Verdict.PASS)

@@ -5,6 +5,7 @@ It is made of texts alone, wherever they are: in the directory of a capture, or 
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
@@ -22,10 +23,12 @@ from nogging.captures.manifest import (
 from nogging.captures.writing import digest_in
 from nogging.dialects.reader_folders import Own
 from nogging.reading.account import Reading
+from nogging.reading.configurations import sections
 from nogging.reading.engine import run
 from nogging.reading.reader import find_reader, spelled, words_reader
 from nogging.records import KINDS
 from nogging.records.answer import ANSWER
+from nogging.records.configuration import CONFIGURATION
 from nogging.records.field import REMAINDER
 from nogging.records.joining import joined
 from nogging.records.words import together
@@ -80,6 +83,8 @@ def rows_of(device: str, one: DeviceEntry, own: Own, text_of: Callable[[str], st
         ]
         if reader.is_compared and entry.is_evidence and became not in (NOT_SUPPORTED, SAID_NOTHING):
             found.rows.setdefault(ANSWER.name, []).extend(_besides(device, command, reading))
+            if reader.left_out and reader.notation == "lines":
+                found.rows.setdefault(CONFIGURATION.name, []).extend(_sections(device, command, text))
     for kind, several in others.items():
         (besides if kind in answers else answers).setdefault(kind, []).extend(several)
     for kind, several in answers.items():
@@ -116,6 +121,22 @@ def said(reading: Reading) -> str:
         if said_so:
             return outcome
     return ANSWERED
+
+
+def _sections(device: str, command: str, text: str) -> list[dict[str, Any]]:
+    """What a configuration consists of."""
+    found = []
+    for one in sections(text):
+        lines = "\n".join(line for _, line in one.lines)
+        row = {
+            "section": one.name,
+            "digest": hashlib.sha256(lines.encode("utf-8", "backslashreplace")).hexdigest()[:16],
+            "lines": len(one.lines),
+            "secrets": lines.count("<masked:"),
+            "line": [one.lines[0][0], one.lines[-1][0]],
+        }
+        found.append({"device": device, "command": command, "answer": command, REMAINDER.name: "", **row})
+    return found
 
 
 def _told(text: str) -> str:

@@ -15,14 +15,13 @@ from nogging.captures.capture import Capture
 from nogging.judging.comparing import compare
 from nogging.judging.verdict import Cause, many
 from nogging.records import KINDS, Kind
-from nogging.records.answer import ANSWER
 from nogging.records.event import EVENT
 from nogging.records.field import EVIDENCE, REMAINDER
 
 FIRST, GONE, LEFT, RESTARTED, LOGGED = "first", "gone", "left", "restarted", "logged"
 """A device that is seen for the first time, a record that is not there any more, a device that nobody watches now, a
 record of which something began again, messages that a log has now."""
-LASTING = tuple(kind for kind in KINDS.values() if kind.compared and kind is not ANSWER)
+LASTING = tuple(kind for kind in KINDS.values() if kind.compared and not kind.of_answers)
 """The kinds of which it is kept how long each record was as it was."""
 
 SAME_MESSAGE = timedelta(seconds=5)

@@ -11,7 +11,7 @@ is always told, and beside it where the comparison was blind.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import timedelta
 from typing import Any
@@ -26,6 +26,8 @@ from nogging.records import KINDS, Field, Kind, Nature
 from nogging.records.field import REMAINDER, RESOLUTION, SHARE, SKEW
 from nogging.records.frames import frame, in_html
 
+MOST_NAMED = 6
+"""So many sections of a configuration are named."""
 ROW = ("device", "kind", "what", "key", "fields")
 _WRAPS = (2**32, 2**64)
 
@@ -88,6 +90,7 @@ def compare_pairs(pairs: Pairs) -> Comparison:
     blind = [f"{device}, '{command}': {reason}" for device, command, reason in places]
     blind += [f"{one.device}, '{one.command}': {one}" for one in unread.changed]
     blind += swapped(pairs)
+    beside: list[Difference] = []
     kinds = [kind for kind in KINDS.values() if kind.compared]
     for kind in kinds:
         if not any(one.count(kind.name) for one in (pairs.before, pairs.after)):
@@ -96,7 +99,11 @@ def compare_pairs(pairs: Pairs) -> Comparison:
         blind += [_told_twice(kind, row) for row in pairs.doubled[kind.name]]
         view = _View(kind, _hiding(pairs, kind, unread), _doubtful(unread), _other_keys(pairs))
         rows = _routes(pairs, kind, table) if kind.members else _rows(pairs, kind, table)
-        found += [difference for row in rows for difference in _differences(view, row)]
+        differ = [difference for row in rows for difference in _differences(view, row)]
+        if kind.told_beside:
+            beside += differ
+            continue
+        found += differ
         blind += view.not_comparable
     notes = [
         f"{device}, '{command}': {n} unread lines differ in nothing but numbers and times"
@@ -105,9 +112,22 @@ def compare_pairs(pairs: Pairs) -> Comparison:
     return Comparison(
         tuple(with_proposals(found)),
         tuple(dict.fromkeys(blind)),
-        tuple(kind.name for kind in kinds),
-        notes=(*pairs.before.remarks, *pairs.after.remarks, *notes),
+        tuple(kind.name for kind in kinds if not kind.told_beside),
+        notes=(*pairs.before.remarks, *pairs.after.remarks, *notes, *_told_beside(beside, _other_keys(pairs))),
     )
+
+
+def _told_beside(differences: Iterable[Difference], other_keys: bool) -> Iterator[str]:
+    """What is another one in the configurations, a note for each of them. Under different keys two that are the same
+    may look different."""
+    found: dict[tuple[str, str], list[str]] = {}
+    for one in differences:
+        what = {"moved": "'{}'", "new": "new '{}'", "gone": "gone '{}'"}[one.what]
+        found.setdefault((one.device, one.key["command"]), []).append(what.format(one.key["section"]))
+    doubt = " (secrets are masked under two keys: some may be the same)" if other_keys else ""
+    for (device, command), named in found.items():
+        more = f" and {len(named) - MOST_NAMED} more" if len(named) > MOST_NAMED else ""
+        yield f"{device}, '{command}': configured otherwise: {', '.join(named[:MOST_NAMED])}{more}{doubt}"
 
 
 def swapped(pairs: Pairs) -> list[str]:

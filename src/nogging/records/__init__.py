@@ -9,6 +9,7 @@ from nogging.records.arp import ARP
 from nogging.records.bgp_route import BGP_ROUTE
 from nogging.records.clock import CLOCK
 from nogging.records.component import COMPONENT
+from nogging.records.configuration import CONFIGURATION
 from nogging.records.event import EVENT
 from nogging.records.evpn_mac import EVPN_MAC
 from nogging.records.fdb import FDB
@@ -65,6 +66,7 @@ _ALL = (
     TIME_SOURCE,
     CLOCK,
     LISTENER,
+    CONFIGURATION,
     ANSWER,
     EVENT,
 )

@@ -118,6 +118,8 @@ class Kind:
     own: tuple[Field, ...]
     of_answers: bool = False
     """Whether its records are made of the answers themselves, and read by no reader."""
+    told_beside: bool = False
+    """Whether its differences are told beside a comparison, and are none of its differences."""
     always: bool = False
     """Whether every device has one: an answer without any tells nothing."""
     compared: bool = True
