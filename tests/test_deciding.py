@@ -267,6 +267,9 @@ PLANTED: dict[str, tuple[str, str, str, str, str, dict[str, tuple[str, object, o
         sample("junos/routing_engines").replace("95 percent", "61 percent"),
         sample("junos/routing_engines").replace("95 percent", " 1 percent"), {"": ("load", 5.0, 99.0)}, "resources",
     ),
+    "a process that died": (
+        "nxos", "show cores", sample("nxos/crashes.3"), sample("nxos/crashes.3"), sample("nxos/crashes"), {}, "resources",
+    ),
     "a switch that lost the other one": (
         "nxos", "show vpc", sample("nxos/pair"), sample("nxos/pair"),
         sample("nxos/pair").replace("peer adjacency formed ok", "peer link is down"), {"": ("peer_up", True, False)}, "pairs",

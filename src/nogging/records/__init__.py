@@ -10,6 +10,7 @@ from nogging.records.bgp_route import BGP_ROUTE
 from nogging.records.clock import CLOCK
 from nogging.records.component import COMPONENT
 from nogging.records.configuration import CONFIGURATION
+from nogging.records.crash import CRASH
 from nogging.records.event import EVENT
 from nogging.records.evpn_mac import EVPN_MAC
 from nogging.records.fdb import FDB
@@ -38,7 +39,7 @@ from nogging.records.virtual_router import VIRTUAL_ROUTER
 from nogging.records.vlan import VLAN
 from nogging.records.vni import REMOTE_ENDPOINT, VNI
 
-_DEVICE = (COMPONENT, SYSTEM, SETTING, ALARM, STORAGE, PROCESSOR, OPTIC)
+_DEVICE = (COMPONENT, SYSTEM, SETTING, ALARM, CRASH, STORAGE, PROCESSOR, OPTIC)
 _LINK = (INTERFACE, AGGREGATE, AGGREGATE_MEMBER, PAIR, PAIR_PORT, QUEUE, VLAN, TREE_PORT, SPANNING_TREE, FDB)
 _ALL = (
     *_DEVICE,
