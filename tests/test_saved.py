@@ -221,3 +221,43 @@ def test_no_section_of_a_configuration_changes_unseen(build: Build, tmp_path: Pa
     file.write_text("include: [ready/configurations.yaml]\n")
     judged = nogging.check(file, before=before, after=after)
     assert judged.verdict is (Verdict.FAIL if told else Verdict.PASS)
+
+
+TYPED = """\
+mole-r2#conf t
+Enter configuration commands, one per line.  End with CNTL/Z.
+mole-r2(config)#enable secret FERRYSECRET1
+mole-r2(config)#snmp-server community FERRYSECRET2 RO
+mole-r2(config)#end
+mole-r2#sh clock
+02:11:03.123 UTC Sun Nov 29 2026
+mole-r2#conf t
+mole-r2(config)#do sh vlan br
+
+VLAN Name                             Status    Ports
+---- -------------------------------- --------- -------------------------------
+1    default                          active    Gi0/1
+mole-r2(config)#exit
+"""
+AT_A_SHELL = """\
+noc@heron-r1:~$ sudo vtysh
+noc@heron-r1:~$ curl -u noc:FERRYSECRET3 http://192.0.2.77/x
+ok
+noc@heron-r1:~$ ip -br l
+lo               UNKNOWN        00:00:00:00:00:00 <LOOPBACK,UP,LOWER_UP>
+noc@heron-r1:~$ logout
+"""
+
+
+@pytest.mark.parametrize(("log", "dialect", "status", "answers"), [(TYPED, "ios", 0, 2), (AT_A_SHELL, "linux", 3, 2)])
+def test_what_is_typed_in_a_log_and_asks_for_nothing_is_left_out_and_no_secret_in_it_is_kept(
+    tmp_path: Path, log: str, dialect: str, status: int, answers: int
+) -> None:
+    (tmp_path / "night.log").write_text(log)
+    done = run("ingest", tmp_path / "night.log", "--to", tmp_path / "kept", "--dialect", dialect)
+    assert done.returncode == status and "left out, since it asks for nothing: " in done.stdout
+    kept = [path for path in (tmp_path / "kept").rglob("*") if path.is_file()]
+    assert not any(b"FERRYSECRET" in path.read_bytes() or "FERRYSECRET" in path.name for path in kept)
+    assert "FERRYSECRET" not in done.stdout + done.stderr
+    (device,) = Capture(tmp_path / "kept").devices.values()
+    assert len(device.commands) == answers

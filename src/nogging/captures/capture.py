@@ -16,6 +16,7 @@ from dataclasses import replace
 from datetime import UTC, datetime
 from functools import cached_property, partial
 from pathlib import Path
+from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
 from nogging.captures import inside
@@ -61,6 +62,8 @@ class Capture:
 
     taken: tuple[str, ...] = ()
     """What saved answers were taken for, where it was made of some."""
+    not_asked: Mapping[str, tuple[str, ...]] = MappingProxyType({})
+    """What was typed on each device in the logs that it was made of, and asks for nothing."""
     moment: str = ""
     """The moment of a history that it is, as a person names it."""
 

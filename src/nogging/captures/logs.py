@@ -16,10 +16,16 @@ from nogging.captures.screen import rendered
 from nogging.dialects.declared import dialects, load_dialect
 from nogging.dialects.reader_folders import Own
 from nogging.errors import QuestionError
+from nogging.reading.commands import typed
 from nogging.reading.engine import run
 from nogging.reading.reader import find_reader, spelled
 
 _HOST = r"[A-Za-z0-9_][A-Za-z0-9_.-]+"
+_SHELL = "shell"
+_MOVES = frozenset(
+    ("exit", "logout", "quit", "end", "vtysh", "birdc", "configure", "conf", "su", "bash", "sh", "write")
+)
+"""What begins or ends a mode, or a session."""
 MOST_LINES = 2000
 """More of an answer is not read to find out what its device speaks."""
 
@@ -64,6 +70,20 @@ def _prompt(dialect: str, own: Own) -> re.Pattern[str]:
 
 def _host(match: re.Match[str]) -> str:
     return next(text for name, text in match.groupdict().items() if name != "command" and text)
+
+
+def is_question(dialect: str, command: str, text: str, own: Own = ()) -> bool:
+    """Whether what somebody typed asks for something. What no reader knows does where it begins as what only reads, or
+    where at a shell, that takes anything, it was answered; `conf t`, `end` and `exit` do not."""
+    if find_reader(dialect, command, own) is not None:
+        return True
+    spoken = load_dialect(dialect, own)
+    core = typed(command, spoken).core.lower()
+    word = core.split(" ")[0]
+    verbs = {one.split(" ")[0].partition("[")[0] for one in (*spoken.reads, *spoken.sends, "more")}
+    if any(verb == word or (len(word) > 1 and verb.startswith(word)) for verb in verbs):
+        return True
+    return _SHELL in spoken.session.modes and bool(text.strip()) and word not in _MOVES
 
 
 def by_device(log: str, own: Own = ()) -> dict[str, tuple[str, list[tuple[str, str]]]]:

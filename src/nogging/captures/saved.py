@@ -13,14 +13,14 @@ import contextlib
 import shutil
 import tempfile
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
 from nogging.captures import inside
 from nogging.captures.capture import Capture
 from nogging.captures.history import History, Turn, split
-from nogging.captures.logs import by_device, cut, spoken_by
+from nogging.captures.logs import by_device, cut, is_question, spoken_by
 from nogging.captures.manifest import ANSWERED, CAPTURED, JOURNAL, MANIFEST, PARTIAL
 from nogging.captures.masking import Masker, user_key
 from nogging.captures.names import SUFFIX, command_of
@@ -30,7 +30,7 @@ from nogging.dialects.declared import dialects, require_dialect
 from nogging.dialects.reader_folders import Own
 from nogging.errors import QuestionError
 from nogging.inventory import Inventory
-from nogging.reading.reader import spelled
+from nogging.reading.reader import find_reader, spelled
 
 LAST, FIRST = "last", "first"
 
@@ -63,15 +63,21 @@ def ingest(
     found = {name: _chosen(name, one.answers, repeated) for name, one in devices.items()}
     readers = inventory.readers if inventory is not None else None
     links = inventory.links if inventory is not None else ()
-    with Writer(to, Masker(user_key()), readers=readers, links=links) as writer:
+    masker = Masker(user_key())
+    masked = masker.lines  # what was typed may bear secrets as well: `curl -u`, a line of a configuration
+    with Writer(to, masker, readers=readers, links=links) as writer:
         for name, answers in found.items():
             labels = dict(inventory.device(name).labels) if inventory is not None else {}
             writer.begin(name, spoken[name], labels)
             for answer in answers:
-                _keep(writer, name, answer)
+                known = find_reader(spoken[name], answer.command, own) is not None
+                _keep(writer, name, answer if known else replace(answer, command=masked(answer.command)))
             writer.outcome(name, CAPTURED)
     capture = Capture(to)
     capture.summed_up()
+    capture.not_asked = {
+        name: tuple(dict.fromkeys(map(masked, one.typed))) for name, one in devices.items() if one.typed
+    }
     return capture
 
 
@@ -113,6 +119,8 @@ class _Device:
 
     dialect: str
     answers: list[_SavedAnswer] = field(default_factory=list)
+    typed: list[str] = field(default_factory=list)
+    """What somebody typed in a log that asks for nothing."""
 
 
 def _devices(folder: Path, dialect: str | None, inventory: Inventory | None, own: Own) -> dict[str, _Device]:
@@ -130,6 +138,10 @@ def _devices(folder: Path, dialect: str | None, inventory: Inventory | None, own
             for device, speaks, file, command, text in _said(path, name, dialect, inventory, own):
                 one = found.setdefault(device, _Device(speaks))
                 full, filtering = spelled(one.dialect, " ".join(command.split()), own)
+                logged = path.is_file() or file.suffix != SUFFIX
+                if logged and not is_question(one.dialect, full, text, own):
+                    one.typed.append(full)
+                    continue
                 text += "" if text.endswith("\n") or not text else "\n"
                 one.answers.append(_SavedAnswer(full, filtering, text, file))
     return found
@@ -187,7 +199,9 @@ def opened(capture: Capture | str | Path) -> Capture:
         return Capture(path)  # which says what is wrong
     found = ingest(path, _place() / path.name, repeated=LAST)
     told = ", ".join(f"{name} ({one.dialect}, {len(one.commands)} answers)" for name, one in found.devices.items())
-    found.taken = (f"{path}: saved answers, taken as those of {told}",)
+    typed = ", ".join(f"'{one}'" for several in found.not_asked.values() for one in several)
+    left = f"; left out, since it asks for nothing: {typed}" if typed else ""
+    found.taken = (f"{path}: saved answers, taken as those of {told}{left}",)
     return found
 
 

@@ -38,6 +38,8 @@ def command(
     told = load_inventory(inventory) if inventory else None
     capture = ingest(folder, to, dialect=dialect, inventory=told, repeated=repeated.value if repeated else None)
     print(summary(capture))
+    for device, typed in capture.not_asked.items():
+        print(f"{device}: left out, since it asks for nothing: {', '.join(repr(clean(one)) for one in typed)}")
     unknown = capture.unknown
     for device, command in unknown:
         print(f"{device}: no reader knows '{clean(command)}', so it has no records; its words are compared")
