@@ -23,7 +23,22 @@ from nogging.reading.reader import find_reader, spelled
 _HOST = r"[A-Za-z0-9_][A-Za-z0-9_.-]+"
 _SHELL = "shell"
 _MOVES = frozenset(
-    ("exit", "logout", "quit", "end", "vtysh", "birdc", "configure", "conf", "su", "bash", "sh", "write")
+    [
+        "exit",
+        "logout",
+        "quit",
+        "end",
+        "vtysh",
+        "birdc",
+        "configure",
+        "conf",
+        "write",
+        "su",
+        "bash",
+        "sh",
+        "ssh",
+        "telnet",
+    ]
 )
 """What begins or ends a mode, or a session."""
 MOST_LINES = 2000
@@ -80,7 +95,7 @@ def is_question(dialect: str, command: str, text: str, own: Own = ()) -> bool:
     spoken = load_dialect(dialect, own)
     core = typed(command, spoken).core.lower()
     word = core.split(" ")[0]
-    verbs = {one.split(" ")[0].partition("[")[0] for one in (*spoken.reads, *spoken.sends, "more")}
+    verbs = {one.split(" ")[0].partition("[")[0] for one in (*spoken.reads, *spoken.sends, "more")} - _MOVES
     if any(verb == word or (len(word) > 1 and verb.startswith(word)) for verb in verbs):
         return True
     return _SHELL in spoken.session.modes and bool(text.strip()) and word not in _MOVES
