@@ -9,7 +9,7 @@ first; a pipe that filters makes the answer partial: what it holds is evidence, 
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import pairwise
@@ -133,17 +133,28 @@ class Fit(NamedTuple):
     pattern: Pattern
     match: re.Match[str]
 
-    def stretches(self, words: Collection[tuple[int, str]]) -> bool:
-        """Whether it takes a word that is one of a dialect's as it stands for the beginning of another."""
-        whole = enumerate(self.pattern.text.lower().split())
+    def stretches(self, words: Collection[PlacedWord]) -> bool:
+        """Whether it takes a word that is one of a dialect's as it stands, at this place and behind the same word, for
+        the beginning of another one than its plural."""
+        whole = self.pattern.text.lower().split()
         given = self.match[0].lower().split()
         return any(
-            n < len(given) and "<" not in word and given[n] != word and (n, given[n]) in words for n, word in whole
+            "<" not in word and typed not in (word, word.removesuffix("s")) and (n, before, typed) in words
+            for (n, before, word), typed in zip(placed(whole), given, strict=False)
         )
 
     @property
     def looseness(self) -> tuple[int, int]:
         return self.values, self.left_out
+
+
+PlacedWord = tuple[int, str, str]
+"""A word of a command: its place, the word before it, and the word."""
+
+
+def placed(words: Sequence[str]) -> Iterator[PlacedWord]:
+    """The words of a command, each with its place and the one before it."""
+    return ((n, words[n - 1] if n else "", word) for n, word in enumerate(words))
 
 
 def fits(patterns: Iterable[Pattern], core: str) -> Iterator[Fit]:

@@ -21,7 +21,7 @@ from nogging.dialects.notation import NotationError, Pattern, PatternValue, comp
 from nogging.dialects.reader_folders import LIBRARY, Own, files, places
 from nogging.errors import FileError, QuestionError, nearest
 from nogging.files import Path_, Source, load, loads, read_text
-from nogging.reading.commands import Fit, Typed, compiled, fits, is_meant, spelled_out, typed
+from nogging.reading.commands import Fit, PlacedWord, Typed, compiled, fits, is_meant, placed, spelled_out, typed
 from nogging.reading.declared import (
     PREFIX_LENGTH,
     RECORDING,
@@ -447,10 +447,10 @@ class Head:
             return reader.command_patterns + reader.partial_patterns
 
     @cached_property
-    def words(self) -> frozenset[tuple[int, str]]:
-        """The words of its commands, each with its place."""
-        told = (pattern.text.lower().split() for pattern in self.patterns)
-        return frozenset((n, word) for several in told for n, word in enumerate(several) if "<" not in word)
+    def words(self) -> frozenset[PlacedWord]:
+        """The words of its commands, each with its place and the one before it."""
+        told = (placed(pattern.text.lower().split()) for pattern in self.patterns)
+        return frozenset(one for words in told for one in words if "<" not in one[2])
 
     def fits(self, command: str) -> tuple[int, int] | None:
         """How loosely it answers a command: the fewest values in a pattern that fits (the rest of a line is two), of as
@@ -470,17 +470,16 @@ class _HeadModel(BaseModel):
 
 
 def heads(dialect: str, own: Own = ()) -> tuple[Head, ...]:
-    """The heads of all readers of a dialect, the user's own first, in the order of their files' names."""
+    """The heads of all readers of a dialect, then of those that it builds on, in the order of their files' names."""
     return _heads(dialect, own, places(own))
 
 
 @cache
 def _heads(dialect: str, own: Own, where: tuple[Path, ...]) -> tuple[Head, ...]:
     require_dialect(dialect, own)
-    found: dict[str, Path] = {}
-    for one in (dialect, *load_dialect(dialect, own).builds_on):
-        found = {**files(one, where), **found}
-    return tuple(_head(path, own) for name, path in sorted(found.items()) if name != "dialect.yaml")
+    every = (files(one, where) for one in (dialect, *load_dialect(dialect, own).builds_on))
+    several = (path for found in every for name, path in sorted(found.items()) if name != "dialect.yaml")
+    return tuple(_head(path, own) for path in several)
 
 
 def _head(path: Path, own: Own) -> Head:
@@ -517,7 +516,9 @@ def _of(dialect: str, path: Path, own: Own) -> Reader:
     found = load_reader(path, own)
     if found.dialect == dialect:
         return found
-    return replace(found, inherited=True, asked=found.name in load_dialect(dialect, own).asks_also)
+    first = next(head.path for head in _heads(dialect, own, places(own)) if head.path.stem == found.name)
+    also = found.name in load_dialect(dialect, own).asks_also and path == first
+    return replace(found, inherited=True, asked=also)
 
 
 def find_reader(dialect: str, command: str, own: Own = ()) -> Reader | None:
@@ -572,7 +573,7 @@ def _meant(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> _Me
 
 
 @cache
-def _words(dialect: str, own: Own, where: tuple[Path, ...]) -> frozenset[tuple[int, str]]:
+def _words(dialect: str, own: Own, where: tuple[Path, ...]) -> frozenset[PlacedWord]:
     """The words of all commands of a dialect: one that is typed whole is not short for another."""
     return frozenset().union(*(head.words for head in _heads(dialect, own, where)))
 
