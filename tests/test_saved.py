@@ -273,3 +273,18 @@ def test_what_is_typed_in_a_log_and_asks_for_nothing_is_left_out_and_no_secret_i
     assert "FERRYSECRET" not in done.stdout + done.stderr
     (device,) = Capture(tmp_path / "kept").devices.values()
     assert len(device.commands) == answers
+
+
+def test_what_a_device_speaks_is_told_by_the_other_log(tmp_path: Path) -> None:
+    route = "mole-r2#show ip route 203.0.113.7\nRouting entry for 203.0.113.0/24\n"
+    route += '  Known via "static", distance 1, metric 0\n  Routing Descriptor Blocks:\n  * 198.51.100.9\n'
+    version = (
+        "mole-r2#show vlan brief\n\nVLAN Name Status Ports\n---- ---- --------- ----\n1    default active    Gi0/{}\n"
+    )
+    clear, open_ = tmp_path / "clear.log", tmp_path / "open.log"
+    clear.write_text(version.format(1) + route + "mole-r2#\n")
+    open_.write_text(version.format(2) + "mole-r2#\n")
+    with pytest.raises(QuestionError, match="cannot be told"):
+        opened(open_)
+    for before, after in ((clear, open_), (open_, clear)):
+        assert any(one.kind == "vlan" for one in nogging.compare(before, after).differences)

@@ -19,7 +19,7 @@ from pydantic import Field
 
 from nogging.asking.query import tables
 from nogging.captures.capture import Capture
-from nogging.captures.saved import opened
+from nogging.captures.saved import opened_together
 from nogging.errors import QuestionError
 from nogging.files import Strict, load
 from nogging.judging.pairs import AFTER, ELAPSED, Pairs
@@ -83,7 +83,8 @@ def findings(
 
     Raises `CaptureError` for a directory that is none, `QuestionError` for a rule that cannot be asked.
     """
-    pairs = Pairs(opened(after), opened(before))
+    early, late = opened_together(before, after)
+    pairs = Pairs(late, early)
     rules = _folder(rules) if rules is not None else None
     places = [*sorted(RULES.glob("*.yaml")), *(sorted(rules.glob("*.yaml")) if rules is not None else ())]
     database = _database(pairs)

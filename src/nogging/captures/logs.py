@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cache
+from types import MappingProxyType
 
 from nogging.captures.screen import rendered
 from nogging.dialects.declared import dialects, load_dialect
@@ -101,7 +102,9 @@ def is_question(dialect: str, command: str, text: str, own: Own = ()) -> bool:
     return _SHELL in spoken.session.modes and bool(text.strip()) and word not in _MOVES
 
 
-def by_device(log: str, own: Own = ()) -> dict[str, tuple[str, list[tuple[str, str]]]]:
+def by_device(
+    log: str, own: Own = (), hints: Mapping[str, str] = MappingProxyType({})
+) -> dict[str, tuple[str, list[tuple[str, str]]]]:
     """The devices of a log, each with what it speaks and its commands with their answers.
 
     `QuestionError` where there is no prompt in it, or what a device speaks cannot be told.
@@ -112,15 +115,18 @@ def by_device(log: str, own: Own = ()) -> dict[str, tuple[str, list[tuple[str, s
             found[host][dialect].append((said.command, said.text))
     if not found:
         raise QuestionError("there is no prompt of a device with a command in it")
-    told = {host: spoken_by(host, several, own) for host, several in found.items()}
+    told = {host: spoken_by(host, several, own, hints.get(host)) for host, several in found.items()}
     return {host: (dialect, found[host][dialect]) for host, dialect in told.items()}
 
 
-def spoken_by(host: str, answers: dict[str, list[tuple[str, str]]], own: Own = ()) -> str:
-    """The dialect that reads most of a device's answers whole; `QuestionError` where two read as much, or none any."""
+def spoken_by(host: str, answers: dict[str, list[tuple[str, str]]], own: Own = (), known: str | None = None) -> str:
+    """The dialect that reads most of a device's answers whole; where two read as much, or none any, the one that it is
+    `known` to speak, and `QuestionError` without."""
     scores = {dialect: _score(dialect, several, own) for dialect, several in answers.items()}
     best = max(scores.values())
     named = sorted(dialect for dialect, score in scores.items() if score == best)
+    if known in (named if best[0] else answers):
+        return str(known)
     if len(named) > 1 or not best[0]:
         raise QuestionError(
             f"{host}: what it speaks cannot be told ({', '.join(named)} read as much of it); "

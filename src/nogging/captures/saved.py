@@ -12,10 +12,11 @@ import atexit
 import contextlib
 import shutil
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
+from types import MappingProxyType
 
 from nogging.captures import inside
 from nogging.captures.capture import Capture
@@ -42,11 +43,13 @@ def ingest(
     dialect: str | None = None,
     inventory: Inventory | None = None,
     repeated: str | None = None,
+    hints: Mapping[str, str] = MappingProxyType({}),
 ) -> Capture:
     """Makes a capture of saved answers. Every device speaks `dialect`, or what the inventory says of it.
 
     The moment of an answer is that at which its file was last written. `repeated` says which answer counts where a log
-    has the same command more than once, the `first` or the `last`. Raises `QuestionError` for a folder without answers,
+    has the same command more than once, the `first` or the `last`; `hints` what devices are known to speak, where
+    their answers leave it open. Raises `QuestionError` for a folder without answers,
     for a device of which the dialect is not known, and where several answers to one command differ and nothing says
     which counts.
     """
@@ -58,7 +61,7 @@ def ingest(
     if repeated not in (None, FIRST, LAST):
         raise QuestionError(f"'{repeated}' says not which answer counts; it is '{FIRST}' or '{LAST}'")
     own = (inventory.readers,) if inventory is not None and inventory.readers is not None else ()
-    devices = _devices(folder, dialect, inventory, own)
+    devices = _devices(folder, dialect, inventory, own, hints)
     spoken = {name: one.dialect for name, one in devices.items()}
     found = {name: _chosen(name, one.answers, repeated) for name, one in devices.items()}
     readers = inventory.readers if inventory is not None else None
@@ -123,7 +126,9 @@ class _Device:
     """What somebody typed in a log that asks for nothing."""
 
 
-def _devices(folder: Path, dialect: str | None, inventory: Inventory | None, own: Own) -> dict[str, _Device]:
+def _devices(
+    folder: Path, dialect: str | None, inventory: Inventory | None, own: Own, hints: Mapping[str, str]
+) -> dict[str, _Device]:
     """The devices of a folder, or of a log, with their answers."""
     paths: dict[str, list[Path]] = {}
     for path in sorted(folder.iterdir()) if folder.is_dir() else [folder]:
@@ -135,7 +140,7 @@ def _devices(folder: Path, dialect: str | None, inventory: Inventory | None, own
     found: dict[str, _Device] = {}
     for name, several in paths.items():
         for path in several:
-            for device, speaks, file, command, text in _said(path, name, dialect, inventory, own):
+            for device, speaks, file, command, text in _said(path, name, dialect, inventory, own, hints):
                 one = found.setdefault(device, _Device(speaks))
                 full, filtering = spelled(one.dialect, " ".join(command.split()), own)
                 logged = path.is_file() or file.suffix != SUFFIX
@@ -151,7 +156,9 @@ Saying = tuple[str, str, Path, str, str]
 """A device, what it speaks, the file, the command and its answer."""
 
 
-def _said(path: Path, name: str, dialect: str | None, inventory: Inventory | None, own: Own) -> Iterator[Saying]:
+def _said(
+    path: Path, name: str, dialect: str | None, inventory: Inventory | None, own: Own, hints: Mapping[str, str]
+) -> Iterator[Saying]:
     """What a log, or a device's folder, has; of a log of which nothing is known beforehand, of all devices in it."""
     if inventory is not None:
         dialect = inventory.device(name).dialect
@@ -160,7 +167,7 @@ def _said(path: Path, name: str, dialect: str | None, inventory: Inventory | Non
     single = {file for file in files if path.is_dir() and file.suffix == SUFFIX}
     if dialect is None and single:
         commands = [(command_of(file.name), texts[file]) for file in sorted(single)]
-        dialect = spoken_by(name, dict.fromkeys(dialects(own), commands), own)
+        dialect = spoken_by(name, dict.fromkeys(dialects(own), commands), own, hints.get(name))
     for file, text in texts.items():
         if file in single:
             assert dialect is not None
@@ -170,7 +177,7 @@ def _said(path: Path, name: str, dialect: str | None, inventory: Inventory | Non
                 yield name if inventory is not None else said.hosts[dialect], dialect, file, said.command, said.text
         else:
             try:
-                told = by_device(text, own)
+                told = by_device(text, own, hints)
             except QuestionError as error:
                 raise QuestionError(f"{file}: {error}") from None
             for device, (speaks, answers) in told.items():
@@ -184,9 +191,24 @@ def _text(file: Path, folder: Path) -> str:
         raise QuestionError(f"{file}: cannot be read: {error.strerror}") from None
 
 
-def opened(capture: Capture | str | Path) -> Capture:
+def opened_together(before: Capture | str | Path, after: Capture | str | Path) -> tuple[Capture, Capture]:
+    """Two captures of the same devices: what these speak the one may tell where the other's answers leave it open."""
+    try:
+        first = opened(before)
+    except QuestionError:
+        then = opened(after)
+        return opened(before, _spoken(then)), then
+    return first, opened(after, _spoken(first))
+
+
+def _spoken(capture: Capture) -> dict[str, str]:
+    return {name: one.dialect for name, one in capture.devices.items()}
+
+
+def opened(capture: Capture | str | Path, hints: Mapping[str, str] = MappingProxyType({})) -> Capture:
     """A capture as it is, that of a directory, a moment of a history (`DIR@2026-11-20T02:00`), or one made of a log or
-    of a folder of answers; what was taken for what is among its remarks. `CaptureError` for a directory that is none,
+    of a folder of answers; what was taken for what is among its remarks. `hints` are what devices are known to speak,
+    where answers leave it open. `CaptureError` for a directory that is none,
     `QuestionError` for what cannot be told."""
     if isinstance(capture, Capture):
         return capture
@@ -197,7 +219,7 @@ def opened(capture: Capture | str | Path) -> Capture:
     path = Path(capture)
     if not path.exists() or (path.is_dir() and not _holds_answers(path)):
         return Capture(path)  # which says what is wrong
-    found = ingest(path, _place() / path.name, repeated=LAST)
+    found = ingest(path, _place() / path.name, repeated=LAST, hints=hints)
     told = ", ".join(f"{name} ({one.dialect}, {len(one.commands)} answers)" for name, one in found.devices.items())
     typed = ", ".join(f"'{one}'" for several in found.not_asked.values() for one in several)
     left = f"; left out, since it asks for nothing: {typed}" if typed else ""

@@ -8,7 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from nogging.captures.capture import Capture
-from nogging.captures.saved import opened
+from nogging.captures.saved import opened, opened_together
 from nogging.judging.asking import Asking
 from nogging.judging.causes import causes
 from nogging.judging.compare import compare_pairs, swapped
@@ -38,7 +38,8 @@ def check(
     Raises `FileError` for a mistake in the file and `CaptureError` for a directory that is no capture, both before
     anything is judged; whatever the evidence lacks is a verdict, never an error.
     """
-    pairs = Pairs(opened(after), None if before is None else opened(before))
+    early, late = (None, opened(after)) if before is None else opened_together(before, after)
+    pairs = Pairs(late, early)
     return Judge(pairs, list(quiet)).judge(load_expectations(expectations, pairs))
 
 

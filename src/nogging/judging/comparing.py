@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from nogging.captures.capture import Capture
-from nogging.captures.saved import opened
+from nogging.captures.saved import opened_together
 from nogging.judging.causes import causes
 from nogging.judging.compare import Comparison, compare_pairs
 from nogging.judging.growth import growing
@@ -27,7 +27,8 @@ def compare(
     `quiet` are captures from before between which nothing was done: they teach what varies by itself. Without
     `caused` it is not looked for what follows from what.
     """
-    pairs = Pairs(opened(after), opened(before))
+    early, late = opened_together(before, after)
+    pairs = Pairs(late, early)
     found = replace(compare_pairs(pairs), growing=growing(pairs))
     found = noise_of(found, pairs, list(quiet))
     return replace(found, causes=causes(pairs, found.differences)) if caused else found

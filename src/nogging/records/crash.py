@@ -11,7 +11,7 @@ CRASH = Kind(
         Field("id", Type.TEXT, Nature.KEY, "which of several: its number, or the file that is left of it"),
         Field("at", Type.MOMENT, Nature.NOTE, "when"),
     ),
-    not_well="true",
+    not_well="name is not null",
     said_of_it="its process {name} died",
     is_trouble=True,
 )

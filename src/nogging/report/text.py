@@ -114,8 +114,9 @@ def judgement(found: Judgement, width: int) -> list[Text]:
     _results(page, found, Verdict.PASS)
     _explained(page, found)
     grew(page, found.growing)
-    for note in found.notes:
+    if found.notes:
         page.blank()
+    for note in found.notes:
         page.prose(note, label="note")
     return page.lines
 
