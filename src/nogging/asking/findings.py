@@ -19,10 +19,9 @@ from pydantic import Field
 
 from nogging.asking.query import tables
 from nogging.captures.capture import Capture
-from nogging.captures.saved import opened_together
 from nogging.errors import QuestionError
 from nogging.files import Strict, load
-from nogging.judging.pairs import AFTER, ELAPSED, Pairs
+from nogging.judging.pairs import AFTER, ELAPSED, Pairs, pairs_of
 from nogging.packages import RULES as RULED
 from nogging.packages import package
 from nogging.predicates import identifier
@@ -83,8 +82,7 @@ def findings(
 
     Raises `CaptureError` for a directory that is none, `QuestionError` for a rule that cannot be asked.
     """
-    early, late = opened_together(before, after)
-    pairs = Pairs(late, early)
+    pairs = pairs_of(before, after)
     rules = _folder(rules) if rules is not None else None
     places = [*sorted(RULES.glob("*.yaml")), *(sorted(rules.glob("*.yaml")) if rules is not None else ())]
     database = _database(pairs)

@@ -41,7 +41,7 @@ from nogging.errors import CaptureError, QuestionError, nearest
 from nogging.reading.account import Reading
 from nogging.reading.declared import Reader
 from nogging.reading.engine import run
-from nogging.reading.reader import find_reader, readers, words_reader
+from nogging.reading.reader import find_reader, reader_or_words, readers
 from nogging.records import KINDS
 from nogging.records.frames import in_html
 
@@ -238,7 +238,7 @@ class Capture:
     def read(self, device: str, command: str) -> Reading | None:
         """Reads one answer anew, for its lines; None where it cannot be read."""
         entry = self.devices[device].commands[command]
-        reader = self.reader(device, command) or words_reader(self.devices[device].dialect, self.own)
+        reader = reader_or_words(self.devices[device].dialect, command, self.own)
         if reader is None or not entry.has_text:
             return None
         text = self.answer(device, command)
@@ -307,7 +307,7 @@ class Capture:
                     one.skew,
                 )
                 digest.update(json.dumps(told).encode())
-                reader = self.reader(device, command) or words_reader(one.dialect, self.own)
+                reader = reader_or_words(one.dialect, command, self.own)
                 if reader is not None:
                     spoken.add(reader.dialect)  # one that the device's own builds on, perhaps
                     files |= {one for one in (reader.path, reader.like) if one is not None}

@@ -23,24 +23,9 @@ from nogging.reading.reader import find_reader, spelled
 
 _HOST = r"[A-Za-z0-9_][A-Za-z0-9_.-]+"
 _SHELL = "shell"
-_MOVES = frozenset(
-    [
-        "exit",
-        "logout",
-        "quit",
-        "end",
-        "vtysh",
-        "birdc",
-        "configure",
-        "conf",
-        "write",
-        "su",
-        "bash",
-        "sh",
-        "ssh",
-        "telnet",
-    ]
-)
+_BEGINS = frozenset({"vtysh", "birdc", "configure", "conf", "su", "bash", "sh", "ssh", "telnet"})
+_ENDS = frozenset({"exit", "logout", "quit", "end", "write"})
+_MOVES = _BEGINS | _ENDS
 """What begins or ends a mode, or a session."""
 MOST_LINES = 2000
 """More of an answer is not read to find out what its device speaks."""

@@ -25,7 +25,7 @@ from nogging.dialects.reader_folders import Own
 from nogging.reading.account import Reading
 from nogging.reading.configurations import sections
 from nogging.reading.engine import run
-from nogging.reading.reader import find_reader, spelled, words_reader
+from nogging.reading.reader import find_reader, reader_or_words, spelled
 from nogging.records import KINDS
 from nogging.records.answer import ANSWER
 from nogging.records.configuration import CONFIGURATION
@@ -65,14 +65,13 @@ def rows_of(device: str, one: DeviceEntry, own: Own, text_of: Callable[[str], st
     besides: dict[str, list[Reading]] = {}
     others: dict[str, list[Reading]] = {}  # of dialects that the device's builds on
     for command, entry in one.commands.items():
-        known = find_reader(one.dialect, command, own)
-        reader = known or words_reader(one.dialect, own)
+        reader = reader_or_words(one.dialect, command, own)
         if reader is None or not entry.has_text:
             continue
         text = text_of(command)
         reading = run(reader, text, at=entry.ended(), device=device, whole=entry.whole, skew=one.skew, command=command)
         counts, became = reading.counts(), said(reading)
-        if known is not None:
+        if reader is find_reader(one.dialect, command, own):
             found.said[command] = AnswerSaid(became, counts, len(reading.unread))
         reading.answer_is(command)
         for kind in counts:

@@ -143,8 +143,7 @@ def _devices(
             for device, speaks, file, command, text in _said(path, name, dialect, inventory, own, hints):
                 one = found.setdefault(device, _Device(speaks))
                 full, filtering = spelled(one.dialect, " ".join(command.split()), own)
-                logged = path.is_file() or file.suffix != SUFFIX
-                if logged and not is_question(one.dialect, full, text, own):
+                if not _is_answer(file, path) and not is_question(one.dialect, full, text, own):
                     one.typed.append(full)
                     continue
                 text += "" if text.endswith("\n") or not text else "\n"
@@ -164,7 +163,7 @@ def _said(
         dialect = inventory.device(name).dialect
     files = sorted(path.iterdir()) if path.is_dir() else [path]
     texts = {file: _text(file, path if path.is_dir() else file.parent) for file in files}
-    single = {file for file in files if path.is_dir() and file.suffix == SUFFIX}
+    single = {file for file in files if _is_answer(file, path)}
     if dialect is None and single:
         commands = [(command_of(file.name), texts[file]) for file in sorted(single)]
         dialect = spoken_by(name, dict.fromkeys(dialects(own), commands), own, hints.get(name))
@@ -182,6 +181,11 @@ def _said(
                 raise QuestionError(f"{file}: {error}") from None
             for device, (speaks, answers) in told.items():
                 yield from ((device, speaks, file, command, answer) for command, answer in answers)
+
+
+def _is_answer(file: Path, path: Path) -> bool:
+    """Whether a file of a device is one answer, named by its command; any other is a log."""
+    return path.is_dir() and file.suffix == SUFFIX
 
 
 def _text(file: Path, folder: Path) -> str:

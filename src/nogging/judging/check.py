@@ -8,7 +8,6 @@ from dataclasses import replace
 from pathlib import Path
 
 from nogging.captures.capture import Capture
-from nogging.captures.saved import opened, opened_together
 from nogging.judging.asking import Asking
 from nogging.judging.causes import causes
 from nogging.judging.compare import compare_pairs, swapped
@@ -16,7 +15,7 @@ from nogging.judging.expectations import AnyExpectation, Expectations, load_expe
 from nogging.judging.explaining import Explaining
 from nogging.judging.growth import growing
 from nogging.judging.noise import noise_of
-from nogging.judging.pairs import Pairs
+from nogging.judging.pairs import Pairs, pairs_of
 from nogging.judging.quantifiers import every, exactly, none, some
 from nogging.judging.quantifiers.count import Counting
 from nogging.judging.quantifiers.joined import JoinedExpectation, Joining
@@ -38,8 +37,7 @@ def check(
     Raises `FileError` for a mistake in the file and `CaptureError` for a directory that is no capture, both before
     anything is judged; whatever the evidence lacks is a verdict, never an error.
     """
-    early, late = (None, opened(after)) if before is None else opened_together(before, after)
-    pairs = Pairs(late, early)
+    pairs = pairs_of(before, after)
     return Judge(pairs, list(quiet)).judge(load_expectations(expectations, pairs))
 
 

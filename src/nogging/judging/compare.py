@@ -91,13 +91,14 @@ def compare_pairs(pairs: Pairs) -> Comparison:
     blind += [f"{one.device}, '{one.command}': {one}" for one in unread.changed]
     blind += swapped(pairs)
     beside: list[Difference] = []
+    other_keys = _other_keys(pairs)
     kinds = [kind for kind in KINDS.values() if kind.compared]
     for kind in kinds:
         if not any(one.count(kind.name) for one in (pairs.before, pairs.after)):
             continue
         table = pairs.differing(kind)
         blind += [_told_twice(kind, row) for row in pairs.doubled[kind.name]]
-        view = _View(kind, _hiding(pairs, kind, unread), _doubtful(unread), _other_keys(pairs))
+        view = _View(kind, _hiding(pairs, kind, unread), _doubtful(unread), other_keys)
         rows = _routes(pairs, kind, table) if kind.members else _rows(pairs, kind, table)
         differ = [difference for row in rows for difference in _differences(view, row)]
         if kind.told_beside:
@@ -113,7 +114,7 @@ def compare_pairs(pairs: Pairs) -> Comparison:
         tuple(with_proposals(found)),
         tuple(dict.fromkeys(blind)),
         tuple(kind.name for kind in kinds if not kind.told_beside),
-        notes=(*pairs.before.remarks, *pairs.after.remarks, *notes, *_told_beside(beside, _other_keys(pairs))),
+        notes=(*pairs.before.remarks, *pairs.after.remarks, *notes, *_told_beside(beside, other_keys)),
     )
 
 

@@ -7,12 +7,11 @@ from dataclasses import replace
 from pathlib import Path
 
 from nogging.captures.capture import Capture
-from nogging.captures.saved import opened_together
 from nogging.judging.causes import causes
 from nogging.judging.compare import Comparison, compare_pairs
 from nogging.judging.growth import growing
 from nogging.judging.noise import noise_of
-from nogging.judging.pairs import Pairs
+from nogging.judging.pairs import pairs_of
 
 
 def compare(
@@ -27,8 +26,7 @@ def compare(
     `quiet` are captures from before between which nothing was done: they teach what varies by itself. Without
     `caused` it is not looked for what follows from what.
     """
-    early, late = opened_together(before, after)
-    pairs = Pairs(late, early)
+    pairs = pairs_of(before, after)
     found = replace(compare_pairs(pairs), growing=growing(pairs))
     found = noise_of(found, pairs, list(quiet))
     return replace(found, causes=causes(pairs, found.differences)) if caused else found

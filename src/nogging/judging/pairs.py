@@ -8,10 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from functools import cached_property
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from nogging.captures.capture import Capture, taken_together
 from nogging.captures.kept import UNREAD
+from nogging.captures.saved import opened, opened_together
 from nogging.errors import QuestionError
 from nogging.judging.gaps import gaps
 from nogging.predicates import NamePath, Predicate, Schema, computed, holds, identifier, quoted
@@ -34,6 +36,14 @@ _ELAPSED = Field(ELAPSED, Type.NUMBER, Nature.NOTE, "the time between the answer
 _CLEARED = "discontinuity_time"
 LONG = 20_000
 """As many records of a kind are a long table."""
+
+
+def pairs_of(before: Capture | str | Path | None, after: Capture | str | Path) -> Pairs:
+    """Two captures, or what captures are made of, side by side; `CaptureError` and `QuestionError` as `opened` has."""
+    if before is None:
+        return Pairs(opened(after))
+    early, late = opened_together(before, after)
+    return Pairs(late, early)
 
 
 class Pairs:

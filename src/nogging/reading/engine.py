@@ -9,6 +9,7 @@ from datetime import UTC, datetime
 from nogging.reading.account import Reading, settle
 from nogging.reading.declared import Reader
 from nogging.reading.lines import LineReading
+from nogging.records.joining import put_together
 
 WORTH_IT = 2000
 """Fewer lines than this are read one by one as fast."""
@@ -42,6 +43,8 @@ def run(
     reader = reader.asked_by(command)
     whole_lines, broken = joined(reader, text)
     reading = settle(_read(reader, whole_lines, at, device, whole, skew, explain, bool(broken)))
+    for kind in reading.kinds if reader.together else ():
+        reading.rows[kind.name] = put_together(kind, reading.rows[kind.name])
     if broken:
         _put_back(reading, text.split("\n"), broken)
     reading.says_always = reader.says_always

@@ -27,7 +27,6 @@ from nogging.reading.remainder import LineRemainders
 from nogging.reading.slots import MOST_KNOWN, Slots, absent_of, inherited, lacking
 from nogging.records import Kind, Type
 from nogging.records.field import REMAINDER
-from nogging.records.joining import put_together
 from nogging.records.words import together
 
 LONGEST_TOTAL = 2
@@ -203,9 +202,6 @@ class LineReading:
         if self.prose and not any(self.reading.rows.values()):
             self.doubt_prose()
         self.reading.unread.sort(key=lambda one: one.line)
-        if self.reader.together:
-            for kind in self.reading.kinds:
-                self.reading.rows[kind.name] = put_together(kind, self.reading.rows[kind.name])
         return self.reading
 
     def doubt_prose(self) -> None:

@@ -57,7 +57,7 @@ def is_flat(reader: Reader) -> bool:
     carried = {value.field for form in reader.forms if form.action is Action.CARRY for value in form.values}
     carried |= {*reader.constants, *reader.start}
     apart = all(carried.isdisjoint(kind.members) and (not kind.derive or kind.derive_table) for kind in reader.kinds)
-    return simple and apart and not (reader.headings or reader.silent)
+    return simple and apart and not (reader.headings or reader.silent or reader.together)
 
 
 def _alone(form: LineForm) -> bool:

@@ -24,7 +24,6 @@ from nogging.reading.remainder import LineRemainders
 from nogging.reading.slots import Slots, absent_of, inherited, lacking
 from nogging.records import Kind
 from nogging.records.field import REMAINDER, RESOLUTION
-from nogging.records.joining import put_together
 from nogging.records.words import together
 
 NOT_MAPPED = "no path of the reader leads here"
@@ -276,9 +275,6 @@ class Paths:
             row = self.made[around]
             row[REMAINDER.name] = together(row[REMAINDER.name], *words)
         self.reading.passed.sort(key=lambda one: one[0])
-        if self.reader.together:
-            for one in self.reading.kinds:
-                self.reading.rows[one.name] = put_together(one, self.reading.rows[one.name])
 
 
 def _name(where: str) -> str:

@@ -516,9 +516,10 @@ def _of(dialect: str, path: Path, own: Own) -> Reader:
     found = load_reader(path, own)
     if found.dialect == dialect:
         return found
-    first = next(head.path for head in _heads(dialect, own, places(own)) if head.path.stem == found.name)
-    also = found.name in load_dialect(dialect, own).asks_also and path == first
-    return replace(found, inherited=True, asked=also)
+    asked = found.name in load_dialect(dialect, own).asks_also and path == next(
+        head.path for head in _heads(dialect, own, places(own)) if head.path.stem == found.name
+    )
+    return replace(found, inherited=True, asked=asked)
 
 
 def find_reader(dialect: str, command: str, own: Own = ()) -> Reader | None:
@@ -532,11 +533,14 @@ def _find(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> Read
     return _of(dialect, _heads(dialect, own, where)[found.head].path, own) if found is not None else None
 
 
-def words_reader(dialect: str, own: Own = ()) -> Reader | None:
-    """The reader that knows of an answer no more than that it has words, which are compared; None where a dialect has
-    none."""
-    found = next((head.path for head in _heads(dialect, own, places(own)) if head.path.stem == WORDS), None)
-    return _of(dialect, found, own) if found is not None else None
+def reader_or_words(dialect: str, command: str, own: Own = ()) -> Reader | None:
+    """The reader for the answer to a command; where none knows it, the one that knows of an answer no more than that it
+    has words, which are compared. None where a dialect has none of these either."""
+    found = find_reader(dialect, command, own)
+    if found is not None:
+        return found
+    words = next((head.path for head in _heads(dialect, own, places(own)) if head.path.stem == WORDS), None)
+    return _of(dialect, words, own) if words is not None else None
 
 
 @dataclass(frozen=True)

@@ -55,9 +55,9 @@ def in_force(kind: Kind, rows: list[Row]) -> list[Row]:
     well = {name: field.well for name, field in kind.fields.items() if field.well is not None}
     found: dict[tuple[Any, ...], Row] = {}
     for row in rows:
-        other = found.setdefault(tuple(row.get(name) for name in kind.identity), row)
-        if any(other.get(name) != value for name, value in well.items()):
-            found[tuple(row.get(name) for name in kind.identity)] = row
+        key = tuple(row.get(name) for name in kind.identity)
+        if key not in found or any(found[key].get(name) != value for name, value in well.items()):
+            found[key] = row
     return list(found.values())
 
 
