@@ -335,14 +335,14 @@ def heard(within: float = 20) -> None:
 
 
 def settled(within: float = 120, still: float = 3.0) -> None:
-    """Waits until every adjacency is full, BGP's routes have arrived, and no table has changed for a while."""
+    """Waits until every adjacency is full, both that speak BGP have its routes, and no table changes."""
     frr, ends = _ends()
     deadline = time.monotonic() + within
     seen, since = "", time.monotonic()
     while time.monotonic() < deadline:
         full = sum(vtysh(name, "show ip ospf neighbor").count("Full") for name in frr)
-        tables = "".join(re.sub(r", \S+$", "", vtysh(name, "show ip route"), flags=re.MULTILINE) for name in frr)
-        if tables != seen or full != len(ends) or "198.51.100.64/26" not in tables:
+        tables = "\n".join(re.sub(r", \S+$", "", vtysh(name, "show ip route"), flags=re.MULTILINE) for name in frr)
+        if tables != seen or full != len(ends) or tables.count("198.51.100.64/26") != 2:
             seen, since = tables, time.monotonic()
         elif time.monotonic() - since > still:
             return

@@ -17,6 +17,7 @@ import contextlib
 import json
 import os
 import re
+import zlib
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
@@ -65,17 +66,25 @@ class Turn:
             "end": self.end,
             "missed": self.missed,
         }
-        return json.dumps(told) + "\n"
+        return json.dumps({**told, "check": _check_of(told)}) + "\n"
 
     @classmethod
     def of(cls, line: str, pack: str) -> Turn:
         """`ValueError` or its like for a line that is none."""
         told = json.loads(line)
+        check = told.pop("check", None)  # lines of before had none
+        if check is not None and check != _check_of(told):
+            raise ValueError("it is not as it was written")
         manifest, contents, changes = (PackPlace.of(told[name]) for name in ("manifest", "contents", "changes"))
         at, digest, end, missed = datetime.fromisoformat(told["at"]), str(told["digest"]), told["end"], told["missed"]
         if at.tzinfo is None or type(end) is not int or type(missed) is not int:
             raise ValueError("a moment without a zone, or a number that is none")
         return cls(at, pack, manifest, contents, changes, digest, end, missed)
+
+
+def _check_of(told: dict[str, Any]) -> int:
+    """What tells that a line is as it was written; a digest of the texts that it leads to stands in it."""
+    return zlib.crc32(json.dumps(told).encode())
 
 
 def is_history(folder: Path) -> bool:
@@ -118,7 +127,7 @@ class _Week:
             try:
                 turns.append(Turn.of(line, self.name))
             except (ValueError, TypeError, KeyError, AttributeError, OverflowError, RecursionError) as error:
-                if line.endswith("\n"):  # else it was cut off, and did not happen
+                if line.endswith("\n") or "}" in line:  # else it was cut off, and did not happen
                     damage.append(f"{path}:{number}: a moment cannot be understood ({error})")
         return Pack(self.folder / pack), turns, damage
 
@@ -458,10 +467,13 @@ def _head(pack: Pack) -> str:
 
 
 def _without_a_torn_end(path: Path) -> None:
-    """Takes away the beginning of a line that a run did not come to end."""
+    """Takes away the beginning of a line that a run did not come to end, and ends one that lacks its end alone."""
     octets = path.read_bytes()
     whole = octets.rfind(b"\n") + 1
-    if whole < len(octets):
+    if b"}" in octets[whole:]:
+        with path.open("ab") as file:
+            file.write(b"\n")
+    elif whole < len(octets):
         os.truncate(path, whole)
 
 

@@ -94,7 +94,10 @@ class Pack:
             with inside.opened(self.path, self.path.parent, LARGEST) as file:
                 file.seek(place.offset)
                 stored = file.read(place.length)
-            size = zstandard.get_frame_parameters(stored).content_size
+            frame = zstandard.get_frame_parameters(stored)
+            if not frame.has_checksum:
+                raise ValueError("a text without its checksum")
+            size = frame.content_size
             if size > inside.MOST:
                 raise ValueError(f"a text of {size} octets")
             reader = zstandard.ZstdDecompressor(dict_data=_dictionary(base), max_window_size=2**_LARGEST_WINDOW)
