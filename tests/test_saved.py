@@ -288,3 +288,75 @@ def test_what_a_device_speaks_is_told_by_the_other_log(tmp_path: Path) -> None:
         opened(open_)
     for before, after in ((clear, open_), (open_, clear)):
         assert any(one.kind == "vlan" for one in nogging.compare(before, after).differences)
+
+
+SESSION = """mole-r1#sh ip int br
+Interface              IP-Address      OK? Method Status                Protocol
+GigabitEthernet0/0/0   203.0.113.1     YES NVRAM  up                    up
+GigabitEthernet0/0/1   203.0.113.5     YES NVRAM  up                    up
+mole-r1#sh ip ospf nei
+
+Neighbor ID     Pri   State           Dead Time   Address         Interface
+192.0.2.2         0   FULL/  -        00:00:35    203.0.113.2     GigabitEthernet0/0/0
+mole-r1#
+"""
+KEPT = {
+    "[2026-11-29 02:00:01.123] ": "",
+    "02:00:01 ": "",
+    "2026-11-29T02:00:01+00:00 ": "",
+    "[2026/11/29 02:00:01] ": "\r",
+    "": "\a",
+}
+
+
+@pytest.mark.parametrize("stamp", KEPT)
+def test_a_terminal_may_write_the_time_before_each_line_and_keys_and_bells_among_them(
+    tmp_path: Path, stamp: str
+) -> None:
+    plain, kept = tmp_path / "plain.log", tmp_path / "kept.log"
+    plain.write_text(SESSION)
+    typed = SESSION.replace("mole-r1#sh ip ospf", "mole-r1(config-if)#^Z\nmole-r1#^C\nmole-r1#sh ip os\apf")
+    kept.write_text("".join(f"{stamp}{line}{KEPT[stamp]}\n" for line in typed.splitlines()))
+    found = nogging.compare(plain, kept)
+    assert (found.differences, found.not_compared) == ((), ())
+    assert set(opened(kept).devices["mole-r1"].commands) == {"show ip interface brief", "show ip ospf neighbor"}
+
+
+V4, V6, VRF = (
+    "mole-r1#show ip route\nO     198.51.100.0/26 [110/2] via 203.0.113.2, 00:12:40, GigabitEthernet0/0/0\n",
+    "mole-r1#show ipv6 route\nOI  2001:DB8:A::/48 [110/3]\n     via FE80::2, GigabitEthernet0/0/0\n",
+    "mole-r1#show ip route vrf CUSTOMER-A\n\nRouting Table: CUSTOMER-A\n"
+    "S     198.51.100.64/26 [1/0] via 198.51.100.2\n",
+)
+EMPTY = "mole-r1#show ip route\nGateway of last resort is not set\n"
+OSPF = SESSION[SESSION.index("mole-r1#sh ip ospf") :]
+ONLY_BEFORE = {
+    "a protocol": (SESSION, OSPF, ()),
+    "a family": (V4 + V6, V4, ()),
+    "a VRF": (V4 + VRF, V4, ()),
+    "some of them": (V4 + VRF, EMPTY, ("198.51.100.0/26",)),
+}
+
+
+@pytest.mark.parametrize("case", ONLY_BEFORE)
+def test_nothing_is_gone_that_nobody_asked_for(tmp_path: Path, case: str) -> None:
+    """What nobody asked for again is not compared; where another command would have told of it, it is gone."""
+    old, new, gone = ONLY_BEFORE[case]
+    for name, text in (("before", old), ("after", new)):
+        (tmp_path / name).write_text(text + "mole-r1#\n")
+    for before, after, what in (("before", "after", "gone"), ("after", "before", "new")):
+        found = nogging.compare(tmp_path / before, tmp_path / after)
+        routes = [one for one in found.differences if one.kind == "route"]
+        assert {(one.what, one.key["destination_prefix"]) for one in routes} == {(what, one) for one in gone}
+        assert any("not asked" in one for one in found.not_compared)
+
+
+def test_names_of_interfaces_tell_what_is_spoken_and_a_short_form_stands_for_the_long_one(tmp_path: Path) -> None:
+    """ios and nxos print the same table of neighbors; only one of them has a GigabitEthernet. All neighbors are in it."""
+    log, file = tmp_path / "after.log", tmp_path / "expectations.yaml"
+    log.write_text(OSPF)
+    assert opened(log).devices["mole-r1"].dialect == "ios"
+    file.write_text("expect: [{every: neighbor, where: \"protocol = 'ospf'\", must: settled}]\n")
+    assert nogging.check(file, after=log).verdict is Verdict.PASS
+    file.write_text("expect: [{every: neighbor, where: \"protocol = 'bgp'\", must: settled}]\n")
+    assert nogging.check(file, after=log).verdict is Verdict.UNPROVEN

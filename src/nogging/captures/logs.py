@@ -17,9 +17,11 @@ from nogging.captures.screen import rendered
 from nogging.dialects.declared import dialects, load_dialect
 from nogging.dialects.reader_folders import Own
 from nogging.errors import QuestionError
+from nogging.reading.account import Reading
 from nogging.reading.commands import typed
 from nogging.reading.engine import run
 from nogging.reading.reader import find_reader, spelled
+from nogging.records import Type
 
 _HOST = r"[A-Za-z0-9_][A-Za-z0-9_.-]+"
 _SHELL = "shell"
@@ -27,6 +29,11 @@ _BEGINS = frozenset({"vtysh", "birdc", "configure", "conf", "su", "bash", "sh", 
 _ENDS = frozenset({"exit", "logout", "quit", "end", "write"})
 _MOVES = _BEGINS | _ENDS
 """What begins or ends a mode, or a session."""
+_STAMP = re.compile(
+    r"\s*+[\[(<]?(?:\d{4}[-/.]\d\d[-/.]\d\d[ T_])?\d\d:\d\d:\d\d(?:[.,:]\d+)?(?:Z|[+-]\d\d:?\d\d)?[\])>]?(?:[ \t]|$)"
+)
+_KEYS = r"(?:\^[A-Z@\[\]\\_])*"
+"""Keys as a terminal writes them: `^Z` ends a configuration, `^C` a command."""
 MOST_LINES = 2000
 """More of an answer is not read to find out what its device speaks."""
 
@@ -45,7 +52,7 @@ def cut(log: str, spoken: Iterable[str], own: Own = ()) -> Iterator[LoggedAnswer
     prompts = {name: _prompt(name, own) for name in spoken}
     known: tuple[dict[str, str], str] | None = None
     lines: list[str] = []
-    for line in log.split("\n"):
+    for line in _unstamped(log.split("\n")):
         shown = rendered(line)
         matches = {name: match for name, prompt in prompts.items() if (match := prompt.match(shown))}
         if not matches:
@@ -62,11 +69,19 @@ def cut(log: str, spoken: Iterable[str], own: Own = ()) -> Iterator[LoggedAnswer
         yield LoggedAnswer(*known, "\n".join(lines).rstrip("\n") + "\n")
 
 
+def _unstamped(lines: list[str]) -> list[str]:
+    """The lines without the time that a terminal wrote before each of them; as they are, where one has none."""
+    stamps = [_STAMP.match(line) for line in lines]
+    if not all(stamp or not line.strip() for stamp, line in zip(stamps, lines, strict=True)):
+        return lines
+    return [line[stamp.end() :] if stamp else line for stamp, line in zip(stamps, lines, strict=True)]
+
+
 @cache
 def _prompt(dialect: str, own: Own) -> re.Pattern[str]:
     modes = load_dialect(dialect, own).session.modes.values()
     prompts = "|".join(f"(?:{mode.prompt.replace('{host}', f'(?P<h{n}>{_HOST})')})" for n, mode in enumerate(modes))
-    return re.compile(rf"^(?:{prompts})\s*(?P<command>[A-Za-z/.].*)?$" if prompts else r"(?!)(?P<command>)")
+    return re.compile(rf"^(?:{prompts})\s*{_KEYS}(?P<command>[A-Za-z/.].*)?$" if prompts else r"(?!)(?P<command>)")
 
 
 def _host(match: re.Match[str]) -> str:
@@ -120,10 +135,11 @@ def spoken_by(host: str, answers: dict[str, list[tuple[str, str]]], own: Own = (
     return named[0]
 
 
-def _score(dialect: str, answers: list[tuple[str, str]], own: Own) -> tuple[int, int, int, int]:
-    """How much of some answers a dialect reads: those that are whole, its lines in records, and the unread ones; and
-    how many of the answers are its own, and not those of one that it builds on."""
-    whole = read = unread = mine = 0
+def _score(dialect: str, answers: list[tuple[str, str]], own: Own) -> tuple[int, int, int, int, int]:
+    """How much of some answers a dialect reads: those that are whole, its lines in records, and the unread ones; how
+    many interfaces have names that it has none of; and how many of the answers are its own, and not those of one that
+    it builds on."""
+    whole = read = unread = strange = mine = 0
     for command, text in answers:
         full, _ = spelled(dialect, " ".join(command.split()), own)
         reader = find_reader(dialect, full, own)
@@ -133,5 +149,18 @@ def _score(dialect: str, answers: list[tuple[str, str]], own: Own) -> tuple[int,
         whole += bool(reading.counts() and not reading.unread)
         read += reading.read if reading.counts() else 0
         unread += len(reading.unread)
+        strange += sum(not _could_be_of(name, load_dialect(dialect, own).interfaces) for name in _interfaces(reading))
         mine += not reader.inherited
-    return whole * 2 + bool(read), read, -unread, mine
+    return whole * 2 + bool(read), read, -unread, -strange, mine
+
+
+def _interfaces(reading: Reading) -> Iterator[str]:
+    """The interfaces that some records name."""
+    for kind in reading.kinds:
+        fields = [one.name for one in kind.fields.values() if one.type is Type.INTERFACE]
+        yield from (row[name] for row in reading.all_rows(kind.name) for name in fields if row.get(name))
+
+
+def _could_be_of(name: str, known: Mapping[str, str]) -> bool:
+    """Whether an interface could be one of a dialect that has short spellings for the long ones of these."""
+    return not known or name.rstrip("0123456789/.:") in known.values()

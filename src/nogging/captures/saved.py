@@ -224,7 +224,10 @@ def opened(capture: Capture | str | Path, hints: Mapping[str, str] = MappingProx
     if not path.exists() or (path.is_dir() and not _holds_answers(path)):
         return Capture(path)  # which says what is wrong
     found = ingest(path, _place() / path.name, repeated=LAST, hints=hints)
-    told = ", ".join(f"{name} ({one.dialect}, {len(one.commands)} answers)" for name, one in found.devices.items())
+    told = ", ".join(
+        f"{name} ({one.dialect}, {len(one.commands)} answer{'s' * (len(one.commands) != 1)})"
+        for name, one in found.devices.items()
+    )
     typed = ", ".join(f"'{one}'" for several in found.not_asked.values() for one in several)
     left = f"; left out, since it asks for nothing: {typed}" if typed else ""
     found.taken = (f"{path}: saved answers, taken as those of {told}{left}",)

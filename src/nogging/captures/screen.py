@@ -10,6 +10,7 @@ import unicodedata
 
 _ANSI = re.compile(r"\x1b(?:\[[0-?]*+[ -/]*+[@-~]|\][^\x07\x1b]*+(?:\x07|\x1b\\)|[()#][0-9A-Za-z]|[=>78DEHMNOZc])")
 _MOVES = re.compile(r"[\b\r]")
+_SHOWS_NOTHING = str.maketrans("", "", "\0\a")
 _STRETCH = re.compile(r"\r|\x08+|[^\r\x08]+")
 LONGEST = 2**20
 """In a longer line the screen's backward moves are taken out, and not carried out: no screen has one."""
@@ -19,7 +20,7 @@ def rendered(line: str) -> str:
     """A line as a screen would show it: without ANSI sequences, with backspaces and carriage returns carried out."""
     if "\x1b" in line:
         line = _ANSI.sub("", line)
-    line = line.rstrip("\r")
+    line = line.rstrip("\r").translate(_SHOWS_NOTHING)
     if "\b" not in line and "\r" not in line:
         return line
     if len(line) > LONGEST:

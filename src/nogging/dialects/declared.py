@@ -75,6 +75,18 @@ class SessionRules(Strict):
         return tuple(one for known in self.modes.values() for one in known.never)
 
 
+class Options(Strict):
+    """The options of programs that stand before what they are asked, in any order and spelling: `ip -s -json a`."""
+
+    of: tuple[str, ...]
+    """The programs. As `[ip, bridge]`."""
+    known: dict[str, str]
+    """Each option in the order in which readers write them, with the whole word that it is the beginning of; nothing
+    where it has no longer one. As `{-j: json, -4: ""}`."""
+    idle: tuple[str, ...] = ()
+    """Those that change nothing of the answer. As `[-c]`."""
+
+
 class ClockAnswer(Strict):
     """How a device tells the time: the command, what of its answer is the time, and how that is written (as
     `strptime` has it; without a `form`, as ISO 8601 or written out, with the zone's name; UTC where none is told)."""
@@ -150,6 +162,9 @@ class Dialect(Strict):
     """Lines that may stand beside any answer, as readers write them: a warning, what the prompt says of the chassis."""
     dressing: tuple[str, ...] = ()
     """What people put before a command that changes nothing of its answer."""
+    options: Options | None = None
+    """Options that stand before what a program is asked; those of a dialect that this one builds on, where it says
+    nothing."""
     implied: str = ""
     """What stands before a command that is typed where it need not be said: within the program that it names."""
     idle_pipes: tuple[str, ...] = ()
@@ -226,7 +241,9 @@ def _load(name: str, where: tuple[Path, ...]) -> Dialect:
         known = sorted({path.parent.name for place in where for path in place.glob("*/dialect.yaml")})
         raise QuestionError(f"unknown dialect '{name}'{nearest(name, known)}")
     found: tuple[Dialect, Source] = load(files(name, where)["dialect.yaml"], Dialect)
-    return found[0]
+    dialect = found[0]
+    below = (_load(one, where).options for one in dialect.builds_on)
+    return dialect.model_copy(update={"options": dialect.options or next(filter(None, below), None)})
 
 
 def forget() -> None:

@@ -16,7 +16,7 @@ from dataclasses import dataclass, field, replace
 from datetime import timedelta
 from typing import Any
 
-from nogging.judging.gaps import Gap, gaps, not_comparable
+from nogging.judging.gaps import Gap, answered_elsewhere, gaps, not_comparable
 from nogging.judging.pairs import AFTER, BEFORE, Pairs, side_of
 from nogging.judging.renamed import with_proposals
 from nogging.judging.unread import Compared, compared
@@ -158,7 +158,7 @@ class _View:
 
 def _hiding(pairs: Pairs, kind: Kind, unread: Compared) -> dict[str, list[Gap]]:
     """The gaps of each side that could hide a record of the other: lines that are as unread there as here cannot, and
-    neither can a question that neither side has an answer to."""
+    neither can a question that neither side has an answer to; an answer that only the other side has, can."""
     assert pairs.before is not None
     found = {
         AFTER: gaps(pairs.after, kind.name, AFTER, pairs.before),
@@ -166,9 +166,12 @@ def _hiding(pairs: Pairs, kind: Kind, unread: Compared) -> dict[str, list[Gap]]:
     }
     on_both = {(gap.device, gap.question) for gap in found[AFTER] if gap.question}
     on_both &= {(gap.device, gap.question) for gap in found[BEFORE]}
-    hiding: dict[str, list[Gap]] = {}
+    hiding: dict[str, list[Gap]] = {
+        AFTER: list(answered_elsewhere(pairs.after, pairs.before, kind.name, AFTER)),
+        BEFORE: list(answered_elsewhere(pairs.before, pairs.after, kind.name, BEFORE)),
+    }
     for side, several in found.items():
-        hiding[side] = [gap for gap in several if not gap.lines and (gap.device, gap.question) not in on_both]
+        hiding[side] += [gap for gap in several if not gap.lines and (gap.device, gap.question) not in on_both]
         for gap in several:
             changed = unread.lines(gap.device, gap.unread, side) if gap.lines else []
             lines = tuple(line.text for line in changed if line.kind != kind.name)  # within one of them is no other

@@ -32,7 +32,9 @@ from nogging.judging.verdict import Failure
 from nogging.predicates import NamePath, Predicate, computed, quoted
 from nogging.reading.declared import Reader
 from nogging.reading.reader import besides_of
-from nogging.records import KINDS
+from nogging.records import KINDS, Kind
+
+VRF = "vrf"
 
 
 @dataclass(frozen=True)
@@ -88,6 +90,17 @@ class Gap:
             value = self.known[".".join(path)]
             return quoted(value) if isinstance(value, str) else "NULL" if value is None else str(value)
         return None
+
+
+@dataclass(frozen=True)
+class Unasked(Gap):
+    """An answer that the other capture has and this one does not; `told_too` are those of this one that tell of the
+    same records, or of some of them."""
+
+    told_too: tuple[Gap, ...] = ()
+
+    def could_hold(self, record: Mapping[str, Any]) -> bool:
+        return self.about(record) and not any(one.about(record) for one in self.told_too)
 
 
 def gaps(capture: Capture, kind: str, when: str, other: Capture | None = None) -> list[Gap]:
@@ -182,6 +195,47 @@ def witnesses(capture: Capture, kind: str) -> Iterator[Gap]:
                 said = reader.asked_by(command).start if KINDS[kind].on_request else {}
                 known = {**reader.known, **{field: value for field, value in said.items() if value is not None}}
                 yield Gap("after", name, kind, reason, device.labels, known)
+
+
+def answered_elsewhere(capture: Capture, other: Capture, kind: str, when: str) -> Iterator[Unasked]:
+    """The answers of the other capture that tell of a kind, and were not asked for in this one."""
+    for name, device in other.devices.items() if not KINDS[kind].of_answers else ():
+        here = capture.devices.get(name)
+        if here is None:
+            continue  # that all of it is missing is a gap by itself
+        told_here = [
+            (reader, Gap(when, name, kind, "", known=_limits(reader, command)))
+            for reader, command, entry in _answers(capture, name, list(_feeding(capture.readers(name), kind)))
+            if entry.is_evidence and not reader.besides
+        ]
+        for reader, command, _ in _answers(other, name, list(_feeding(other.readers(name), kind))):
+            if command not in here.commands:
+                known = _limits(reader, command)
+                too = tuple(
+                    one
+                    for form, one in told_here
+                    if _tells_all_of(form, reader, KINDS[kind])
+                    and all(one.known.get(n, v) == v for n, v in known.items())
+                )
+                tells = reader.provides(KINDS[kind]) - set(KINDS[kind].identity)
+                yield Unasked(when, name, kind, "not asked", device.labels, known, tells=tells, told_too=too)
+
+
+def _tells_all_of(one: Reader, other: Reader, kind: Kind) -> bool:
+    """Whether a reader has every record of another one: it is a form of the same, or what a capture asks for, and says
+    as much."""
+    if (one.instead_of or one.name) == (other.instead_of or other.name):
+        return True
+    return one.asked and set(other.kinds) <= set(one.kinds) and other.provides(kind) <= one.provides(kind)
+
+
+def _limits(reader: Reader, command: str) -> dict[str, Any]:
+    """What is the same in all records that an answer could tell of: what its reader gives each of them, and the VRF
+    where its command asks for one, or could have and did not."""
+    start = reader.asked_by(command).start
+    named = any(value.field == VRF for one in reader.command_patterns + reader.partial_patterns for value in one.values)
+    of_one = named and not {"all", "*"}.intersection(command.split())
+    return {**reader.known, **({VRF: start[VRF]} if of_one and start.get(VRF) is not None else {})}
 
 
 def _unread(capture: Capture) -> dict[tuple[str, str], list[tuple[int, str, str | None]]]:

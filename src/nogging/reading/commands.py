@@ -12,10 +12,10 @@ import re
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from itertools import pairwise
+from itertools import dropwhile, pairwise
 from typing import NamedTuple
 
-from nogging.dialects.declared import Dialect
+from nogging.dialects.declared import Dialect, Options
 from nogging.dialects.notation import (
     Element,
     Literal,
@@ -47,7 +47,27 @@ def typed(command: str, dialect: Dialect) -> Typed:
     while (cut := _piped(core, dialect)) is not None:
         core, pipe, filters = cut
         filtering = pipe if filters else filtering
-    return Typed(core, filtering)
+    return Typed(_ordered(core, dialect.options) if dialect.options else core, filtering)
+
+
+def _ordered(core: str, options: Options) -> str:
+    """A command of which the options stand as readers write them; as it is, where one of them is not known."""
+    program, *rest = core.split()
+    if program not in options.of:
+        return core
+    asked = list(dropwhile(lambda word: word.startswith("-"), rest))
+    order = list(options.known)
+    given = [_option(word, options) for word in rest[: len(rest) - len(asked)]]
+    if not all(one in order for one in given):
+        return core
+    return " ".join([program, *(one for one in sorted(given, key=order.index) if one not in options.idle), *asked])
+
+
+def _option(word: str, options: Options) -> str:
+    """The short spelling of an option, of which any beginning does: `-stat` and `--statistics` are `-s`."""
+    bare = word.lstrip("-")
+    longer = (short for short, whole in options.known.items() if whole and whole.startswith(bare))
+    return f"-{bare}" if f"-{bare}" in options.known else next(longer, word)
 
 
 def _undressed(core: str, dialect: Dialect) -> str:

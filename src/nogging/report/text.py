@@ -349,7 +349,7 @@ def _not_compared(page: TextPage, places: tuple[str, ...]) -> None:
     if not places:
         return
     page.blank()
-    page.line(f"{len(places)} answers could not be compared", style=STYLES["unproven"])
+    page.line(f"{len(places)} answer{'s' * (len(places) != 1)} could not be compared", style=STYLES["unproven"])
     for place in places[:MOST_UNEXPLAINED]:
         page.prose(clean(place), indent=2)
     if len(places) > MOST_UNEXPLAINED:
