@@ -83,6 +83,7 @@ def test_a_capture_without_an_inventory(sound: Sound, tmp_path: Path, monkeypatc
         (["a:99999"], "not a port"),
         (["192.0.2.1", "192.0.2.1:22"], "named twice"),
         (["odd.csv"], "odd.csv:1:1: the heading 'address' is missing"),
+        (["secret.csv"], "secret.csv:1:9: the column 'Enable Password' holds secrets"),
         (["hosts"], "hosts:2: 'a;b' is no name"),
         (["empty"], "no devices are named"),
     ],
@@ -91,11 +92,31 @@ def test_what_is_no_device_is_told(
     sources: list[str], told: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.chdir(tmp_path)
-    Path("odd.csv").write_text("host\nx\n")
+    Path("odd.csv").write_text("serial\nx\n")
+    Path("secret.csv").write_text("name,ip,Enable Password\nmole-r1,192.0.2.1,hunter2\n")
     Path("hosts").write_text("192.0.2.1 mole-r1\n192.0.2.2 a;b\n")
     Path("empty").write_text("# nobody\n")
     with pytest.raises(NoggingError, match=told):
         newcomers(sources)
+
+
+SHEETS = {
+    "semicolons.csv": "Hostname;IP Address;Rack Unit\nmole-r1;192.0.2.1;7\n",
+    "marked.csv": "\ufeffDevice Name,Management IP,Rack-Unit,Platform\r\nmole-r1,192.0.2.1/24,7,IOS\r\n",
+    "bare.csv": "mole-r1,192.0.2.1\n",
+    "tabs.tsv": "host\tmgmt_ip\track unit\tPort\nmole-r1\t192.0.2.1\t7\t22\n",
+    "bare": "mole-r1\t192.0.2.1\n",
+    "hosts": "192.0.2.1 mole-r1 # the first\n",
+}
+
+
+@pytest.mark.parametrize("name", SHEETS)
+def test_sheets_as_people_have_them(name: str, tmp_path: Path) -> None:
+    (tmp_path / name).write_text(SHEETS[name])
+    (one,) = newcomers([str(tmp_path / name)])
+    assert (one.name, one.address, one.port) == ("mole-r1", "192.0.2.1", 22)
+    assert one.labels == ({"rack_unit": "7"} if "ack" in SHEETS[name] else {})
+    assert one.dialect == ("ios" if name == "marked.csv" else "")
 
 
 def test_places_as_people_write_them() -> None:
@@ -140,3 +161,16 @@ def test_the_pipeline_that_is_laid_there_is_a_shells() -> None:
     script = Path(nogging.__file__).parent / "collecting/begun/judge.sh"
     assert (Path(__file__).parent.parent / "examples/pipeline/judge.sh").resolve() == script.resolve()
     subprocess.run(["sh", "-n", script], check=True)
+
+
+@pytest.mark.parametrize(
+    ("name", "text"),
+    [
+        ("sheet.csv", "name,address,dialect,Enable Secret\nmole-r1,192.0.2.1,ios,hunter2\n"),
+        ("inventory.yaml", "devices: [{name: mole-r1, address: 192.0.2.1, dialect: ios, snmp_community: hunter2}]\n"),
+    ],
+)
+def test_no_secret_becomes_a_label(name: str, text: str, tmp_path: Path) -> None:
+    (tmp_path / name).write_text(text)
+    status, out, told = here("capture", tmp_path / name, "--to", tmp_path / "x")
+    assert status == 2 and "would be a label" in told and "hunter2" not in out + told

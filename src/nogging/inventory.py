@@ -24,7 +24,7 @@ from pydantic import AfterValidator, ConfigDict, Field, field_validator, model_v
 
 from nogging.dialects.declared import Dialect, dialects, load_dialect
 from nogging.dialects.reader_folders import Own
-from nogging.errors import QuestionError, nearest
+from nogging.errors import FileError, QuestionError, nearest
 from nogging.files import Path_, Source, Sql, Strict, load, read_text, validated, with_rules
 from nogging.packages import READERS, package
 from nogging.predicates import Predicate, PredicateError, Schema, holds, parse
@@ -475,6 +475,10 @@ def _known_dialects(model: InventoryModel, source: Source, places: Own) -> None:
             raise source.error(("devices", n, "dialect"), message)
 
 
+SECRET = re.compile(r"pass(?:word|wd|phrase)?(?![a-z])|secret|community|token|private.?key", re.IGNORECASE)
+"""What a column of a sheet is called that holds secrets."""
+
+
 def _bare(entry: DeviceModel, folder: Path, source: Source, n: int) -> Device:
     labels = {}
     for key, value in (entry.model_extra or {}).items():
@@ -482,6 +486,10 @@ def _bare(entry: DeviceModel, folder: Path, source: Source, n: int) -> Device:
         if isinstance(value, dict | list):
             known = [*_OWN, *_SETTINGS]
             raise source.error(where, f"the label '{key}' has to be one plain value{nearest(key, known)}", at_key=True)
+        if SECRET.search(key):
+            told = f"'{key}' would be a label, and captures keep these as they are: a secret belongs under 'login'"
+            at = source.error(where, told, at_key=True)
+            raise FileError(told, at.path, at.line, at.column)  # without the line: the secret stands in it
         close = nearest(key, _OWN)
         if close.startswith("; did") and key not in _OWN:
             raise source.error(where, f"unknown key '{key}'{close} (a label needs a name less like it)", at_key=True)

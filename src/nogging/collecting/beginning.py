@@ -10,6 +10,7 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from importlib.resources import files
+from ipaddress import ip_address
 from pathlib import Path
 from typing import Any
 
@@ -17,9 +18,21 @@ import yaml
 
 from nogging.captures.writing import replace_text
 from nogging.collecting.finding import FoundDevice, find
+from nogging.dialects.declared import dialects
 from nogging.errors import FileError, QuestionError
 from nogging.files import loads, read_text
-from nogging.inventory import PORT, Device, Inventory, InventoryModel, Login, Secret, Settings, good_port, plain_name
+from nogging.inventory import (
+    PORT,
+    SECRET,
+    Device,
+    Inventory,
+    InventoryModel,
+    Login,
+    Secret,
+    Settings,
+    good_port,
+    plain_name,
+)
 
 INVENTORY, KNOWN_HOSTS, EXPECTATIONS = "inventory.yaml", "known_hosts", "expectations.yaml"
 _LAID = ("change.yaml", "judge.sh", "README.md")
@@ -59,14 +72,24 @@ def _named(source: str) -> Iterator[Newcomer]:
     path = Path(source)
     if not path.is_file():
         yield _at(source, source)
-    elif path.suffix.lower() == ".csv":
+    elif path.suffix.lower() in (".csv", ".tsv"):
         yield from _rows(path)
     else:
         for n, line in enumerate(read_text(path).splitlines(), 1):
             words = line.partition("#")[0].split()
             if words:
+                if len(words) > 1 and _is_address(words[1]) and not _is_address(words[0]):
+                    words[:2] = reversed(words[:2])
                 one = _at(words[0], f"{path}:{n}")
                 yield replace(one, name=_name(words[1], f"{path}:{n}")) if len(words) > 1 else one
+
+
+def _is_address(text: str) -> bool:
+    try:
+        ip_address(text)
+    except ValueError:
+        return False
+    return True
 
 
 def _at(text: str, where: str) -> Newcomer:
@@ -96,23 +119,65 @@ def _name(text: str, where: str) -> str:
 
 
 def _rows(path: Path) -> Iterator[Newcomer]:
-    rows = csv.DictReader(io.StringIO(read_text(path)))
-    if "address" not in (rows.fieldnames or ()):
-        raise FileError("the heading 'address' is missing", str(path), 1, 1, ", ".join(rows.fieldnames or ()))
+    text = read_text(path)
+    first = text.partition("\n")[0]
+    delimiter = max(",;\t|", key=first.count)
+    cells = [cell.strip() for cell in first.split(delimiter)]
+    bare = ["address" if _is_address(cell) else "name" for cell in cells]
+    is_bare = sorted(bare) in (["address"], ["address", "name"])
+    rows = csv.DictReader(io.StringIO(text), fieldnames=bare if is_bare else None, delimiter=delimiter)
+    headings = [heading or "" for heading in rows.fieldnames or ()]
+    meant = _meant(headings)
+    if "address" not in meant.values():
+        raise FileError(f"the heading 'address' is missing; headings: {', '.join(headings)}", str(path), 1, 1, first)
+    if secret := next((heading for heading in headings if SECRET.search(heading)), None):
+        what = f"the column '{secret}' holds secrets, which no inventory keeps; take it out, and see --password"
+        raise FileError(what, str(path), 1, first.find(secret) + 1, first)
     for row in rows:
         where = f"{path}:{rows.line_num}"
-        given = {key.strip(): (value or "").strip() for key, value in row.items() if key and (value or "").strip()}
+        told = {key: value.strip() for key, value in row.items() if key and isinstance(value, str)}
+        given = {meant.get(key, key): value for key, value in told.items() if value}
         if given:
-            one = _at(given.pop("address", ""), where)
-            port, name = given.pop("port", ""), given.pop("name", "")
+            one = _at(_WITH_LENGTH.sub("", given.pop("address", "")), where)
+            port, name, dialect = given.pop("port", ""), given.pop("name", ""), given.pop("dialect", "")
+            if dialect and dialect.lower() not in dialects():  # a platform as somebody calls it; it is found out
+                given["platform"], dialect = dialect, ""
             yield Newcomer(
                 one.address,
                 _port(port, where) if port else one.port,
                 _name(name, where) if name else "",
                 given.pop("user", one.user),
-                given.pop("dialect", ""),
-                given,
+                dialect.lower(),
+                {_label(key): value for key, value in given.items()},
             )
+
+
+_HEADINGS = {
+    "address": "address ip ipaddress ipaddr ipv4 ipv4address managementip managementipaddress managementaddress mgmtip "
+    "mgmtaddress mgmt primaryip host hostname",
+    "name": "name hostname devicename device node systemname sysname host",
+    "port": "port sshport",
+    "user": "user username login",
+    "dialect": "dialect os platform operatingsystem networkos",
+}
+"""How sheets call what a device needs, each in the order in which a heading is taken for it."""
+_WITH_LENGTH = re.compile(r"(?<=[\da-fA-F:])/\d{1,3}$")
+
+
+def _meant(headings: Iterable[str]) -> dict[str, str]:
+    """Which headings stand for what a device needs: the best of each, and no heading for two."""
+    plain = {re.sub(r"[^a-z0-9]", "", heading.lower()): heading for heading in headings}
+    found: dict[str, str] = {}
+    for key, spellings in _HEADINGS.items():
+        free = (plain[one] for one in spellings.split() if one in plain and plain[one] not in found)
+        if (heading := next(free, None)) is not None:
+            found[heading] = key
+    return found
+
+
+def _label(heading: str) -> str:
+    """The name of a label: `Rack Unit` becomes `rack_unit`."""
+    return re.sub(r"\W+", "_", heading.strip().lower()).strip("_") or "column"
 
 
 def secret_at(text: str) -> Secret | None:

@@ -7,6 +7,7 @@ import codecs
 import contextlib
 import os
 import re
+import socket
 from collections.abc import AsyncIterator, Awaitable, Callable
 from dataclasses import dataclass
 from functools import lru_cache
@@ -335,6 +336,14 @@ def place(device: Device) -> str:
     return f"{device.address} port {device.port}"
 
 
+def cause(error: Exception) -> str:
+    """Why a connection was not made, in the system's words."""
+    if isinstance(error, socket.gaierror):
+        return "the name is not known here"
+    number = getattr(error, "errno", None)
+    return os.strerror(number).lower() if number else str(error)
+
+
 def _named(device: Device, error: Exception, seen: Watching) -> DeviceError:
     """The error of the SSH library as ours: what happened, where, what to do next."""
     where = place(device)
@@ -350,8 +359,7 @@ def _named(device: Device, error: Exception, seen: Watching) -> DeviceError:
         return Unreachable(f"{where} cannot be reached from the jump host: {error.reason}")
     if isinstance(error, asyncssh.Error):
         return Lost(f"{where} ended the connection: {error.reason}{seen.said}")
-    number = getattr(error, "errno", None)
-    return Unreachable(f"{where}: {os.strerror(number).lower() if number else error}")
+    return Unreachable(f"{where}: {cause(error)}")
 
 
 def _about_host_key(device: Device, presented: asyncssh.SSHKey | None) -> str:

@@ -11,13 +11,12 @@ from __future__ import annotations
 import asyncio
 import codecs
 import contextlib
-import os
 import re
 
 from nogging.devices.bounds import GREETING, MOST, OPTION, Amount
 from nogging.devices.dialog import LONGEST_TAIL
 from nogging.devices.session import LineSession, Log
-from nogging.devices.ssh import ANSWER_WITHIN, CONNECT_WITHIN, Credentials, place
+from nogging.devices.ssh import ANSWER_WITHIN, CONNECT_WITHIN, Credentials, cause, place
 from nogging.errors import LoginRefused, Lost, Silent, TooMuch, Unreachable
 from nogging.inventory import Device
 
@@ -123,7 +122,7 @@ async def connect_telnet(device: Device, credentials: Credentials, log: Log | No
     except TimeoutError:
         raise Unreachable(f"no Telnet connection to {place(device)} within {within:g} s") from None
     except OSError as error:
-        raise Unreachable(f"{place(device)}: {os.strerror(error.errno).lower() if error.errno else error}") from None
+        raise Unreachable(f"{place(device)}: {cause(error)}") from None
     link = TelnetLink(reader, writer)
     try:
         await asyncio.wait_for(_login(link, device, credentials), within)
