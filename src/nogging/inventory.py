@@ -475,7 +475,7 @@ def _known_dialects(model: InventoryModel, source: Source, places: Own) -> None:
             raise source.error(("devices", n, "dialect"), message)
 
 
-SECRET = re.compile(r"pass(?:word|wd|phrase)?(?![a-z])|secret|community|token|private.?key", re.IGNORECASE)
+SECRET = re.compile(r"(?<!by)pass(?:word|wd|phrase)?(?![a-z])|secret|community|token|private.?key", re.IGNORECASE)
 """What a column of a sheet is called that holds secrets."""
 
 

@@ -52,7 +52,7 @@ def typed(command: str, dialect: Dialect) -> Typed:
 
 def _ordered(core: str, options: Options) -> str:
     """A command of which the options stand as readers write them; as it is, where one of them is not known."""
-    program, *rest = core.split()
+    program, *rest = core.split() or [""]
     if program not in options.of:
         return core
     asked = list(dropwhile(lambda word: word.startswith("-"), rest))
@@ -64,9 +64,10 @@ def _ordered(core: str, options: Options) -> str:
 
 
 def _option(word: str, options: Options) -> str:
-    """The short spelling of an option, of which any beginning does: `-stat` and `--statistics` are `-s`."""
+    """The short spelling of an option, of which any beginning does: `-stat` and `--statistics` are `-s`. One letter is
+    that one alone: `-b` is no `-br`, but reads commands from a file."""
     bare = word.lstrip("-")
-    longer = (short for short, whole in options.known.items() if whole and whole.startswith(bare))
+    longer = (short for short, whole in options.known.items() if len(bare) > 1 and whole.startswith(bare))
     return f"-{bare}" if f"-{bare}" in options.known else next(longer, word)
 
 
