@@ -48,7 +48,7 @@ UNITS: dict[str, tuple[str, float]] = {
 
 _LINK = re.compile(r"[A-Za-z0-9_.:/-]{0,32}")
 """An interface, as it stands behind a link-local address (RFC 4007, section 11)."""
-_CLOCK = re.compile(r"(?:(\d+)\s*days?,\s+)?(\d+):(\d\d):(\d\d)")
+_CLOCK = re.compile(r"(?:(\d+)(?:\s*days?,\s+|d))?(\d+):(\d\d):(\d\d)")
 _SPAN = re.compile(
     r"(\d+(?:\.\d+)?)\s*(?:(years?|weeks?|days?|hours?|minutes?|seconds?|secs?|msecs?|ms|[ywdhms])"
     r"(?:\(s\))?),? *(?:and )?"
