@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Any
 
 import asyncssh
+import hypothesis
 import pytest
 from xdist.scheduler import LoadFileScheduling
 
@@ -31,6 +32,9 @@ from nogging.changes.plan.device_sessions import DeviceSessions
 from nogging.inventory import Inventory
 from nogging.standin import served
 from nogging.standin.model import Network
+
+hypothesis.settings.register_profile("untimed", deadline=None)  # a machine that is busy is no failure
+hypothesis.settings.load_profile("untimed")
 
 
 class ByFile(LoadFileScheduling):

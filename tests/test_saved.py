@@ -279,7 +279,7 @@ def test_what_a_device_speaks_is_told_by_the_other_log(tmp_path: Path) -> None:
     route = "mole-r2#show ip route 203.0.113.7\nRouting entry for 203.0.113.0/24\n"
     route += '  Known via "static", distance 1, metric 0\n  Routing Descriptor Blocks:\n  * 198.51.100.9\n'
     version = (
-        "mole-r2#show vlan brief\n\nVLAN Name Status Ports\n---- ---- --------- ----\n1    default active    Gi0/{}\n"
+        "mole-r2#show vlan brief\n\nVLAN Name Status Ports\n---- ---- --------- ----\n1    default active    Po{}\n"
     )
     clear, open_ = tmp_path / "clear.log", tmp_path / "open.log"
     clear.write_text(version.format(1) + route + "mole-r2#\n")

@@ -409,6 +409,7 @@ LIKELY = {
 @pytest.mark.parametrize("name", CHANGES)
 def test_a_change_is_seen_for_what_it_is(real: Real, name: str) -> None:
     change, undo, expectation, devices = CHANGES[name]
+    network.settled(still=1)
     before = real.captured(f"{name} before")
     path = real.folder / "expectations.yaml"
     path.write_text(f"expect: [{expectation}]\n")
