@@ -71,10 +71,9 @@ def cut(log: str, spoken: Iterable[str], own: Own = ()) -> Iterator[LoggedAnswer
 
 def _unstamped(lines: list[str]) -> list[str]:
     """The lines without the time that a terminal wrote before each of them; as they are, where one has none."""
-    stamps = [_STAMP.match(line) for line in lines]
-    if not all(stamp or not line.strip() for stamp, line in zip(stamps, lines, strict=True)):
+    if not all(_STAMP.match(line) or not line.strip() for line in lines):
         return lines
-    return [line[stamp.end() :] if stamp else line for stamp, line in zip(stamps, lines, strict=True)]
+    return [_STAMP.sub("", line, count=1) for line in lines]
 
 
 @cache
@@ -140,6 +139,7 @@ def _score(dialect: str, answers: list[tuple[str, str]], own: Own) -> tuple[int,
     many interfaces have names that it has none of; and how many of the answers are its own, and not those of one that
     it builds on."""
     whole = read = unread = strange = mine = 0
+    names = frozenset(load_dialect(dialect, own).interfaces.values())
     for command, text in answers:
         full, _ = spelled(dialect, " ".join(command.split()), own)
         reader = find_reader(dialect, full, own)
@@ -149,7 +149,7 @@ def _score(dialect: str, answers: list[tuple[str, str]], own: Own) -> tuple[int,
         whole += bool(reading.counts() and not reading.unread)
         read += reading.read if reading.counts() else 0
         unread += len(reading.unread)
-        strange += sum(not _could_be_of(name, load_dialect(dialect, own).interfaces) for name in _interfaces(reading))
+        strange += sum(name.rstrip("0123456789/.:") not in names for name in _interfaces(reading)) if names else 0
         mine += not reader.inherited
     return whole * 2 + bool(read), read, -unread, -strange, mine
 
@@ -159,8 +159,3 @@ def _interfaces(reading: Reading) -> Iterator[str]:
     for kind in reading.kinds:
         fields = [one.name for one in kind.fields.values() if one.type is Type.INTERFACE]
         yield from (row[name] for row in reading.all_rows(kind.name) for name in fields if row.get(name))
-
-
-def _could_be_of(name: str, known: Mapping[str, str]) -> bool:
-    """Whether an interface could be one of a dialect that has short spellings for the long ones of these."""
-    return not known or name.rstrip("0123456789/.:") in known.values()

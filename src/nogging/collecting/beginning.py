@@ -10,7 +10,6 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from importlib.resources import files
-from ipaddress import ip_address
 from pathlib import Path
 from typing import Any
 
@@ -33,6 +32,7 @@ from nogging.inventory import (
     good_port,
     plain_name,
 )
+from nogging.records.values import is_address
 
 INVENTORY, KNOWN_HOSTS, EXPECTATIONS = "inventory.yaml", "known_hosts", "expectations.yaml"
 _LAID = ("change.yaml", "judge.sh", "README.md")
@@ -78,18 +78,10 @@ def _named(source: str) -> Iterator[Newcomer]:
         for n, line in enumerate(read_text(path).splitlines(), 1):
             words = line.partition("#")[0].split()
             if words:
-                if len(words) > 1 and _is_address(words[1]) and not _is_address(words[0]):
+                if len(words) > 1 and is_address(words[1]) and not is_address(words[0]):
                     words[:2] = reversed(words[:2])
                 one = _at(words[0], f"{path}:{n}")
                 yield replace(one, name=_name(words[1], f"{path}:{n}")) if len(words) > 1 else one
-
-
-def _is_address(text: str) -> bool:
-    try:
-        ip_address(text)
-    except ValueError:
-        return False
-    return True
 
 
 def _at(text: str, where: str) -> Newcomer:
@@ -123,7 +115,7 @@ def _rows(path: Path) -> Iterator[Newcomer]:
     first = text.partition("\n")[0]
     delimiter = max(",;\t|", key=first.count)
     cells = [cell.strip() for cell in first.split(delimiter)]
-    bare = ["address" if _is_address(cell) else "name" for cell in cells]
+    bare = ["address" if is_address(cell) else "name" for cell in cells]
     is_bare = sorted(bare) in (["address"], ["address", "name"])
     rows = csv.DictReader(io.StringIO(text), fieldnames=bare if is_bare else None, delimiter=delimiter)
     headings = [heading or "" for heading in rows.fieldnames or ()]

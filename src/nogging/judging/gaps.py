@@ -201,8 +201,8 @@ def answered_elsewhere(capture: Capture, other: Capture, kind: str, when: str) -
     """The answers of the other capture that tell of a kind, and were not asked for in this one."""
     for name, device in other.devices.items() if not KINDS[kind].of_answers else ():
         here = capture.devices.get(name)
-        if here is None:
-            continue  # that all of it is missing is a gap by itself
+        if here is None or device.commands.keys() <= here.commands.keys():
+            continue  # nothing lacks; that all of a device lacks is a gap by itself
         told_here = [
             (reader, Gap(when, name, kind, "", known=_limits(reader, command)))
             for reader, command, entry in _answers(capture, name, list(_feeding(capture.readers(name), kind)))

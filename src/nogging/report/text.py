@@ -28,6 +28,7 @@ from nogging.judging.verdict import (
     Result,
     Verdict,
     by_themselves,
+    many,
     words_that_differ,
 )
 from nogging.records import KINDS, Kind, Nature
@@ -349,7 +350,7 @@ def _not_compared(page: TextPage, places: tuple[str, ...]) -> None:
     if not places:
         return
     page.blank()
-    page.line(f"{len(places)} answer{'s' * (len(places) != 1)} could not be compared", style=STYLES["unproven"])
+    page.line(f"{many(len(places), 'answer')} could not be compared", style=STYLES["unproven"])
     for place in places[:MOST_UNEXPLAINED]:
         page.prose(clean(place), indent=2)
     if len(places) > MOST_UNEXPLAINED:
