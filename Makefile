@@ -20,7 +20,7 @@ demo: .venv/ready
 test: .venv/ready
 	PYTHONDONTWRITEBYTECODE= $(BIN)/python -m compileall -q src
 	PYTHONDONTWRITEBYTECODE= $(BIN)/python -m pytest --collect-only -qq >/dev/null
-	PYTHONDONTWRITEBYTECODE=1 $(BIN)/python -m pytest --numprocesses 3
+	PYTHONDONTWRITEBYTECODE=1 $(BIN)/python -m pytest --numprocesses 4
 
 quick: lint
 	$(BIN)/python -m pytest --numprocesses 3 $(QUICK) -k 'not demo and not examples and not containment'

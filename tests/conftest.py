@@ -38,8 +38,8 @@ hypothesis.settings.load_profile("untimed")
 
 
 class ByFile(LoadFileScheduling):
-    """Shares the files out among three processes, since they mostly wait; those of the real network as one: two of it at
-    a time are more than two processors carry. It takes longest, so it is begun first."""
+    """Shares the files out among four processes, since they mostly wait; those of each real network as one: more than
+    two networks at a time are more than two processors carry. They take longest, so they are begun first."""
 
     def __init__(self, config: pytest.Config, log: Any) -> None:
         super().__init__(config, log)
@@ -47,7 +47,8 @@ class ByFile(LoadFileScheduling):
 
     def _split_scope(self, nodeid: str) -> str:
         file = super()._split_scope(nodeid)
-        return "the real network" if file.startswith("tests/real/") else file
+        real = "the fabric" if file.endswith("test_fabric.py") else "the real network"
+        return real if file.startswith("tests/real/") else file
 
 
 def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> LoadFileScheduling:

@@ -362,4 +362,4 @@ if __name__ == "__main__":
     if reason := missing():
         sys.exit(reason)
     with built(TERMINAL):
-        sys.exit(os.spawnvp(os.P_WAIT, "nsenter", [*apart().enter, *(sys.argv[1:] or ["sh"])]))
+        sys.exit(os.spawnvp(os.P_WAIT, apart().enter[0], [*apart().enter, *(sys.argv[1:] or ["sh"])]))
