@@ -308,6 +308,14 @@ PLANTED: dict[str, tuple[str, str, str, str, str, dict[str, tuple[str, object, o
         "ios", "show ip bgp neighbors 198.51.100.18 advertised-routes", sample("ios/bgp_advertised.3"), sample("ios/bgp_advertised.3"),
         sample("ios/bgp_advertised"), {}, "announcements",
     ),
+    "a prefix that is reached another way": (
+        "ios", "show ip bgp", sample("ios/bgp_paths"), sample("ios/bgp_paths").replace("version is 312", "version is 313"),
+        sample("ios/bgp_paths").replace(" *>i  198.51", " * i  198.51").replace(" *                    ", " *>                   "), {}, "paths",
+    ),
+    "a neighbor that tells less of the way": (
+        "frr", "show bgp ipv4 unicast", sample("frr/bgp_paths"), sample("frr/bgp_paths"),
+        sample("frr/bgp_paths").replace("100      0 64500 i\n*>i198.51.100.64", "100      0 64500 64511 i\n*>i198.51.100.64"), {}, "paths",
+    ),
     "a prefix that a neighbor is no longer told": (
         "junos", "show route advertising-protocol bgp 198.51.100.5", sample("junos/bgp_advertised"), sample("junos/bgp_advertised"),
         sample("junos/bgp_advertised").replace("* 192.0.2.41/32           Self                                    I\n", ""), {}, "announcements",

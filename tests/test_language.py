@@ -152,6 +152,7 @@ def test_what_comes_ready_holds_on_the_good_change_and_lists_what_it_asks(
             "pairs",
             "alarms",
             "announcements",
+            "paths",
             "forwarding",
             "access",
             "multicast",

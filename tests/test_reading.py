@@ -253,7 +253,7 @@ def test_a_lost_line_never_moves_a_value_to_another_record(data: st.DataObject) 
     reader, lines = load_reader(path.with_name(path.name.split(".")[0] + ".yaml")), path.read_text().split("\n")
     whole = run(reader, "\n".join(lines), at=AT, explain=True)
     begin = {form.pattern.text for form in reader.forms if form.action in ("open", "row", "carry") or form.section}
-    begin |= {" ".join(heading.titles) for heading in reader.headings if heading.nested}  # a part holds those in it
+    begin |= {" ".join(one.titles) for one in reader.headings if one.nested or one.repeats}  # a row begins those below
     assert whole.took is not None
     loose = [n for n in range(len(lines)) if (took := whole.took.get(n + 1)) and took[0].pattern not in begin]
     picked = data.draw(st.sets(st.sampled_from(loose), max_size=4)) if loose else set()
@@ -666,6 +666,31 @@ def test_frames_and_wrapped_cells_account_for_every_line(tmp_path: Path) -> None
         13: "a first cell, and not the rest of its row",
         15: "there is no frame around this line (Clapper <description>)",
     }  # fmt: skip
+
+
+WAYS = """\
+     Network          Next Hop            Metric LocPrf Weight Path
+ *>   192.0.2.0/24     203.0.113.26           10             0 64500 i
+"""
+FOLLOWING = " *>                    203.0.113.30           20             0 64501 i\n"
+
+
+def test_a_row_takes_the_first_cell_of_the_row_above_it_and_of_no_other() -> None:
+    def read(text: str) -> tuple[list[tuple[str, str, int | None, int, str]], list[int]]:
+        reading = nogging.read(text, dialect="ios", command="show ip bgp")
+        names = ("destination_prefix", "next_hop_address", "local_preference", "weight", "as_path")
+        rows = reading.records["bgp_path"].to_pylist() if "bgp_path" in reading.records else []
+        return [tuple(row[name] for name in names) for row in rows], [one.line for one in reading.unread]
+
+    first = ("192.0.2.0/24", "203.0.113.26", None, 0, "64500")
+    assert read(WAYS + FOLLOWING) == ([first, ("192.0.2.0/24", "203.0.113.30", None, 0, "64501")], [])
+    apart = " *>  \n                       203.0.113.30\n                                              20             0 64501 i\n"
+    assert read(WAYS + apart)[0] == [first] and read(WAYS + apart)[1]
+    assert read(WAYS + " *>   198.51.100.0/26  nobody  0\n" + FOLLOWING) == ([first], [3, 4]), (
+        "whose it is, nobody knows"
+    )
+    ran_out = " *>   198.51.100.0     203.0.113.26      4294967295             0 64500 e\n"
+    assert read(WAYS + ran_out) == ([first], [3]), "and what is missing is not taken from the next cell"
 
 
 def test_what_several_answers_tell_is_put_together(build: Build) -> None:

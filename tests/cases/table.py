@@ -617,7 +617,7 @@ def other_words() -> Iterator[Case]:
         ("a route that another daemon put there", "linux", "ip route", "10.1.0.0/24 via 192.0.2.1 dev eth0 proto zebra metric 20 \n", "zebra", "bird"),
         ("a port that was shut by an error", "ios", "show interfaces status", STATUS, "notconnect  ", "err-disabled"),
         ("the share of a next hop", "frr", FRR_ROUTES, "B>* 10.1.0.0/24 [20/0] via 198.51.100.2, eth1, weight 1, 3d04h12m\n", "weight 1", "weight 9"),
-        ("a port that blocks", "ios", "show spanning-tree detail", TREE, "Desg FWD", "Altn BLK"),
+        ("a port that blocks", "ios", "show spanning-tree summary", TREE, "Desg FWD", "Altn BLK"),
         ("a rule that leads elsewhere", "linux", "ip rule", "0:\tfrom all lookup local\n100:\tfrom all lookup main\n", "main", "default"),
         ("a virtual router that changed", "eos", "show vrrp brief", "Vl10       default  10   2   120 3531  Master  198.51.100.1\n", "Master", "Backup"),
         ("a clock that is off", "ios", "show ntp status", "Clock is synchronized, stratum 3, reference is 192.0.2.1\n", "is synch", "is unsynch"),
@@ -626,12 +626,12 @@ def other_words() -> Iterator[Case]:
         after = one("r1", command, text.replace(old, new))
         yield Case(name, after, want=FAIL, before=before, dialect=dialect, differs=True)
         yield Case(f"not {name}", before, want=PASS, before=before, dialect=dialect, differs=False)
-    tree = one("r1", "show spanning-tree detail", TREE.replace("0:12", "3:48"))
+    tree = one("r1", "show spanning-tree summary", TREE.replace("0:12", "3:48"))
     yield Case(
         "nothing but a time",
         tree,
         want=PASS,
-        before=one("r1", "show spanning-tree detail", TREE),
+        before=one("r1", "show spanning-tree summary", TREE),
         dialect="ios",
         differs=False,
     )

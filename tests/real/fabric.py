@@ -123,7 +123,7 @@ def settled(within: float = 120, still: float = 4.0) -> None:
             seen, since = prefixes, time.monotonic()
         elif time.monotonic() - since > still:
             return
-        time.sleep(0.3)
+        time.sleep(0.6)
     raise RuntimeError(f"the fabric has not settled within {within:g} s")
 
 

@@ -71,7 +71,6 @@ FORMS = {
             *(
                 "show ip mroute",
                 "show ip igmp groups",
-                "show bgp ipv4 unicast",
                 "show bgp l2vpn evpn",
                 "show ip ospf route",
             ),

@@ -32,7 +32,7 @@ _KEYS = (
 _NO_ROUTES = "".join(rf"(?<!\b{one} )" for one in ("bgp", "extended", "match", "set", "then", "from", "policy-options"))
 """Behind these words a community is one of BGP's."""
 _SPOKEN = (
-    rf"(?<![A-Za-z0-9/.<:])(?P<word>{_SAYS}|{_KEYS})\s+{_PASSED}{VALUE}",
+    rf"(?<![A-Za-z0-9/.<:])(?P<word>{_SAYS}|{_KEYS})(?!\s+profile:)\s+{_PASSED}{VALUE}",
     rf"\bmessage-digest-key\s+\d+\s+\S+\s+{_PASSED}{VALUE}",
     rf"\b(?:tacacs|radius|server|ldap|client)\S{{0,40}}(?:\s.{{0,200}}?)?\skey\s+{_PASSED}{VALUE}",
     rf"\bisakmp\s+key\s+{_PASSED}{VALUE}",
@@ -44,7 +44,7 @@ _SPOKEN = (
     rf"\bkey\s+(?:\d+\s+)?(?P<secret>{_QUOTED})",
     rf"\bconfig-key\s+(?:password-encrypt|ascii|newpass)\s+{VALUE}",
     rf"\b(?:standby|vrrp|glbp|hsrp)\s+\d+\s+(?:peer\s+)?authentication\s+(?!md5\b|ietf-md5\b|text\b|mode\b){VALUE}",
-    rf"\bauthentication\s+(?:text|string)\s+{VALUE}",
+    rf"\bauthentication\s+(?:text,\s+string|text|string)\s+{VALUE}",
     rf"\bnhrp\s+authentication\s+{VALUE}",
     rf"\benvironment\s+\S*(?:pass|secret|token|key)\S*\s+{VALUE}",
     rf"(?=c){_NO_ROUTES}(?<![\w-])community\s+(?!add\b|delete\b|\S+\s+members\b|\d+:\d+){VALUE}",
@@ -64,12 +64,19 @@ _SPOKEN = (
     rf"\bspi\s+\d+\s+(?:md5|sha1)\s+{_PASSED}{VALUE}",
     rf"\b(?:esp\s+\S+(?:\s+\d+(?=\s))?+|sha1|md5|key\s+[0-9a-f]{{32,}})\s+{_HEX}",
 )
+_WELL_KNOWN = (
+    r"[\"']?(?:\d+:\d+|no-(?:export|advertise|peer)|local-as|internet|graceful-shutdown|blackhole"
+    r"|(?:rt|soo|color|encap):\S+)\b"
+)
+"""Communities of BGP: RFC 1997, RFC 4360, RFC 7999, RFC 8326."""
 _KEYED = (
     r"[?&](?P<name>[\w-]*(?:token|api_?key|password|secret))=(?P<secret>[^&\s\"'<]+)",
     rf"(?P<name>(?:{_SAYS}|token|api[-_]?key|access[-_]?key|private[-_ ]?key"
     r"|preshared[-_ ]?key"
     r"|pre-?shared-?key|shared[-_]?key|shared[-_]?secret|secret[-_]?key|auth(?:entication)?[-_]?key|key[-_]?string|md5[-_]?key"
-    rf"|wep_?key\d?|community(?:[-_]?string)?)[\w-]{{0,40}}[\"']?)\s{{0,20}}[:=]\s{{0,20}}(?:0[sx])?{VALUE}",
+    rf"|wep_?key\d?)[\w-]{{0,40}}[\"']?)\s{{0,20}}[:=]\s{{0,20}}(?:0[sx])?{VALUE}",
+    rf"(?P<name>(?<!large )(?<!extended )(?<!ext)community(?:[-_]?string)?[\w-]{{0,40}}[\"']?)\s{{0,20}}[:=]\s{{0,20}}"
+    rf"(?!{_WELL_KNOWN}){VALUE}",
     rf"(?<!\w)(?P<name>ingestauth)=key,{VALUE}",
 )
 _TAGS = (

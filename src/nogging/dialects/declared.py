@@ -211,6 +211,13 @@ class Dialect(Strict):
     def long_names(self) -> dict[str, str]:
         return {short.lower(): name for short, name in self.interfaces.items()}
 
+    def long_name(self, letters: str) -> str:
+        """How the names of interfaces begin for which somebody typed these letters, or any beginning of them; nothing
+        where none do."""
+        typed = letters.lower()
+        whole = (name for name in self.interfaces.values() if name.lower().startswith(typed))
+        return self.long_names.get(typed) or next(whole, "")
+
 
 def dialects(own: Own = ()) -> list[str]:
     """The names of the dialects that the library and the user's own folders know."""

@@ -2,6 +2,7 @@
 
     <field>           a value up to the next space, or up to what the pattern says comes next
     <field in Mbit/s> a value with the unit that the text has
+    <field after Po>  a value that stands behind this word, which the text leaves out
     <field of 3 words> a value with spaces in it
     "<field>"         whatever stands between quotation marks, spaces too
     <field...>        the rest of the line
@@ -64,6 +65,8 @@ class PatternValue:
     quoted: bool = False
     verbatim: bool = False
     """Whether it is not kept in a field, and yet word for word."""
+    after: str = ""
+    """What the value begins with that the text leaves out."""
 
     @property
     def may_be_dated(self) -> bool:
@@ -271,7 +274,8 @@ class _Parser:
             raise NotationError("'>' is missing; a literal '<' is written '\\<'", start)
         self.at = end + 1
         inner = self.text[start + 1 : end]
-        name, _, unit = inner.partition(" in ")
+        name, _, after = inner.partition(" after ")
+        name, _, unit = name.partition(" in ")
         name, words = _counted(name)
         rest, kept, verbatim = name.endswith("..."), name[:1] not in ("-", "="), name.startswith("=")
         name = name.removesuffix("...").removeprefix("-").removeprefix("=")
@@ -279,7 +283,7 @@ class _Parser:
             raise NotationError(f"'<{inner}>' is not a value; a literal '<' is written '\\<'", start)
         if unit and unit not in UNITS:
             raise NotationError(f"unknown unit '{unit}'{nearest(unit, UNITS)}", start)
-        return PatternValue(name if kept else "", unit, rest, start, words, verbatim=verbatim)
+        return PatternValue(name if kept else "", unit, rest, start, words, verbatim=verbatim, after=after.strip("'"))
 
 
 def _counted(name: str) -> tuple[str, int]:

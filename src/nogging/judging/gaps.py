@@ -285,7 +285,9 @@ def _with_nobody_to_ask_of(capture: Capture, feeding: Mapping[str, list[Reader]]
     silent = {
         name: {one.of_each.key for one in readers if one.of_each}
         for name, readers in feeding.items()
-        if readers and all(one.of_each for one in readers) and not list(_answers(capture, name, readers))
+        if any(one.of_each for one in readers)
+        and not any(one.asked for one in readers)
+        and not list(_answers(capture, name, readers))
     }
     having = {each: _having(capture, *each) for each in set().union(*silent.values())}
     return frozenset(

@@ -115,7 +115,7 @@ def _once_each(slot: Slot, field: Field, kind: Kind, square: OctetArray) -> tupl
         except ValueError:
             value = None
             fit.append(False)
-        moment, resolution = value if slot.is_moment and value is not None else (value, None)
+        moment, resolution = value if slot.type is Type.MOMENT and value is not None else (value, None)
         values.append(moment)
         resolutions.append(resolution)
     which = coded.indices.to_numpy()

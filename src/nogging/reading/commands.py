@@ -28,6 +28,7 @@ from nogging.dialects.notation import (
 )
 
 _PATH = re.compile(r"^(?:/\w+)*/(?=\w+(?:\s|$))")
+_PORT = re.compile(r"(?<= )(?P<letters>[A-Za-z][A-Za-z-]*) (?P<number>\d[\d/.:]*)(?!\S)")
 _QUOTES = re.compile(r"""^(["'])(.*)\1$""")
 
 
@@ -48,6 +49,16 @@ def typed(command: str, dialect: Dialect) -> Typed:
         core, pipe, filters = cut
         filtering = pipe if filters else filtering
     return Typed(_ordered(core, dialect.options) if dialect.options else core, filtering)
+
+
+def with_whole_names(core: str, dialect: Dialect) -> str:
+    """A command in which a port that was typed in two words (`gi 1/0/1`) is one, by its long name."""
+
+    def whole(port: re.Match[str]) -> str:
+        name = dialect.long_name(port["letters"])
+        return name + port["number"] if name else port[0]
+
+    return _PORT.sub(whole, core)
 
 
 def _ordered(core: str, options: Options) -> str:
@@ -126,6 +137,21 @@ def alternatives(text: str) -> list[str]:
     edges = [start, *bars, end]
     branches = [text[a + 1 : b] for a, b in pairwise(edges)] + ([""] if text[start] == "[" else [])
     return [whole for branch in branches for whole in alternatives(text[:start] + branch + text[end + 1 :])]
+
+
+def could_be(spelling: str, typed: Sequence[str]) -> bool:
+    """Whether what was typed, in words of small letters, may be a spelling of a command, in full or cut short: a first
+    look that costs next to nothing, since of all that a dialect knows nearly nothing fits."""
+    if "\\" in spelling:
+        return True
+    words = spelling.lower().split()
+    for n, word in enumerate(words):
+        before, is_value, _ = word.partition("<")
+        if is_value and ("..." in word or ">" not in word):
+            return True
+        if n == len(typed) or not (typed[n].startswith(before) if is_value else word.startswith(typed[n])):
+            return False
+    return len(words) == len(typed)
 
 
 def compiled(texts: Iterable[str]) -> tuple[Pattern, ...]:

@@ -17,9 +17,10 @@ from typing import Annotated, Any, Protocol
 
 from pydantic import Field, model_validator
 
+from nogging.dialects.declared import load_dialect
 from nogging.dialects.notation import Pattern, PatternValue
 from nogging.files import NotEmpty, Strict, apart, one_of, together, with_rules
-from nogging.reading.commands import fits, given
+from nogging.reading.commands import fits, given, typed, with_whole_names
 from nogging.records import Kind, Type
 from nogging.records.values import address
 
@@ -42,6 +43,8 @@ REMARK = "%"
 
 PREFIX_LENGTH = "_length"
 """`destination_prefix_length` may be carried, where a heading gives the length of the prefixes below it."""
+UNIT = "_unit"
+"""`interface_unit` is what stands behind the dot of an interface's name, elsewhere in the same line."""
 
 Scalar = str | int | float | bool | None
 
@@ -64,7 +67,7 @@ class LineModel(Strict):
         one_of(*Action),
         *(together(name, "open") for name in ("frame", "inside")),
         together("alone", "frame"),
-        *(together(name, "under") for name in ("wrapped", "cut", "continues", "nested")),
+        *(together(name, "under") for name in ("wrapped", "cut", "continues", "nested", "repeats")),
         together("also", "row", "open"),
         apart("also", "frame"),
         together("until", "section"),
@@ -107,6 +110,8 @@ class LineModel(Strict):
     """Whether its rows are the rest of those of the table above it."""
     nested: str = ""
     """The field that names a row which stands further in, as a part of the one above it. As `name`."""
+    repeats: bool = False
+    """Whether a row without a first cell has that of the row above it."""
     indent: int | None = None
     """How far in a line has to stand, in characters. As `2`."""
     carries: tuple[str, ...] = ()
@@ -140,11 +145,11 @@ class LineModel(Strict):
         if (
             ((self.frame or self.inside) and self.open is None)
             or (self.alone and not self.frame)
-            or ((self.wrapped or self.cut or self.continues or self.nested) and self.under is None)
+            or ((self.wrapped or self.cut or self.continues or self.nested or self.repeats) and self.under is None)
         ):
             raise ValueError(
                 "'frame' and 'inside' go with 'open', 'alone' with 'frame', "
-                "and 'wrapped', 'cut', 'continues' and 'nested' with 'under'"
+                "and 'wrapped', 'cut', 'continues', 'nested' and 'repeats' with 'under'"
             )
         if self.also and (self.frame or not (self.row or self.open)):
             raise ValueError("'also' goes with 'row' and 'open', and not with 'frame'")
@@ -402,6 +407,8 @@ class Heading:
     """Whether its rows are the rest of those of the table above it, which was too wide."""
     nested: str = ""
     """The field that names what a row is a part of: the first cells of the rows above it that stand less far in."""
+    repeats: bool = False
+    """Whether a row without a first cell has that of the row above it."""
 
     @property
     def values(self) -> tuple[PatternValue, ...]:
@@ -530,24 +537,31 @@ class Reader:
 
     def asked_by(self, command: str) -> Reader:
         """The reader with what a command says of all its answer: the VRF, where that is what it asks for."""
-        command = command.strip()
-        if not self.start or not command:
+        if not self.start or not command.strip():
             return self
-        patterns = self.command_patterns + self.partial_patterns
-        exact = ((one, one.regex.fullmatch(command)) for one in patterns)
-        fitting = [(one, match) for one, match in exact if match is not None] or [
-            (one.pattern, one.match) for one in sorted(fits(patterns, command), key=lambda fit: fit.looseness)
-        ]
+        dialect = load_dialect(self.dialect, self.own)
+        core = typed(command, dialect).core
+        fitting = self._fitting(core) or self._fitting(with_whole_names(core, dialect))
         if not fitting or not all(pattern.values for pattern, _ in fitting):
             return self
         told = {name: text for name, text in given(*fitting[0]) if name in self.start}
         said = {name: self._meant(name, text) for name, text in told.items()}
         return replace(self, start={**self.start, **said}) if said else self
 
+    def _fitting(self, command: str) -> list[tuple[Pattern, re.Match[str]]]:
+        """The patterns that a command fits as it stands; where there is none, those that it is short for."""
+        patterns = self.command_patterns + self.partial_patterns
+        exact = ((one, one.regex.fullmatch(command)) for one in patterns)
+        return [(one, match) for one, match in exact if match is not None] or [
+            (one.pattern, one.match) for one in sorted(fits(patterns, command), key=lambda fit: fit.looseness)
+        ]
+
     def _meant(self, name: str, text: Any) -> Any:
         """What a command says a field is; of an address that somebody called by a name nothing is known."""
         text = self.meanings.get(name, {}).get(text.lower(), text)
         declared = next(kind.fields[name] for kind in self.kinds if name in kind.fields)
+        if declared.type is Type.INTERFACE and (parts := re.fullmatch(r"([A-Za-z-]+)(\d.*)", text)):
+            return (load_dialect(self.dialect, self.own).long_name(parts[1]) or parts[1]) + parts[2]
         if declared.type is not Type.ADDRESS:
             return text
         try:

@@ -37,30 +37,63 @@ class Columns:
         self.columns = [n for n, title in enumerate(heading.titles) if n or not title.endswith(":")]
         self.titled = next((n for n, title in enumerate(heading.titles) if title), 0)
         """The first column that has a heading; what stands before it marks the row."""
-        self.first: tuple[int, dict[str, str]] | None = None
-        """A first cell that had a line of its own, with its number and what marks it: it belongs to the next row."""
+        self.first: tuple[list[int], dict[str, str]] | None = None
+        """First cells that had lines of their own, with the numbers of these: they belong to the next row."""
         self.rows: list[dict[str, Any]] = []
         """The records that its rows made."""
         self.rest: list[tuple[int, dict[str, Any], str]] = []
         """Rows that are the rest of others, until it is known whether there is one for each: line, values, words."""
         self.is_whole = True
         """Whether each of its rows was read."""
+        self.above: str | None = None
+        """The first cell of the row above."""
         self.around: list[tuple[int, str]] = []
         """The first cells that the last row stands in, each with how far in it stands."""
 
     def cells(self, line: str) -> dict[str, str]:
         """The cells of a row by heading; `ValueError` where a cell cannot be told."""
-        words, labelled = list(re.finditer(r"\S+", self.apart(line))), [self.heading.titles[n] for n in self.columns]
+        words = list(re.finditer(r"\S+", self.apart(line)))
         found: dict[str, list[str]] = {}
         try:
             for word in words:
                 title = self.heading.titles[self.column(word.start(), word.end(), word[0])]
                 found.setdefault(title, []).append(word[0])
         except ValueError:
-            if len(words) != len(labelled):
+            if len(words) != len(self.columns):
                 raise
-            return {title: word[0] for title, word in zip(labelled, words, strict=True)}
+            return self.by_order(words)
         return {title: " ".join(several) for title, several in found.items()}
+
+    def by_order(self, words: list[re.Match[str]]) -> dict[str, str]:
+        """The cells of a row of which a value ran out of its column, and pushed those behind it to the right by that
+        much; `ValueError` where one stands farther from its column than that: then another cell is empty."""
+        pushed = 0
+        for n, word in zip(self.columns, words, strict=True):
+            start, end = word.span()
+            if not any(n in self.over_or_before(start - by, end - by) for by in range(pushed + 1)):
+                raise ValueError(f"'{word[0]}' stands under another heading than that of its place in the row")
+            pushed = max(pushed, end - self.extents[n][1])
+        return {self.heading.titles[n]: word[0] for n, word in zip(self.columns, words, strict=True)}
+
+    def goes_on(self, line: str) -> dict[str, str] | None:
+        """The cells of a line that has no more of its row than what marks it, the first cell and the second one, where
+        these may be so long that the rest has a line of its own."""
+        if not (self.heading.repeats and self.heading.wrapped):
+            return None
+        head = self.heading.titles[: self.titled + 2]
+        found: dict[str, list[str]] = {}
+        for word in re.finditer(r"\S+", self.apart(line)):
+            title = self.heading.titles[self.column(word.start(), word.start() + 1, word[0])]
+            found.setdefault(title, []).append(word[0])
+        fits = head[-1] in found and set(found) <= set(head)
+        return {title: " ".join(several) for title, several in found.items()} if fits else None
+
+    def repeat(self, cells: dict[str, str]) -> None:
+        """Gives a row without a first cell that of the row above it, where the table writes it once for several."""
+        title = self.heading.titles[self.titled]
+        if self.heading.repeats and self.above is not None:
+            cells.setdefault(title, self.above)
+        self.above = cells.get(title)
 
     def part_of(self, line: str, first: str) -> str | None:
         """What a row is a part of, by how far in its first cell stands."""
@@ -91,10 +124,13 @@ class Columns:
             return None
         return dict(zip(reversed(titles), (cell, *marks), strict=False))
 
-    def column(self, start: int, end: int, word: str) -> int:
+    def over_or_before(self, start: int, end: int) -> list[int]:
+        """The columns whose headings stand over this place; where none does, the last that began before it."""
         over = [n for n in self.columns if start < self.extents[n][1] and self.extents[n][0] < end]
+        return over or [max((n for n in self.columns if self.extents[n][0] <= start), default=self.columns[0])]
+
+    def column(self, start: int, end: int, word: str) -> int:
+        over = self.over_or_before(start, end)
         if len(over) > 1:
             raise ValueError(f"'{word}' stands under two headings")
-        if over:
-            return over[0]
-        return max((n for n in self.columns if self.extents[n][0] <= start), default=self.columns[0])
+        return over[0]

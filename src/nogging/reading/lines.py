@@ -27,6 +27,7 @@ from nogging.reading.remainder import LineRemainders
 from nogging.reading.slots import MOST_KNOWN, Slots, absent_of, inherited, lacking
 from nogging.records import Kind, Type
 from nogging.records.field import REMAINDER
+from nogging.records.values import HOP, MARKS
 from nogging.records.words import together
 
 LONGEST_TOTAL = 2
@@ -34,6 +35,7 @@ LONGEST_TOTAL = 2
 WORTH_IT = 100
 """Fewer lines than this are not worth looking for what comes again."""
 MOST_IN_A_RANGE = 4096
+_ADDRESS = re.compile(r"[0-9A-Fa-f.:]+")
 _TAKEN = "\x02"
 """Stands where words of a line were that another record took."""
 _MOMENT = re.compile(r"\d{4}-\d\d-\d\dT[\d:.,Z+-]+ +")
@@ -541,7 +543,7 @@ class LineReading:
     def refuse(self, number: int, line: str, reason: str) -> None:
         self.last = None  # what `again` would repeat may have been this line
         if self.columns is not None:
-            self.columns.is_whole = False
+            self.columns.is_whole, self.columns.above = False, None
         self.close_to(line)
         if self.open is not None:
             self.open.unread = True
@@ -573,14 +575,14 @@ class LineReading:
             return True
         if kind is None:
             return False
-        if wrapped := self.columns.wraps(line):
-            self.drop_first()
-            self.columns.first = (number, wrapped)
+        if held := self.columns.wraps(line) or self.columns.goes_on(line):
+            self.hold(number, held)
             return True
-        begins = None
+        begins: list[int] = []
         try:
             cells = self.columns.cells(line)
             begins = self.take_first(cells)
+            self.columns.repeat(cells)
             *others, values = self.under(heading, kind, cells, line)
             if heading.continues:
                 self.columns.rest.append((number, values, self.rest))
@@ -592,19 +594,26 @@ class LineReading:
             self.reason, kept = str(error), False
         if kept and self.reading.took is not None:
             self.reading.took[number] = [Took(Action.UNDER, " ".join(heading.titles), values)]
-        if begins is not None and kept:
-            self.reading.taken[begins] = heading.under(heading.titles[self.columns.titled])
-            self.begin_at(kind, begins)
-        elif begins is not None:
-            self.reading.unread.append(Unread(begins, self.texts[begins - 1], self.reason))
+        self.account_for(begins, kind, heading.under(heading.titles[self.columns.titled]) if kept else None)
         return kept
+
+    def account_for(self, begins: list[int], kind: Kind, fields: tuple[str, ...] | None) -> None:
+        """Says of the lines of a row's first cells which fields they gave; none where the row was not read."""
+        for n in begins:
+            if fields is None:
+                self.reading.unread.append(Unread(n, self.texts[n - 1], self.reason))
+            else:
+                self.reading.taken[n] = fields
+        if begins and fields is not None:
+            self.begin_at(kind, begins[0])
 
     def under(self, heading: Heading, kind: Kind, cells: dict[str, str], line: str) -> list[dict[str, Any]]:
         """The fields of each record that a row of a table makes; the first of them last."""
         assert self.columns is not None
         left = (text for title, text in cells.items() if self.stays(heading, title, text))
         self.rest = " ".join(filter(None, (self.words.of(text, ()) for text in left)))
-        made = self.each(heading, kind, tuple(cells.get(title) for title, _ in heading.columns))
+        texts = tuple(cells.get(title, "" if value.unit == MARKS else None) for title, value in heading.columns)
+        made = self.each(heading, kind, texts)
         if heading.nested and (outer := self.columns.part_of(line, cells.get(heading.titles[0], ""))):
             made[-1][heading.nested] = outer
         return made
@@ -631,8 +640,12 @@ class LineReading:
 
     def stays(self, heading: Heading, title: str, text: str) -> bool:
         """Whether a cell is among the words of its row: no field takes it, or other words mean the same as it."""
-        fields = heading.under(title)
-        return not fields or all(text in self.reader.alike.get(field, ()) for field in fields)
+        under = [value for one, value in heading.columns if one == title]
+        named = _ADDRESS.fullmatch(text) is None
+        return all(
+            value.unit == MARKS or (value.unit == HOP and named) or text in self.reader.alike.get(value.field, ())
+            for value in under
+        )
 
     def begin_at(self, kind: Kind, number: int) -> None:
         """The row that was just read began at an earlier line."""
@@ -643,24 +656,30 @@ class LineReading:
         else:
             self.open.lines.append(number)
 
-    def take_first(self, cells: dict[str, str]) -> int | None:
-        """Gives a row the first cell that had a line of its own; the number of that line."""
+    def take_first(self, cells: dict[str, str]) -> list[int]:
+        """Gives a row the first cells that had lines of their own; the numbers of those lines."""
         assert self.columns is not None
-        if self.columns.first is None or self.columns.heading.titles[self.columns.titled] in cells:
+        if self.columns.first is None or not self.columns.first[1].keys().isdisjoint(cells):
             self.drop_first()
-            return None
+            return []
         begins, first = self.columns.first
         cells.update(first)
         self.columns.first = None
         return begins
 
+    def hold(self, number: int, cells: dict[str, str]) -> None:
+        """Keeps the first cells of a row until the rest of it comes."""
+        assert self.columns is not None
+        numbers = self.take_first(cells)
+        self.columns.first = ([*numbers, number], cells)
+
     def drop_first(self) -> None:
-        """A first cell that had a line of its own, and after it no row without one."""
+        """First cells that had lines of their own, and after them no row without them."""
         if self.columns is not None and self.columns.first is not None:
-            number, self.columns.first = self.columns.first[0], None
-            self.reading.unread.append(
-                Unread(number, self.texts[number - 1], "a first cell, and not the rest of its row")
-            )
+            numbers, self.columns.first = self.columns.first[0], None
+            self.columns.above = None
+            reason = "a first cell, and not the rest of its row"
+            self.reading.unread += [Unread(n, self.texts[n - 1], reason) for n in numbers]
 
 
 def _counted_out(text: str) -> list[str]:

@@ -28,7 +28,7 @@ import pyarrow.compute as pc
 from nogging.dialects.notation import loose
 from nogging.reading.account import Reading, Unread, without
 from nogging.reading.columns import Bools, Cells, Column, Ints, OctetArray, converted, squared, texts
-from nogging.reading.declared import PREFIX_LENGTH, REMARK, Action, LineForm, Reader
+from nogging.reading.declared import PREFIX_LENGTH, REMARK, UNIT, Action, LineForm, Reader
 from nogging.reading.layout import Layout, Word, WordPart, layout_of
 from nogging.reading.lines import LineReading
 from nogging.reading.remainder import KEPT, left
@@ -61,7 +61,7 @@ def is_flat(reader: Reader) -> bool:
 
 
 def _alone(form: LineForm) -> bool:
-    apart = (value.field + PREFIX_LENGTH for value in form.values)
+    apart = (value.field + rest for value in form.values for rest in (PREFIX_LENGTH, UNIT))
     plain = not any(value.words > 1 or value.quoted or value.may_be_dated for value in form.values)
     plain = plain and {value.field for value in form.values}.isdisjoint(apart)
     return (

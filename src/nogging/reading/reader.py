@@ -21,11 +21,25 @@ from nogging.dialects.notation import NotationError, Pattern, PatternValue, comp
 from nogging.dialects.reader_folders import LIBRARY, Own, files, places
 from nogging.errors import FileError, QuestionError, nearest
 from nogging.files import Path_, Source, load, loads, read_text
-from nogging.reading.commands import Fit, PlacedWord, Typed, compiled, fits, is_meant, placed, spelled_out, typed
+from nogging.reading.commands import (
+    Fit,
+    PlacedWord,
+    Typed,
+    alternatives,
+    compiled,
+    could_be,
+    fits,
+    is_meant,
+    placed,
+    spelled_out,
+    typed,
+    with_whole_names,
+)
 from nogging.reading.declared import (
     PREFIX_LENGTH,
     RECORDING,
     REMARK,
+    UNIT,
     Action,
     Also,
     AlsoModel,
@@ -265,7 +279,7 @@ class _Compiler:
 
     def known(self, name: str, kinds: Iterable[Kind], where: Path_, offset: int = 0) -> None:
         known = {field for kind in kinds for field in kind.fields}
-        if name not in known and name.removesuffix(PREFIX_LENGTH) not in known:
+        if not {name, name.removesuffix(PREFIX_LENGTH), name.removesuffix(UNIT)} & known:
             raise self.source.error(where, f"unknown field '{name}'{nearest(name, known)}", offset=offset)
 
     def heading(self, n: int, line: LineModel) -> Heading:
@@ -302,6 +316,7 @@ class _Compiler:
             several=several,
             continues=line.continues,
             nested=line.nested,
+            repeats=line.repeats,
         )
 
     def fixed(self, given: Mapping[str, Scalar], where: Path_, kinds: Iterable[Kind]) -> dict[str, Any]:
@@ -438,18 +453,27 @@ class Head:
     partial: tuple[str, ...] = ()
 
     @cached_property
-    def patterns(self) -> tuple[Pattern, ...]:
-        """The commands, ready to be held against what somebody typed; what is wrong with one is told by the reader."""
+    def spellings(self) -> tuple[str, ...]:
+        """The commands, each in all its ways; what is wrong with one is told by the reader."""
         try:
-            return compiled((*self.commands, *self.partial))
+            return tuple(one for text in (*self.commands, *self.partial) for one in alternatives(text))
         except NotationError:
-            reader = load_reader(self.path, self.own)
-            return reader.command_patterns + reader.partial_patterns
+            load_reader(self.path, self.own)
+            raise
+
+    def patterns(self, command: str) -> list[Pattern]:
+        """Those of its commands that what somebody typed may be, ready to be held against it."""
+        typed = command.lower().split()
+        try:
+            return [spelling_pattern(one) for one in self.spellings if could_be(one, typed)]
+        except NotationError:
+            load_reader(self.path, self.own)
+            raise
 
     @cached_property
     def words(self) -> frozenset[PlacedWord]:
         """The words of its commands, each with its place and the one before it."""
-        told = (placed(pattern.text.lower().split()) for pattern in self.patterns)
+        told = (placed(spelling.lower().split()) for spelling in self.spellings)
         return frozenset(one for words in told for one in words if "<" not in one[2])
 
     def fits(self, command: str) -> tuple[int, int] | None:
@@ -457,10 +481,15 @@ class Head:
         many the most words; None where none does."""
         fitting = [
             (pattern.text.count("<") + pattern.text.count("..."), -len(pattern.text.split()))
-            for pattern in self.patterns
+            for pattern in self.patterns(command)
             if (match := pattern.regex.fullmatch(command.strip())) is not None and is_meant(pattern, match)
         ]
         return min(fitting, default=None)
+
+
+@cache
+def spelling_pattern(spelling: str) -> Pattern:
+    return compile_pattern(spelling)
 
 
 class _HeadModel(BaseModel):
@@ -565,9 +594,11 @@ def _meant(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> _Me
     short = [
         ((head.path.stem == WORDS, *one.looseness), n, one)
         for n, head in enumerate(known)
-        for one in fits(head.patterns, asked.core)
+        for one in fits(head.patterns(asked.core), asked.core)
         if not one.stretches(words - head.words)
     ]
+    if not short and (whole := with_whole_names(asked.core, load_dialect(dialect, own))) != asked.core:
+        return _meant(dialect, f"{whole} | {asked.filter}" if asked.filter else whole, own, where)
     if not short:
         implied = load_dialect(dialect, own).implied
         within = implied and not asked.core.startswith(implied)

@@ -9,12 +9,14 @@ from typing import Any, Protocol
 
 from nogging.dialects.declared import load_dialect
 from nogging.dialects.notation import PatternValue
-from nogging.reading.declared import PREFIX_LENGTH, Reader
+from nogging.reading.declared import PREFIX_LENGTH, UNIT, Reader
 from nogging.records import Kind, Nature, Type
 from nogging.records.field import RESOLUTION
 from nogging.records.values import integer, reader_of
 
 MOST_KNOWN = 65536
+REST = {Type.PREFIX: (PREFIX_LENGTH, "/"), Type.INTERFACE: (UNIT, ".")}
+"""Of which types the end may stand elsewhere in a line: in a field of which suffix, and what is between them."""
 
 
 class SlotSource(Protocol):
@@ -50,23 +52,27 @@ class Slots:
         key = (source.number, kind.name if kind else None)
         slots = self.known.get(key)
         if slots is None:
-            slots = self.known[key] = [self.slot(kind, value.field, value.unit, value.words) for value in source.values]
+            slots = self.known[key] = [self.slot(kind, value) for value in source.values]
             names = [slot.name for slot in slots]
             for slot in slots:
-                if slot.is_prefix and (length := slot.name + PREFIX_LENGTH) in names:
-                    slot.length = names.index(length)
+                if slot.type in REST and (rest := slot.name + REST[slot.type][0]) in names:
+                    slot.rest = names.index(rest)
         return slots
 
-    def slot(self, kind: Kind | None, name: str, unit: str, words: int = 1) -> Slot:
-        kinds = [kind] if kind else list(self.reader.kinds)
+    def slot(self, kind: Kind | None, value: PatternValue) -> Slot:
+        name, kinds = value.field, [kind] if kind else list(self.reader.kinds)
         declared = next((one.fields[name] for one in kinds if name in one.fields), None)
         if declared is None and name.endswith(PREFIX_LENGTH):
             return Slot(name, integer, {}, "")
+        if declared is None and name.endswith(UNIT):
+            return Slot(name, str, {}, "")
         if declared is None:
             return Slot(name, _no_such_field(name), {}, "")
-        convert = reader_of(declared, unit, self.names, self.at, self.skew)
-        if words > 1:
+        convert = reader_of(declared, value.unit, self.names, self.at, self.skew)
+        if value.words > 1:
             convert = _spaced_evenly(convert)
+        if value.after:
+            convert = _behind(value.after, convert)
         resolution = name + RESOLUTION if declared.nature is Nature.TIMER else ""
         return Slot(name, convert, self.reader.meanings.get(name, {}), resolution, declared.type)
 
@@ -77,7 +83,7 @@ class Slot:
     `known` keeps the texts that were turned already: most columns of a long table say the same few things.
     """
 
-    __slots__ = ("convert", "is_moment", "is_prefix", "known", "length", "meanings", "name", "resolution")
+    __slots__ = ("convert", "known", "meanings", "name", "resolution", "rest", "type")
 
     def __init__(
         self,
@@ -90,9 +96,9 @@ class Slot:
         self.name, self.convert, self.meanings = name, convert, meanings
         self.resolution = resolution
         self.known: dict[str, Any] = {}
-        self.is_moment, self.is_prefix = type is Type.MOMENT, type is Type.PREFIX
-        self.length: int | None = None
-        """Which value of the same line is the length, or the mask, of this prefix."""
+        self.type = type
+        self.rest: int | None = None
+        """Which value of the same line is the rest of this one: the length, or the mask, of a prefix."""
 
     def put(self, found: dict[str, Any], moment: tuple[Any, float]) -> None:
         """Sets a moment, and where it is a timer's, how exactly it was told."""
@@ -112,19 +118,19 @@ class Slot:
 def filled(slots: list[Slot], texts: tuple[str | None, ...], carried: Mapping[str, Any]) -> dict[str, Any]:
     """The fields that these texts give, each to its slot; `ValueError` with the reason where one does not fit."""
     found: dict[str, Any] = {}
-    lengths = {slot.length for slot in slots if slot.length is not None}
+    rests = {slot.rest for slot in slots if slot.rest is not None}
     for n, (slot, text) in enumerate(zip(slots, texts, strict=True)):
-        if text is None or n in lengths:
+        if text is None or n in rests:
             continue
-        if slot.length is not None:
-            text += f"/{texts[slot.length]}"
-        elif slot.is_prefix and "/" not in text:
+        if slot.rest is not None:
+            text += f"{REST[slot.type][1]}{texts[slot.rest]}"
+        elif slot.type is Type.PREFIX and "/" not in text:
             length = carried.get(slot.name + PREFIX_LENGTH)  # a heading may give it for all that follow
             text += f"/{length}" if length is not None else ""
         known = slot.known
         value = known[text] if text in known else slot.read(text)
         if value is not None:
-            if slot.is_moment:
+            if slot.type is Type.MOMENT:
                 slot.put(found, value)
             else:
                 found[slot.name] = value
@@ -134,6 +140,11 @@ def filled(slots: list[Slot], texts: tuple[str | None, ...], carried: Mapping[st
 def _spaced_evenly(convert: Callable[[str], Any]) -> Callable[[str], Any]:
     """A value of several words, however far they stand apart."""
     return lambda text: convert(" ".join(text.split()))
+
+
+def _behind(word: str, convert: Callable[[str], Any]) -> Callable[[str], Any]:
+    """A value of which the text leaves out how it begins."""
+    return lambda text: convert(word + text)
 
 
 def _no_such_field(name: str) -> Callable[[str], Any]:

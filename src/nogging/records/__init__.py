@@ -6,6 +6,7 @@ from nogging.records.aggregate import AGGREGATE, AGGREGATE_MEMBER
 from nogging.records.alarm import ALARM
 from nogging.records.answer import ANSWER
 from nogging.records.arp import ARP
+from nogging.records.bgp_path import BGP_PATH
 from nogging.records.bgp_route import BGP_ROUTE
 from nogging.records.clock import CLOCK
 from nogging.records.component import COMPONENT
@@ -55,6 +56,7 @@ _ALL = (
     MULTICAST_ROUTE,
     MULTICAST_GROUP,
     ROUTE_SUMMARY,
+    BGP_PATH,
     BGP_ROUTE,
     LABEL_BINDING,
     LABEL,

@@ -91,6 +91,8 @@ class Field:
     alike: str = ""
     """What records of one sort have in common in it, for a draft: they are its subject (`carry frames of one size`)."""
     same_at_both_ends: bool = False
+    mark: str = ""
+    """Among the marks in front of the row of a table, those of which each says that it is so."""
     tolerance: float = 0.0
     """Of a measure: how far it may go, in its unit, without being another one. Around zero a share says nothing."""
 

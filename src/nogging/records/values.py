@@ -23,6 +23,7 @@ ReadMoment = tuple[datetime, float]
 """A moment and the resolution of its text in seconds."""
 
 EPOCH, TIME_OF_DAY, MINUTES, MASK, CLASS = "s since 1970", "time of day", "min:s", "mask", "class"
+MARKS, HOURS, HOP = "marks", "h:min", "hop"
 UNITS: dict[str, tuple[str, float]] = {
     EPOCH: ("s", 1),
     TIME_OF_DAY: ("s", 1),
@@ -39,10 +40,13 @@ UNITS: dict[str, tuple[str, float]] = {
     "us": ("s", 1e-6),
     "min": ("s", 60),
     MINUTES: ("s", 1),
+    HOURS: ("s", 60),
     "h": ("s", 3600),
     "d": ("s", 86400),
     MASK: ("bit", 1),
     CLASS: ("", 1),
+    MARKS: ("", 1),
+    HOP: ("", 1),
 }
 """Units that a pattern may name: the canonical unit each is turned into, and the factor."""
 
@@ -50,8 +54,8 @@ _LINK = re.compile(r"[A-Za-z0-9_.:/-]{0,32}")
 """An interface, as it stands behind a link-local address (RFC 4007, section 11)."""
 _CLOCK = re.compile(r"(?:(\d+)(?:\s*days?,\s+|d))?(\d+):(\d\d):(\d\d)")
 _SPAN = re.compile(
-    r"(\d+(?:\.\d+)?)\s*(?:(years?|weeks?|days?|hours?|minutes?|seconds?|secs?|msecs?|ms|[ywdhms])"
-    r"(?:\(s\))?),? *(?:and )?"
+    r"(\d+(?:\.\d+)?)\s*(?:(years?|weeks?|days?|hours?|hrs?|minutes?|mins?|seconds?|secs?|msecs?|ms|[ywdhms])"
+    r"(?:\(s\))?)[,:]? *(?:and )?"
 )
 _TIME_OF_DAY = re.compile(r"(\d\d):(\d\d)(?::(\d\d)(?:\.(\d{1,6}))?)?")
 _DATE = re.compile(r"(\d{4})[-/](\d\d)[-/](\d\d)[T ](\d\d):(\d\d):(\d\d)(\.\d+)?(Z|[+-]\d\d:?\d\d)?")
@@ -208,7 +212,7 @@ def _prefix4(head: str, length: int, text: str) -> str:
 
 
 _MAC = re.compile(r"(?:[0-9a-f]{2}:){5}[0-9a-f]{2}")
-_SHORT_MAC = re.compile(r"(?:[0-9a-f]{1,2}:){5}[0-9a-f]{1,2}")
+_SHORT_MAC = re.compile(r"(?:[0-9a-f]{1,2}[:-]){5}[0-9a-f]{1,2}")
 
 
 def mac(text: str) -> str:
@@ -216,7 +220,7 @@ def mac(text: str) -> str:
     if _MAC.fullmatch(text):
         return text
     if _SHORT_MAC.fullmatch(text.lower()):
-        return ":".join(octet.zfill(2) for octet in text.lower().split(":"))
+        return ":".join(octet.zfill(2) for octet in re.split("[:-]", text.lower()))
     digits = re.sub(r"[.:-]", "", text).lower()
     if not re.fullmatch(r"[0-9a-f]{12}", digits):
         raise ValueError(f"'{text}' is not a MAC address")
@@ -346,19 +350,34 @@ def reader_of(
         return lambda text: enumerated(field, text)
     if field.type is Type.MOMENT:
         return _moment_reader(unit, at, skew)
-    if unit == MASK:
-        return mask_length
-    if unit == CLASS:
-        return classful_prefix
+    if unit == MARKS:
+        return lambda text: not set(field.mark).isdisjoint(text)
+    if unit in _OF_UNITS:
+        return _OF_UNITS[unit]
     if unit:
         return _unit_reader(unit, whole=field.type is Type.INTEGER)
     if field.type is Type.INTERFACE:
         return lambda text: interface_spelling(text, names)
     if field.type is Type.NUMBER and field.unit == "s":
         return _seconds
+    if field.type is Type.NUMBER and field.unit == "octet":
+        return _octets
     if field.type is Type.INTEGER and field.unit == "bit/s":
         return bit_rate
     return _PLAIN[field.type]
+
+
+def _hop(text: str) -> str | None:
+    """The address of a next hop, behind which a name may stand; none where an interface stands for it."""
+    try:
+        return address(text.partition("(")[0])
+    except ValueError:
+        if re.fullmatch(r"[A-Za-z][\w.-]*", text):
+            return None
+        raise
+
+
+_OF_UNITS: dict[str, Callable[[str], object]] = {MASK: mask_length, CLASS: classful_prefix, HOP: _hop}
 
 
 def _seconds(text: str) -> float:
@@ -369,12 +388,35 @@ def _seconds(text: str) -> float:
         return span(text)[0]
 
 
+_HOURS = re.compile(r"(?:(\d+) days?, +)?(?:(\d+):(\d\d)|(\d+) min),?")
+
+
+def _hours(text: str) -> float:
+    """How long a system has been up, as `uptime` says it: with days before the hours, or but minutes."""
+    match = _HOURS.fullmatch(text)
+    if match is None:
+        raise ValueError(f"'{text}' is not a length of time")
+    days, hours, minutes, alone = (int(part or 0) for part in match.groups())
+    return days * 86400.0 + hours * 3600 + (minutes + alone) * 60
+
+
+_SIZE = re.compile(r"(\d+(?:\.\d+)?)([KMGTP])i?B?")
+
+
+def _octets(text: str) -> float:
+    """A size: a number of octets, or of the next unit that makes it short (`1.9Gi`)."""
+    match = _SIZE.fullmatch(text)
+    return number(match[1]) * 1024.0 ** ("KMGTP".index(match[2]) + 1) if match else number(text)
+
+
 def _moment_reader(unit: str, at: datetime, skew: float) -> Callable[[str], ReadMoment]:
     factor = UNITS[unit][1] if unit else 0
     if unit == EPOCH:
         return lambda text: (_since_epoch(number(text)) - timedelta(seconds=skew), factor)
     if unit == TIME_OF_DAY:
         return lambda text: time_of_day(text, at, skew)
+    if unit == HOURS:
+        return lambda text: (_ago(_hours(text), at), factor)
     if unit == MINUTES:
         return lambda text: moment(f"0:{text:0>5}" if re.fullmatch(r"\d?\d:\d\d", text) else text, at, skew)
     if unit:

@@ -2,9 +2,18 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from nogging.records.field import Field, Kind, Nature, Type
 
 STATES = ("initialize", "learn", "listen", "speak", "backup", "standby", "active")
+
+
+def _family_of_its_address(record: dict[str, Any]) -> None:
+    """Most tables leave the family out, and have the address."""
+    if (address := record.get("virtual_address")) and not record.get("family"):
+        record["family"] = "ipv6" if ":" in address else "ipv4"
+
 
 VIRTUAL_ROUTER = Kind(
     "virtual_router",
@@ -69,6 +78,7 @@ VIRTUAL_ROUTER = Kind(
             moves_with=True,
         ),
     ),
+    derive=_family_of_its_address,
     sort="protocol",
     counted=("protocol", "state"),
     not_well="state not in ('active', 'backup', 'standby', 'listen')",

@@ -18,7 +18,10 @@ _CLOCK = r"\d{1,3}(?::\d{2}){1,3}(?:[.,]\d+)?"
 _ISO = rf"\d{{4}}[-/]\d\d[-/]\d\d(?:[T ]{_CLOCK})?(?:Z|[+-]\d\d:?\d\d)?"
 _STROKED = rf"\d{{1,2}}/\d{{1,2}}/(?:\d{{4}}|\d\d)[ T]{_CLOCK}"
 _DATE = rf"{_ISO}|{_STROKED}|{_MONTH} +\d{{1,2}}(?:,? +\d{{4}})?|\d{{1,2}}[- ]{_MONTH}[- ]\d{{2,4}}"
-_LENGTH = r"[+-]?(?:\d+(?:\.\d+)?(?:y|w|d|h|[mun]s|m|secs?|s))++(?: \d\d:\d\d(?::\d\d)?)?|\d+d\d\d:\d\d:\d\d"
+_LENGTH = (
+    r"[+-]?(?:\d+(?:\.\d+)?(?:y|w|d|h|[mun]s|m|secs?|s))++(?: \d\d:\d\d(?::\d\d)?)?"
+    r"|\d+d\d\d:\d\d:\d\d|\d+d:\d\dh:\d\dm(?::\d\ds)?"
+)
 _BARE = r"[+-]?\d+(?:,\d{3})*(?:\.\d+)?%?"
 _WORD = re.compile(rf"(?<![\w.:/@-])(?:{_DATE}|{_LENGTH}|{_CLOCK}|{_BARE})(?![\w:/@-])(?!\.\w)")
 _TIME = rf"(?:{_LENGTH}|{_CLOCK})"
