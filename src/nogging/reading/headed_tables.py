@@ -70,7 +70,8 @@ class Columns:
         pushed = 0
         for n, word in zip(self.columns, words, strict=True):
             start, end = word.span()
-            if not any(n in self.over_or_before(start - by, end - by) for by in range(pushed + 1)):
+            back = min(max(start - self.extents[n][0], 0), pushed)  # to where its heading begins; a word may be long
+            if not any(n in self.over_or_before(start - by, end - by) for by in (0, back, pushed)):
                 raise ValueError(f"'{word[0]}' stands under another heading than that of its place in the row")
             pushed = max(pushed, end - self.extents[n][1])
         return {self.heading.titles[n]: word[0] for n, word in zip(self.columns, words, strict=True)}
