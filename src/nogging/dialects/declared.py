@@ -169,6 +169,8 @@ class Dialect(Strict):
     """What stands before a command that is typed where it need not be said: within the program that it names."""
     idle_pipes: tuple[str, ...] = ()
     """The first words of pipes that change nothing of it."""
+    pipes_to: dict[str, str] = Field(default_factory=dict)
+    """The first words of pipes that give a form, with the word by which readers know it. As `{json-pretty: json}`."""
     filters: tuple[str, ...] = ()
     """The first words of pipes that let only some of its lines through."""
     reads: dict[str, str] = Field(default_factory=dict)

@@ -48,6 +48,7 @@ def typed(command: str, dialect: Dialect) -> Typed:
     while (cut := _piped(core, dialect)) is not None:
         core, pipe, filters = cut
         filtering = pipe if filters else filtering
+    core = _formed(core, dialect)
     return Typed(_ordered(core, dialect.options) if dialect.options else core, filtering)
 
 
@@ -101,6 +102,13 @@ def _piped(core: str, dialect: Dialect) -> tuple[str, str, bool] | None:
         if any(one == word or (len(word) > 1 and one.startswith(word)) for one in listed):
             return before.strip(), after.strip(), filters
     return None
+
+
+def _formed(core: str, dialect: Dialect) -> str:
+    """A command whose last pipe gives a form by the word that readers have for it."""
+    before, _, after = core.rpartition("|")
+    form = dialect.pipes_to.get((after.lower().split() or [""])[0])
+    return f"{before.strip()} | {form}" if form and before else core
 
 
 @lru_cache(maxsize=4096)
@@ -229,14 +237,14 @@ _NO_NAMES = frozenset(
 )
 
 
-_FORMS = frozenset({"json"})
-"""Words behind a command that ask for its answer in another form."""
+_FORMS = frozenset({"json", "|"})
+"""Words behind a command that ask for its answer in another form, and the bar of a pipe that nobody knows."""
 
 
 def is_meant(pattern: Pattern, match: re.Match[str]) -> bool:
     """Whether what a command has for a value can be one: a form is none, and the name of an interface is no word that
     makes another command."""
-    if any(text is not None and _FORMS.intersection(text.lower().split()) for text in match.groups()):
+    if _FORMS.intersection(match.string.lower().split()) - set(pattern.text.lower().split()):
         return False
     named = [text for field, text in given(pattern, match) if field in ("name", "interface")]
     return not any(word.lower() in _NO_NAMES for text in named for word in text.split())

@@ -27,6 +27,7 @@ from nogging.reading.remainder import LineRemainders
 from nogging.reading.slots import MOST_KNOWN, Slots, absent_of, inherited, lacking
 from nogging.records import Kind, Type
 from nogging.records.field import REMAINDER
+from nogging.records.joining import is_question, still_open
 from nogging.records.values import HOP, MARKS
 from nogging.records.words import together
 
@@ -410,7 +411,9 @@ class LineReading:
         assert self.open is not None
         row = self.open.row
         if not row.keys().isdisjoint(values):
-            again = [name for name in values if row.get(name) is not None and name not in self.carried]
+            values = still_open(kind, row, values)
+            told = (name for name in values if row.get(name) is not None and name not in self.carried)
+            again = [name for name in told if not is_question(kind, name)]
             if again:
                 self.reason = f"a second value for '{again[0]}' in one record"
                 return False

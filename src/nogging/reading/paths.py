@@ -24,6 +24,7 @@ from nogging.reading.remainder import LineRemainders
 from nogging.reading.slots import Slots, absent_of, inherited, lacking
 from nogging.records import Kind
 from nogging.records.field import REMAINDER, RESOLUTION
+from nogging.records.joining import is_question, still_open
 from nogging.records.words import together
 
 NOT_MAPPED = "no path of the reader leads here"
@@ -152,11 +153,10 @@ class Paths:
         for leaf in entry.leaves:
             for at in leaf.path(node):
                 try:
-                    given = self.value(leaf, entry.kind, at, carried)
+                    given = still_open(entry.kind, found, self.value(leaf, entry.kind, at, carried))
                     ages = {value.field for value in leaf.values if value.unit in AGES}
-                    again = next(
-                        (one for one in given if one in found and one.removesuffix(RESOLUTION) not in ages), None
-                    )
+                    twice = [one for one in given if one in found and one.removesuffix(RESOLUTION) not in ages]
+                    again = next((one for one in twice if not is_question(entry.kind, one)), None)
                     if again is not None:
                         raise ValueError(f"a second value for '{again}' in one record")
                 except ValueError as error:

@@ -394,7 +394,8 @@ def load_reader(path: Path, own: Own = ()) -> Reader:
     """Reads and checks one reader's file."""
     model, source = load(path, ReaderModel)
     if model.commands_of:
-        model = model.model_copy(update={"commands": (*model.commands, *_in_another_form(model, source, path))})
+        whole, part = _in_another_form(model, source, path)
+        model = model.model_copy(update={"commands": tuple(whole), "partial": tuple(part)})
     other = _other(model, source, own) if model.like else None
     if other is not None:
         its, _ = load(other, ReaderModel)
@@ -407,13 +408,18 @@ def load_reader(path: Path, own: Own = ()) -> Reader:
     return reader
 
 
-def _in_another_form(model: ReaderModel | _HeadModel, source: Source, path: Path) -> Iterator[str]:
-    """The commands of readers beside one, with what is behind them for the form that it reads."""
+def _in_another_form(model: ReaderModel | _HeadModel, source: Source, path: Path) -> tuple[list[str], list[str]]:
+    """The commands of a reader, whole and partial, with those of readers beside it behind which stands what asks for
+    the form that it reads; behind the rest of a line nothing can stand."""
+    whole, part = dict.fromkeys(model.commands), dict.fromkeys(model.partial)
     for name, behind in model.commands_of.items():
         other = path.with_name(f"{name}.yaml")
         if not other.exists():
             raise source.error(("commands_of", name), f"there is no reader '{name}' beside it", at_key=True)
-        yield from (f"{command} {behind}" for command in _head_of(other)[0].commands)
+        its = _head_of(other)[0]
+        for mine, others in ((whole, its.commands), (part, its.partial)):
+            mine |= dict.fromkeys(f"{command} {behind}" for command in others if "...>" not in command)
+    return list(whole), list(part)
 
 
 def compile_all(reader: Reader) -> None:
@@ -515,7 +521,8 @@ def _head(path: Path, own: Own) -> Head:
     """Reads no more of a file than its commands; what is wrong with it is told when all of it is loaded."""
     try:
         model, source = _head_of(path)
-        return Head(path, own, (*model.commands, *_in_another_form(model, source, path)), model.partial)
+        whole, part = _in_another_form(model, source, path)
+        return Head(path, own, tuple(whole), tuple(part))
     except FileError:
         return Head(path, own, load_reader(path, own).commands)
 

@@ -28,7 +28,7 @@ def put_together(kind: Kind, rows: list[Row]) -> list[Row]:
         words = together(whole.get(REMAINDER.name), row.get(REMAINDER.name))
         lines = [whole["line"][0], row["line"][1]]
         for name, value in row.items():
-            if whole.get(name) is None or not (_open(kind, name, value) or _is_worse(kind, name, whole[name])):
+            if whole.get(name) is None or not (_open(kind, name, value) or is_worse(kind, name, whole[name])):
                 whole[name] = value
         whole[REMAINDER.name], whole["line"] = words, lines
     return [row for several in found.values() for row in several]
@@ -40,18 +40,27 @@ def _fills(kind: Kind, one: Row, other: Row) -> bool:
     told = [name for name in names if not _open(kind, name, other.get(name))]
     more = not told or any(_open(kind, name, one.get(name)) for name in told)
     return more and all(
-        _open(kind, name, one.get(name)) or one[name] == other[name] or _is_question(kind, name) for name in told
+        _open(kind, name, one.get(name)) or one[name] == other[name] or is_question(kind, name) for name in told
     )
 
 
-def _is_question(kind: Kind, name: str) -> bool:
+def is_question(kind: Kind | None, name: str) -> bool:
     """Whether a field says no more than whether all is well, to which each of several tables gives its own answer."""
-    return name in kind.fields and kind.fields[name].well is not None and kind.fields[name].type is Type.BOOLEAN
+    if kind is None or name not in kind.fields:
+        return False
+    return kind.fields[name].well is not None and kind.fields[name].type is Type.BOOLEAN
 
 
-def _is_worse(kind: Kind, name: str, value: Any) -> bool:
-    """Whether a record is not well by this value: one table that says so is enough."""
-    return _is_question(kind, name) and value is not kind.fields[name].well
+def is_worse(kind: Kind, name: str, value: Any) -> bool:
+    """Whether a record is not well by this value: one table, or one line, that says so is enough."""
+    return value is not None and is_question(kind, name) and value is not kind.fields[name].well
+
+
+def still_open(kind: Kind | None, told: Row, values: Row) -> Row:
+    """Values without those of a question that a record already answers with no."""
+    if kind is None or told.keys().isdisjoint(values):
+        return values
+    return {name: value for name, value in values.items() if not is_worse(kind, name, told.get(name))}
 
 
 def _open(kind: Kind, name: str, value: Any) -> bool:

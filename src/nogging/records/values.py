@@ -473,6 +473,8 @@ def enumerated(field: Field, text: str) -> str:
 
 def interface_spelling(text: str, names: dict[str, str]) -> str:
     """An interface's name in the long form of its dialect: `Gi0/1` becomes `GigabitEthernet0/1`."""
+    if text.endswith(","):
+        raise ValueError(f"'{text}' is no name: what comes after it was not expected")
     letters = re.match(r"[A-Za-z-]*", text)
     short = letters[0] if letters else ""
     return names.get(short.lower(), short) + text[len(short) :].lstrip(" ")
