@@ -35,7 +35,27 @@ ADDRESS = Kind(
             "bit",
             broken=_one_less,
         ),
+        Field(
+            "status",
+            Type.TEXT,
+            Nature.STATE,
+            "whether it may be used, where the device tells it",
+            "RFC 8344, status",
+            values=(
+                "preferred",
+                "deprecated",
+                "invalid",
+                "inaccessible",
+                "unknown",
+                "tentative",
+                "duplicate",
+                "optimistic",
+            ),
+            moves_with=True,
+        ),
     ),
+    not_well="status in ('duplicate', 'invalid', 'inaccessible')",
+    said_of_it="the address {ip} of its port {interface} is {status}",
     known_again=(("ip",),),
     peers=(
         # an address in the same subnet if the port at the other end has one, else those of the same family there
