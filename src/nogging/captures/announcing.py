@@ -18,16 +18,17 @@ VALUE = rf"(?P<secret>{_QUOTED}|{_BARE})"
 _HEX = r"(?P<secret>(?:0x)?[0-9A-Fa-f]{16,})"
 
 _TYPES = (
-    r"(?:\d{1,2}|8a|md5|sha-?\d*|sha-?\d+-\d+|hmac\S*|encrypted|clear|clear-text|cleartext|plain-text|hidden|ascii|hex"
+    r"(?:\d{1,2}|8a|md5|sha-?\d*|sha-?\d+-\d+|hmac\S*|cmac\S*|aes-\d+-cmac|encrypted|clear|clear-text|cleartext|plain-text|hidden|ascii|hex"
     r"|hexadecimal|ascii-text|text|string|value|local|remote|localized|passphrase|type\s+\w+|level\s+\d+"
-    r"|option\s+\d+\s+for\s+\S+|address\s+\S+(?:\s+\d+\.\S+)?\s+key|set-key|common-criteria-policy\s+\S+)"
+    r"|option\s+\d+\s+for\s+\S+|address\s+\S+(?:\s+\d+\.\S+)?\s+key|key|set-key|common-criteria-policy\s+\S+)"
 )
 _PASSED = rf"(?:{_TYPES}\s+)*+"
 
 _SAYS = r"(?:password|passwd|passphrase|passcode|secret|psk)"
 _KEYS = (
     r"(?:pre-?shared-key|shared-key|shared-secret|authentication-key|auth-key|auth-pass|auth_pass|privacy-key|server-key"
-    r"|key-string|key-octet-string|password-value|requirepass|md5sig\s+key|cak)"
+    r"|key-string|key-octet-string|fallback-key(?!\s+(?:cak|ckn)\b)|api-?key|(?:api|auth|access|bearer)[- ]token"
+    r"|password-value|requirepass|md5sig\s+key|cak)"
 )
 _NO_ROUTES = "".join(rf"(?<!\b{one} )" for one in ("bgp", "extended", "match", "set", "then", "from", "policy-options"))
 """Behind these words a community is one of BGP's."""
@@ -45,6 +46,8 @@ _SPOKEN = (
     rf"\bconfig-key\s+(?:password-encrypt|ascii|newpass)\s+{VALUE}",
     rf"\b(?:standby|vrrp|glbp|hsrp)\s+\d+\s+(?:peer\s+)?authentication\s+(?!md5\b|ietf-md5\b|text\b|mode\b){VALUE}",
     rf"\bauthentication\s+(?:text,\s+string|text|string)\s+{VALUE}",
+    rf"\bhello-authentication\s+ah-md5\s+{_PASSED}{VALUE}",
+    rf"\bprivate-key\s+(?![/~]|file\b){_PASSED}{VALUE}",
     rf"\bnhrp\s+authentication\s+{VALUE}",
     rf"\benvironment\s+\S*(?:pass|secret|token|key)\S*\s+{VALUE}",
     rf"(?=c){_NO_ROUTES}(?<![\w-])community\s+(?!add\b|delete\b|\S+\s+members\b|\d+:\d+){VALUE}",
