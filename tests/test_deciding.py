@@ -357,6 +357,10 @@ PLANTED: dict[str, tuple[str, str, str, str, str, dict[str, tuple[str, object, o
         "linux", "bridge link", sample("linux/bridge_ports"), sample("linux/bridge_ports"), sample("linux/bridge_ports.4"),
         {"q1": ("state", "forwarding", "disabled"), "p1": ("state", "forwarding", "disabled"), "q2": ("state", "discarding", "forwarding")}, "trees",
     ),
+    "a tunnel that ends elsewhere": (
+        "ios", "show interfaces", *2 * (sample("ios/interfaces.5"),), sample("ios/interfaces.5").replace("destination 192.0.2.11", "destination 192.0.2.12"),
+        {"": ("tunnel_destination", "192.0.2.11", "192.0.2.12")}, "",
+    ),
     "an address that somebody else has, too": (
         "linux", "ip -s address", *2 * (sample("linux/addresses.21").replace("dadfailed tentative", "noprefixroute"),),
         sample("linux/addresses.21"), {"eth0": ("status", None, "duplicate")}, "",

@@ -101,6 +101,17 @@ INTERFACE = Kind(
             alike="speaks the same duplex",
             same_at_both_ends=True,
         ),
+        Field(
+            "tunnel_source", Type.ADDRESS, Nature.STATE, "this end of a tunnel", "RFC 4087, tunnelIfLocalInetAddress"
+        ),
+        Field("tunnel_destination", Type.ADDRESS, Nature.STATE, "its other end", "RFC 4087, tunnelIfRemoteInetAddress"),
+        Field(
+            "tunnel_protocol",
+            Type.TEXT,
+            Nature.STATE,
+            "in what its packets travel, in the device's words",
+            "RFC 4087, tunnelIfEncapsMethod",
+        ),
         Field("ospf_area_id", Type.ADDRESS, Nature.STATE, "the OSPF area that it lies in", "RFC 9129, area-id"),
         Field("ospf_cost", Type.INTEGER, Nature.STATE, "what a way over it costs in OSPF", "RFC 9129, cost"),
         Field("ospf_router_id", Type.ADDRESS, Nature.STATE, "who the device is in OSPF", "RFC 9129, router-id"),

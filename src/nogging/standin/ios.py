@@ -333,6 +333,18 @@ def show_routes6(network: Network, device: SimulatedDevice, now: datetime) -> st
     )
 
 
+def show_route_summary6(network: Network, device: SimulatedDevice, now: datetime) -> str:
+    return (
+        "IPv6 routing table name is default(0) global scope - 1 entries\n"
+        "IPv6 routing table default maximum-paths is 16\n"
+        "Route Source    Networks    Overhead    Memory (bytes)\n"
+        "connected       0           0           0\n"
+        "local           1           136         152\n"
+        "Total           1           136         152\n\n"
+        "  Number of prefixes:\n    /8: 1\n"
+    )
+
+
 def show_inventory(network: Network, device: SimulatedDevice, now: datetime) -> str:
     serial = f"9SN{sum(device.name.encode()):05d}"
     return f'NAME: "Chassis", DESCR: "SR-8 chassis"\nPID: SR-8              , VID: V02, SN: {serial}\n\n'
@@ -369,6 +381,7 @@ SHOWS: dict[str, Show] = {
     "show ntp status": show_ntp_status,
     "show vrrp brief": show_vrrp,
     "show ip route summary": show_route_summary,
+    "show ipv6 route summary": show_route_summary6,
     "show ntp associations": show_ntp_associations,
     "show lldp neighbors detail": show_lldp,
     "show inventory": show_inventory,
