@@ -357,6 +357,10 @@ PLANTED: dict[str, tuple[str, str, str, str, str, dict[str, tuple[str, object, o
         "linux", "bridge link", sample("linux/bridge_ports"), sample("linux/bridge_ports"), sample("linux/bridge_ports.4"),
         {"q1": ("state", "forwarding", "disabled"), "p1": ("state", "forwarding", "disabled"), "q2": ("state", "discarding", "forwarding")}, "trees",
     ),
+    "a sensor over its threshold": (
+        "eos", "show environment all", *2 * (sample("eos/environment"),), sample("eos/environment").replace(" 40.500C", " 97.500C"),
+        {"": ("oper_state", "enabled", "disabled")}, "",
+    ),
     "a tunnel that ends elsewhere": (
         "ios", "show interfaces", *2 * (sample("ios/interfaces.5"),), sample("ios/interfaces.5").replace("destination 192.0.2.11", "destination 192.0.2.12"),
         {"": ("tunnel_destination", "192.0.2.11", "192.0.2.12")}, "",

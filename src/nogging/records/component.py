@@ -1,6 +1,16 @@
 """`component`: what a device is made of: chassis, modules, power supplies, fans, sensors."""
 
+from typing import Any
+
 from nogging.records.field import Field, Kind, Nature, Type
+
+
+def _too_hot(record: dict[str, Any]) -> None:
+    """Who tells a bound, and nothing of whether it is kept, leaves that to whoever reads it."""
+    measured, bound = record.get("temperature"), record.get("temperature_high")
+    if measured is not None and bound is not None:
+        record["oper_state"] = "disabled" if measured > bound else record.get("oper_state") or "enabled"
+
 
 COMPONENT = Kind(
     "component",
@@ -25,9 +35,11 @@ COMPONENT = Kind(
             "Celsius",
             tolerance=10,
         ),
+        Field("temperature_high", Type.NUMBER, Nature.STATE, "above which it raises an alarm", unit="Celsius"),
         Field("speed", Type.NUMBER, Nature.GAUGE, "how fast it turns", "RFC 8348, sensor value", "rpm"),
     ),
     counted=(),
+    derive=_too_hot,
     not_well="oper_state not in ('enabled', 'absent', 'testing')",
     said_of_it="its part {name} is {oper_state}",
     known_again=(("serial_num",),),
