@@ -527,6 +527,7 @@ def _head(path: Path, own: Own) -> Head:
         return Head(path, own, load_reader(path, own).commands)
 
 
+@cache
 def _head_of(path: Path) -> tuple[_HeadModel, Source]:
     kept, within = "", False
     for line in read_text(path).splitlines(keepends=True):
@@ -687,5 +688,5 @@ def each_of(dialect: str, named: Collection[str], own: Own = ()) -> list[Reader]
 
 def forget() -> None:
     """Lets go of the readers that were loaded: their files changed."""
-    for one in (load_reader, _heads, _readers, _of, _find, _meant, _words, _besides):
+    for one in (load_reader, _head_of, _heads, _readers, _of, _find, _meant, _words, _besides):
         one.cache_clear()
