@@ -260,7 +260,8 @@ def test_a_lost_line_never_moves_a_value_to_another_record(data: st.DataObject) 
     times = {n: data.draw(st.sampled_from([0, 2])) for n in picked}
     kept = [n for n in range(len(lines)) for _ in range(times.get(n, 1))]
     second_best = {"speed"} | ({"neighbor", "remote_interface"} if "lldp" in path.name else set())
-    derived = {"line", "settled", "remainder"} | second_best
+    second_best |= {"virtual_address", "family"} if "vrrp" in path.name else set()
+    derived = {"line", "settled", "alarm", "remainder"} | second_best
     for kind, rows in run(reader, "\n".join(lines[n] for n in kept), at=AT).rows.items():
         free = derived | {one.name for one in KINDS[kind].own if one.absent is not None}
         for row in rows:
