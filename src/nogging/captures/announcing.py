@@ -18,7 +18,8 @@ VALUE = rf"(?P<secret>{_QUOTED}|{_BARE})"
 _HEX = r"(?P<secret>(?:0x)?[0-9A-Fa-f]{16,})"
 
 _TYPES = (
-    r"(?:\d{1,2}|8a|md5|sha-?\d*|sha-?\d+-\d+|hmac\S*|cmac\S*|aes-\d+-cmac|encrypted|clear|clear-text|cleartext|plain-text|hidden|ascii|hex"
+    r"(?:\d{1,2}|8a|md5|sha-?\d*|sha-?\d+-\d+|hmac\S*|cmac\S*|aes-\d+-cmac"
+    r"|encrypted|clear|clear-text|cleartext|plain-text|hidden|ascii|hex"
     r"|hexadecimal|ascii-text|text|string|value|local|remote|localized|passphrase|type\s+\w+|level\s+\d+"
     r"|option\s+\d+\s+for\s+\S+|address\s+\S+(?:\s+\d+\.\S+)?\s+key|key|set-key|common-criteria-policy\s+\S+)"
 )
