@@ -140,11 +140,12 @@ _ABOUT = re.compile(
     re.IGNORECASE,
 )
 _NO_SECRET = re.compile(
-    r"!|encryption:?|aging:?|recovery|policy|minimum|md5|sha(?:-?\d\S*)?|none|required|ok|is|attributes?|ckn|cak|key-chain"
+    r"!|\*+|encryption:?|aging:?|recovery|policy|minimum|md5|sha(?:-?\d\S*)?|none|required|ok|is|attributes?|ckn|cak|key-chain"
     r"|shared-secret|lifetime|strength-check",
     re.IGNORECASE,
 )
 """What is said of secrets in general, or announces one itself."""
+_LACKING = re.compile(r"not (?:required|configured|set)\b")
 _FOLLOWS = re.compile(
     r"\d|//|#|!|\{|\}|;|[\w-]*(?:lifetime|port|time|key|level-\d|algorithm)\b|(?:role|priv\w*|auth\w*|ro|rw|view|ipv6|use-acl|group"
     r"|address|access|realm|hidden|accounting|config|bgp|ospf|profile|id|accept|from|to|ssh|scp|vrf|log|fallback|accept|generate"
@@ -167,7 +168,12 @@ def secrets_in(line: str, place: re.Pattern[str]) -> list[tuple[int, int]]:
         if "word" in place.groupindex and _names_a_file(line, match.start()):
             continue
         about = _ABOUT.search(name.strip("\"'")) and not name.endswith(("community-name", "text-name", "binary-name"))
-        if about or "<masked:" in match["secret"] or _NO_SECRET.fullmatch(match["secret"].strip("\"':.,;")):
+        if (
+            about
+            or _LACKING.match(line, begin)
+            or "<masked:" in match["secret"]
+            or _NO_SECRET.fullmatch(match["secret"].strip("\"':.,;"))
+        ):
             continue
         if line[begin] in "\"'":
             begin, end = begin + 1, end - (end - begin > 1 and line[end - 1] == line[begin])

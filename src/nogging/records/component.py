@@ -27,6 +27,14 @@ COMPONENT = Kind(
         Field("software_rev", Type.TEXT, Nature.STATE, "the revision of its software", "RFC 8348, software-rev"),
         Field("oper_state", Type.TEXT, Nature.STATE, "whether it works", "RFC 8348, oper-state"),
         Field(
+            "diagnostics",
+            Type.TEXT,
+            Nature.STATE,
+            "what its own tests said",
+            values=("passed", "failed", "not_run"),
+            broken=lambda _: "failed",
+        ),
+        Field(
             "temperature",
             Type.NUMBER,
             Nature.MEASURE,
@@ -40,7 +48,7 @@ COMPONENT = Kind(
     ),
     counted=(),
     derive=_too_hot,
-    not_well="oper_state not in ('enabled', 'absent', 'testing')",
+    not_well="oper_state not in ('enabled', 'absent', 'testing') or diagnostics = 'failed'",
     said_of_it="its part {name} is {oper_state}",
     known_again=(("serial_num",),),
 )

@@ -43,7 +43,11 @@ def _settle(record: dict[str, Any]) -> None:
             record[name] = mac(record[name])
     if record.get("neighbor") is None and record.get("protocol") == "lldp":
         record["neighbor"] = record.get("remote_chassis_id")
-    if ":" in (record.get("neighbor") or "") and record.get("protocol") in ("bgp", "bfd"):
+    within, sign, zone = (record.get("neighbor") or "").partition("%")
+    if sign and ":" in within:
+        record["neighbor"] = within
+        record.setdefault("interface", zone)
+    if ":" in (record.get("neighbor") or ""):
         with suppress(ValueError):
             record["neighbor"] = address(record["neighbor"])
     elif record.get("protocol") == "bgp" and "." not in (record.get("neighbor") or "."):
@@ -76,6 +80,7 @@ NEIGHBOR = Kind(
             Nature.KEY,
             "router identifier, address or name",
             required=True,
+            zoned=True,
             rests_on=("address.ip",),
         ),
         Field(

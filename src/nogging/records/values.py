@@ -358,6 +358,8 @@ def reader_of(
         return _unit_reader(unit, whole=field.type is Type.INTEGER)
     if field.type is Type.INTERFACE:
         return lambda text: interface_spelling(text, names)
+    if field.zoned:
+        return lambda text: _zoned(text, names)
     if field.type is Type.NUMBER and field.unit == "s":
         return _seconds
     if field.type is Type.NUMBER and field.unit == "octet":
@@ -365,6 +367,12 @@ def reader_of(
     if field.type is Type.INTEGER and field.unit == "bit/s":
         return bit_rate
     return _PLAIN[field.type]
+
+
+def _zoned(text: str, names: dict[str, str]) -> str:
+    """An address with the interface behind it in the long form of its dialect."""
+    within, sign, zone = text.partition("%")
+    return f"{address(within)}%{interface_spelling(zone, names)}" if sign and ":" in within else text
 
 
 def _hop(text: str) -> str | None:
