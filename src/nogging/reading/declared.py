@@ -67,6 +67,7 @@ class LineModel(Strict):
         one_of(*Action),
         *(together(name, "open") for name in ("frame", "inside")),
         together("alone", "frame"),
+        together("more", "row"),
         *(together(name, "under") for name in ("wrapped", "cut", "continues", "nested", "repeats")),
         together("also", "row", "open"),
         apart("also", "frame"),
@@ -100,6 +101,8 @@ class LineModel(Strict):
     """Whether it opens no record, but what the rows below have in common."""
     alone: bool = False
     """Whether a frame in which nothing follows is a record by itself."""
+    more: bool = False
+    """Whether the row makes no record in its frame, but says more of one that another row makes."""
     level: int | None = None
     """How far in the line counts as standing, where that is not how far in it stands. As `0`."""
     wrapped: bool = False
@@ -145,10 +148,11 @@ class LineModel(Strict):
         if (
             ((self.frame or self.inside) and self.open is None)
             or (self.alone and not self.frame)
+            or (self.more and self.row is None)
             or ((self.wrapped or self.cut or self.continues or self.nested or self.repeats) and self.under is None)
         ):
             raise ValueError(
-                "'frame' and 'inside' go with 'open', 'alone' with 'frame', "
+                "'frame' and 'inside' go with 'open', 'alone' with 'frame', 'more' with 'row', "
                 "and 'wrapped', 'cut', 'continues', 'nested' and 'repeats' with 'under'"
             )
         if self.also and (self.frame or not (self.row or self.open)):
@@ -331,6 +335,8 @@ class LineForm:
     """The section in which alone this line is taken."""
     alone: bool = False
     """Whether a frame in which nothing follows is a record by itself."""
+    more: bool = False
+    """Whether it makes no record in its frame, but says more of one that another row makes."""
     level: int | None = None
     """How far in it counts as standing, where that is not how far in it stands."""
 

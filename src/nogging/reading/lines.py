@@ -53,6 +53,13 @@ class _Pending:
     lines: list[int]
     unread: bool = False
     words: str = ""
+    more: bool = False
+
+    def names(self, other: _Pending) -> bool:
+        """Whether it is of the record that another one is of."""
+        return self.kind is other.kind and all(
+            self.values.get(name) == other.values.get(name) for name in self.kind.identity
+        )
 
 
 class _OpenRecord:
@@ -432,7 +439,7 @@ class LineReading:
                 self.reason = "an unread line before it may say more of what it belongs to"
                 return False
             self.open.doubt = None
-            self.open.pending.append(_Pending(kind, values, [number], words=self.rest))
+            self.open.pending.append(_Pending(kind, values, [number], words=self.rest, more=self.form.more))
             self.reading.taken[number] = tuple(values)
             return True
         return self.keep(kind, self.begin(kind, values, number), number, values)
@@ -515,6 +522,14 @@ class LineReading:
 
     def close_frame(self, frame: _OpenRecord) -> None:
         """Makes the records of a frame, now that all is known that they have in common."""
+        rows = [one for one in frame.pending if not one.more]
+        for one in frame.pending:
+            if one.more and not any(one.names(row) for row in rows):
+                said = (self.words.of(self.texts[number - 1].strip(), ()) for number in one.lines)  # its values, too
+                frame.words = together(frame.words, *said)
+            elif one.more:
+                rows.append(one)
+        frame.pending = rows
         alone = frame.alone and not frame.pending
         made = alone  # or its lines are left as those of the record that it should have been
         if alone:

@@ -225,6 +225,7 @@ class _Compiler:
             until=line.until,
             within=line.within,
             alone=line.alone,
+            more=line.more,
             level=line.level,
             deeper=line.deeper,
             prose=bool(line.without),

@@ -91,7 +91,7 @@ class Field:
     alike: str = ""
     """What records of one sort have in common in it, for a draft: they are its subject (`carry frames of one size`)."""
     zoned: bool = False
-    """Whether an interface may stand behind it, as behind an address that is good on one link (RFC 4007, section 11)."""
+    """Whether an interface may stand behind it, as behind an address of one link (RFC 4007, section 11)."""
     same_at_both_ends: bool = False
     mark: str = ""
     """Among the marks in front of the row of a table, those of which each says that it is so."""

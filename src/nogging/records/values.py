@@ -360,13 +360,7 @@ def reader_of(
         return lambda text: interface_spelling(text, names)
     if field.zoned:
         return lambda text: _zoned(text, names)
-    if field.type is Type.NUMBER and field.unit == "s":
-        return _seconds
-    if field.type is Type.NUMBER and field.unit == "octet":
-        return _octets
-    if field.type is Type.INTEGER and field.unit == "bit/s":
-        return bit_rate
-    return _PLAIN[field.type]
+    return _OF_FIELDS_IN.get((field.type, field.unit)) or _PLAIN[field.type]
 
 
 def _zoned(text: str, names: dict[str, str]) -> str:
@@ -415,6 +409,13 @@ def _octets(text: str) -> float:
     """A size: a number of octets, or of the next unit that makes it short (`1.9Gi`)."""
     match = _SIZE.fullmatch(text)
     return number(match[1]) * 1024.0 ** ("KMGTP".index(match[2]) + 1) if match else number(text)
+
+
+_OF_FIELDS_IN: dict[tuple[Type, str], Callable[[str], object]] = {
+    (Type.NUMBER, "s"): _seconds,
+    (Type.NUMBER, "octet"): _octets,
+    (Type.INTEGER, "bit/s"): bit_rate,
+}
 
 
 def _moment_reader(unit: str, at: datetime, skew: float) -> Callable[[str], ReadMoment]:
