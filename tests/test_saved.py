@@ -10,14 +10,14 @@ import pytest
 import nogging
 from conftest import Build, Change
 from nogging.captures.capture import Capture
-from nogging.captures.saved import opened
+from nogging.captures.saved import ingest, opened
 from nogging.dialects.declared import load_dialect
 from nogging.dialects.reader_folders import LIBRARY
 from nogging.errors import QuestionError
 from nogging.judging.verdict import Verdict
 from nogging.reading.reader import find_reader
 from nogging.reading.recognising import recognised
-from nogging.reading.samples import samples
+from nogging.reading.samples import read_sample, samples
 from nogging.records import Type
 from test_cli import nogging as run
 
@@ -88,6 +88,29 @@ def test_what_cannot_be_told_is_asked_for(tmp_path: Path, text: str, told: str) 
         opened(tmp_path / "session.log")
     done = run("compare", tmp_path / "session.log", tmp_path / "session.log")
     assert done.returncode == 2 and told in " ".join(done.stderr.split()) and "Traceback" not in done.stderr
+
+
+@pytest.mark.parametrize(
+    ("dialect", "heading"),
+    [
+        ("ios", "\n------------------ {} ------------------\n\n"),
+        ("eos", "\n------------- {} -------------\n\n"),
+        ("nxos", "`{}`\n"),
+    ],
+)
+@pytest.mark.parametrize("prompt", ["gannet-r1#", ""])
+def test_what_gathers_many_answers_is_cut_into_them(tmp_path: Path, dialect: str, heading: str, prompt: str) -> None:
+    """With the prompt before it, or as a file of its own, which then names the device."""
+    said = {}
+    for name in ("version", "ospf_neighbors_brief", "bgp_summary"):
+        sample = LIBRARY / dialect / f"{name}.answer"
+        said[read_sample(sample)[0]["command"]] = sample.read_text().strip("\n") + "\n"
+    text = "".join(heading.format(command) + answer for command, answer in said.items())
+    begin = f"{prompt}show tech-support\n" if prompt else ""
+    (tmp_path / "gannet-r1.log").write_text(f"{begin}{text}{prompt}\n")
+    capture = ingest(tmp_path / "gannet-r1.log", tmp_path / "capture")
+    assert {command: capture.answer("gannet-r1", command) for command in said} == said
+    assert capture.devices["gannet-r1"].dialect == dialect and set(capture.devices["gannet-r1"].commands) == set(said)
 
 
 def test_a_command_for_some_records_proves_no_others(good: Change, tmp_path: Path) -> None:

@@ -87,6 +87,26 @@ def _host(match: re.Match[str]) -> str:
     return next(text for name, text in match.groupdict().items() if name != "command" and text)
 
 
+def parts(dialect: str, command: str, text: str, own: Own = ()) -> Iterator[tuple[str, str]]:
+    """An answer as it is; of one that gathers those of many commands (`show tech-support`), each with its command. Of a
+    text of which the command is not known, too."""
+    gathers = load_dialect(dialect, own).gathers
+    if gathers is None or (command and not gathers.answers(spelled(dialect, " ".join(command.split()), own)[0])):
+        yield command, text
+        return
+    lines: list[str] = []
+    for line in text.split("\n"):
+        heading = gathers.headed(line)
+        if not heading or not is_question(dialect, heading, "", own):
+            lines.append(line)
+            continue
+        if said := "\n".join(lines).strip("\n"):
+            yield command, said + "\n"
+        command, lines = heading, []
+    said = "\n".join(lines)
+    yield command, said if said == text else said.strip("\n") + "\n"
+
+
 def is_question(dialect: str, command: str, text: str, own: Own = ()) -> bool:
     """Whether what somebody typed asks for something. What no reader knows does where it begins as what only reads, or
     where at a shell, that takes anything, it was answered; `conf t`, `end` and `exit` do not."""
@@ -102,16 +122,20 @@ def is_question(dialect: str, command: str, text: str, own: Own = ()) -> bool:
 
 
 def by_device(
-    log: str, own: Own = (), hints: Mapping[str, str] = MappingProxyType({})
+    log: str, name: str = "", own: Own = (), hints: Mapping[str, str] = MappingProxyType({})
 ) -> dict[str, tuple[str, list[tuple[str, str]]]]:
-    """The devices of a log, each with what it speaks and its commands with their answers.
+    """The devices of a log, each with what it speaks and its commands with their answers; without any prompt, the one
+    device, by that name, that gathered the answers under headings.
 
     `QuestionError` where there is no prompt in it, or what a device speaks cannot be told.
     """
     found: dict[str, dict[str, list[tuple[str, str]]]] = defaultdict(lambda: defaultdict(list))
     for said in cut(log, dialects(own), own):
         for dialect, host in said.hosts.items():
-            found[host][dialect].append((said.command, said.text))
+            found[host][dialect].extend(parts(dialect, said.command, said.text, own))
+    for dialect in () if found or not name else dialects(own):
+        if gathered := [(command, text) for command, text in parts(dialect, "", log, own) if command]:
+            found[name][dialect] = gathered
     if not found:
         raise QuestionError("there is no prompt of a device with a command in it")
     told = {host: spoken_by(host, several, own, hints.get(host)) for host, several in found.items()}

@@ -21,7 +21,7 @@ from types import MappingProxyType
 from nogging.captures import inside
 from nogging.captures.capture import Capture
 from nogging.captures.history import History, Turn, split
-from nogging.captures.logs import by_device, cut, is_question, spoken_by
+from nogging.captures.logs import by_device, cut, is_question, parts, spoken_by
 from nogging.captures.manifest import ANSWERED, CAPTURED, JOURNAL, MANIFEST, PARTIAL
 from nogging.captures.masking import Masker, user_key
 from nogging.captures.names import SUFFIX, command_of
@@ -140,7 +140,9 @@ def _devices(
     found: dict[str, _Device] = {}
     for name, several in paths.items():
         for path in several:
-            for device, speaks, file, command, text in _said(path, name, dialect, inventory, own, hints):
+            said = _said(path, name, dialect, inventory, own, hints)
+            each = ((one[:3], part) for one in said for part in parts(one[1], one[3], one[4], own))
+            for (device, speaks, file), (command, text) in each:
                 one = found.setdefault(device, _Device(speaks))
                 full, filtering = spelled(one.dialect, " ".join(command.split()), own)
                 if not _is_answer(file, path) and not is_question(one.dialect, full, text, own):
@@ -176,7 +178,7 @@ def _said(
                 yield name if inventory is not None else said.hosts[dialect], dialect, file, said.command, said.text
         else:
             try:
-                told = by_device(text, own, hints)
+                told = by_device(text, file.stem, own, hints)
             except QuestionError as error:
                 raise QuestionError(f"{file}: {error}") from None
             for device, (speaks, answers) in told.items():

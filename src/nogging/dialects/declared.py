@@ -140,6 +140,32 @@ class Sending(Strict):
         return (within if vrf else plain).replace("{vrf}", vrf).replace("{}", address)
 
 
+class Gathering(Strict):
+    """Commands that answer with the answers to many others, each under a heading."""
+
+    commands: tuple[str, ...]
+    """Patterns of them. As `["show tech-support[ <-...>]"]`."""
+    heading: str
+    """A regular expression of what stands above an answer, `{command}` being what it is the answer to. As
+    `"-{10,} {command} -{10,}"`."""
+
+    @cached_property
+    def _headed(self) -> re.Pattern[str]:
+        return re.compile(self.heading.replace("{command}", r"(?P<command>\S(?:.*\S)?)"))
+
+    @cached_property
+    def _commands(self) -> list[re.Pattern[str]]:
+        return [compile_pattern(one).regex for one in self.commands]
+
+    def answers(self, command: str) -> bool:
+        return any(one.fullmatch(command) for one in self._commands)
+
+    def headed(self, line: str) -> str:
+        """The command whose answer follows a line; nothing where the line is no heading."""
+        match = self._headed.fullmatch(line.strip())
+        return match["command"] if match else ""
+
+
 class Dialect(Strict):
     """A dialect: how its sessions go, how it names things, what its devices say instead of an answer."""
 
@@ -173,6 +199,8 @@ class Dialect(Strict):
     """The first words of pipes that give a form, with the word by which readers know it. As `{json-pretty: json}`."""
     filters: tuple[str, ...] = ()
     """The first words of pipes that let only some of its lines through."""
+    gathers: Gathering | None = None
+    """Commands of which an answer gathers those of many others."""
     reads: dict[str, str] = Field(default_factory=dict)
     """Patterns of commands that only read, each with its mode. As `{"show <-...>": ""}`."""
     sends: tuple[str, ...] = ()
