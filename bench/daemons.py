@@ -110,7 +110,9 @@ def _fleet(place: Path, ports: list[int]) -> Inventory:
 
 
 def _xargs(place: Path, ports: list[int], words: str, line: str, *commands: str) -> None:
-    asked = [word for n in range(DEVICES) for one in commands for word in (str(ports[n % len(ports)]), one) if word]
+    asked = [
+        word for n in range(DEVICES) for command in commands for word in (str(ports[n % len(ports)]), command) if word
+    ]
     subprocess.run(
         ["xargs", "-P", str(AT_ONCE), "-d", "\n", "-n", words, "sh", "-c", line],
         input="\n".join(asked), text=True, check=True, stdout=(place / "answers").open("w"), stderr=subprocess.DEVNULL,

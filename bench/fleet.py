@@ -31,7 +31,7 @@ def figures() -> list[Figure]:
 
         def whole() -> None:
             capture = nogging.capture(fleet, to=Path(place) / "now", kinds=KINDS, limits=Limits(at_once=AT_ONCE))
-            assert {one.outcome for one in capture.devices.values()} == {"captured"}
+            assert {device.outcome for device in capture.devices.values()} == {"captured"}
 
         def bare() -> None:
             asyncio.run(_bare(fleet, commands))
@@ -107,7 +107,7 @@ def _xargs(fleet: Inventory, commands: list[str], place: Path, apart: bool = Fal
     line = f"{ssh} -tt -p $0 noc@127.0.0.1 < {lines} > /dev/null"
     if apart:
         line = f'n=$0; {ssh} -p ${{n%%/*}} noc@127.0.0.1 "$1" > {place}/answer-${{n##*/}} < /dev/null'
-    asked = [f"{device.port}/{n}\n{one}" for n, device in enumerate(fleet.devices) for one in commands]
+    asked = [f"{device.port}/{n}\n{command}" for n, device in enumerate(fleet.devices) for command in commands]
     environment = {**os.environ, "SSH_ASKPASS": str(ask), "SSH_ASKPASS_REQUIRE": "force"}
     subprocess.run(
         ["xargs", "-P", str(AT_ONCE), "-d", "\n", "-n", "2" if apart else "1", "sh", "-c", line],

@@ -46,7 +46,7 @@ def captured(folder: Path, answers: dict[str, str]) -> Capture:
 def bare_join(before: Path, after: Path) -> int:
     """The null-safe join of the same Parquet files, and how many of its rows differ."""
     on = " AND ".join(f"a.{key} IS NOT DISTINCT FROM b.{key}" for key in _KEYS)
-    other = " OR ".join(f"a.{one} IS DISTINCT FROM b.{one}" for one in _STATES)
+    other = " OR ".join(f"a.{state} IS DISTINCT FROM b.{state}" for state in _STATES)
     sql = (
         f"SELECT count(*) FROM '{after}' a FULL OUTER JOIN '{before}' b ON {on} "
         f"WHERE a.device IS NULL OR b.device IS NULL OR {other}"

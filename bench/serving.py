@@ -139,7 +139,7 @@ def _looked_at(whole: Path, small: Path) -> Iterator[Figure]:
     try:
         with _served(whole) as great, _served(small) as little:
             pages = [f"{little}/?by=site", f"{great}/?by=device"]
-            usable = [[_usable(browser, one) for one in pages] for _ in range(6)][1:]
+            usable = [[_usable(browser, page) for page in pages] for _ in range(6)][1:]
             single = sorted(turn[1] / turn[0] for turn in usable)
             what = f"until the status of {DEVICES} devices with a year behind them is usable"
             times = [min(turn[n] for turn in usable) for n in (0, 1)]

@@ -59,7 +59,7 @@ def _measured(fleet: Inventory, folder: Path, what: str, at_once: int, pretended
             capture = nogging.capture(
                 fleet, to=folder / "now", kinds=KINDS, limits=Limits(at_once=at_once), workers=address
             )
-            assert {one.outcome for one in capture.devices.values()} == {"captured"}
+            assert {device.outcome for device in capture.devices.values()} == {"captured"}
 
         what = f"{what}, {at_once} at a time and worker: from one worker"
         return ratio(what, lambda: captured(alone), "from two", lambda: captured(both), times=1)

@@ -290,13 +290,13 @@ def _declared(name: str) -> dict[str, Any]:
     found: dict[str, Any] = {"about": "", "arguments": [], "options": []}
     command = typer.main.get_command(app)
     found["about"] = " ".join((command.help or "").split())
-    for one in command.params:
-        told = {"takes": _takes(one), "choices": _choices(name, one), "help": one.help or ""}
-        if one.param_type_name == "argument":
-            shown = (one.metavar or one.name).upper()
-            found["arguments"].append({"name": shown, "several": one.nargs == -1, **told})
+    for param in command.params:
+        told = {"takes": _takes(param), "choices": _choices(name, param), "help": param.help or ""}
+        if param.param_type_name == "argument":
+            shown = (param.metavar or param.name).upper()
+            found["arguments"].append({"name": shown, "several": param.nargs == -1, **told})
         else:
-            found["options"].append({"names": [*one.opts, *one.secondary_opts], **told})
+            found["options"].append({"names": [*param.opts, *param.secondary_opts], **told})
     return found
 
 

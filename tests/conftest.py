@@ -77,7 +77,7 @@ def here(*arguments: object) -> tuple[int, str, str]:
     """A command in this process, which costs no start: its exit status, what it printed, what it complained of."""
     out, complaints = io.StringIO(), io.StringIO()
     with redirect_stdout(out), redirect_stderr(complaints):
-        status = cli._run([str(one) for one in arguments])
+        status = cli._run([str(argument) for argument in arguments])
     return status, out.getvalue(), complaints.getvalue()
 
 

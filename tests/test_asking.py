@@ -57,7 +57,7 @@ def test_what_is_there_and_what_is_not_well(bad: Change) -> None:
     assert f"look first: {after.not_well[0].device}  interface {after.not_well[0].record['name']}" in text
     parts = json.loads(told("about", bad.after.folder, "--by", "label.site", "--format", "json"))
     sites = {name: one.labels["site"] for name, one in bad.after.devices.items()}
-    assert {one["value"]: one["devices"] for one in parts} == {
+    assert {part["value"]: part["devices"] for part in parts} == {
         site: [name for name in sites if sites[name] == site] for site in sorted(set(sites.values()))
     }
     assert sum(len(one["not_well"]) for one in parts) == len(after.not_well)
@@ -159,7 +159,7 @@ def test_the_sql_that_is_shown_gives_the_same(bad: Change, question: tuple[str, 
     captures = [bad.before.folder, bad.after.folder] if "--fields" not in options else [bad.after.folder]
     text = told("records", kind, *captures, *options)
     program, command, sql, *folders = shlex.split(text.splitlines()[-1].removeprefix("in SQL: "))
-    assert (program, command, folders) == ("nogging", "query", [str(one) for one in captures])
+    assert (program, command, folders) == ("nogging", "query", [str(capture) for capture in captures])
     asked = json.loads(told("records", kind, *captures, *options, "--format", "json"))
     assert asked and json.loads(told("query", sql, *folders, "--format", "json")) == asked
     assert nogging.query(sql, *folders).num_rows == len(asked)
@@ -190,7 +190,7 @@ def test_the_library_as_it_is_guessed(bad: Change) -> None:
     for neither in (compared, judged):
         with pytest.raises(TypeError, match="neither true nor false"):
             bool(neither)
-    assert {one.device for one in judged.failures} >= {"gannet-r1", "mole-r2"}
+    assert {failure.device for failure in judged.failures} >= {"gannet-r1", "mole-r2"}
     assert repr(judged).startswith("<Judgement fail: ") and repr(capture).startswith(
         f"<Capture {capture.folder}: 8 devices"
     )
@@ -214,7 +214,7 @@ LOG = Path(nogging.__file__).parent / "reading/library/ios/log.answer"
 
 
 def test_what_happened_in_order_by_one_clock(bad: Change, tmp_path: Path) -> None:
-    told_of = {(one.device, one.what) for one in moments(bad.before, bad.after)}
+    told_of = {(moment.device, moment.what) for moment in moments(bad.before, bad.after)}
     up = {
         ("gannet-r1", "interface eth4: up (last_change)"),
         ("gannet-r1", "neighbor ospf eth4 192.0.2.12: exchange (since)"),
@@ -241,9 +241,12 @@ def test_prefixes_of_who_was_cut_off_are_told_with_what_cut_it_off(tmp_path: Pat
         after = nogging.capture(inventory, to=tmp_path / "after")
     found = nogging.compare(before, after)
     assert [one.difference.kind for one in found.causes] == ["interface", "interface"]
-    alone = {(one.device, one.kind, one.what) for one in by_themselves(found.differences, found.causes)}
+    alone = {
+        (difference.device, difference.kind, difference.what)
+        for difference in by_themselves(found.differences, found.causes)
+    }
     assert alone == {("otter-r1", "interface", "restarted")} and len(found.differences) > 70
-    why = {why for one in found.causes for other, why in one.following if other.device == "gannet-r1"}
+    why = {why for cause in found.causes for other, why in cause.following if other.device == "gannet-r1"}
     assert "leads to otter-r1, which lost its last ospf neighbor" in why
 
     # an owner that is still joined by something could still tell of it: that it does not has another reason
@@ -251,8 +254,8 @@ def test_prefixes_of_who_was_cut_off_are_told_with_what_cut_it_off(tmp_path: Pat
     routes = [one for one in nogging.compare(before, kept).causes if one.difference.kind == "interface"]
     told_so = {
         other.key.get("destination_prefix")
-        for one in routes
-        for other, _ in one.following
+        for route in routes
+        for other, _ in route.following
         if other.device == "gannet-r1"
     }
     assert "198.51.100.8/30" in told_so and "203.0.113.40/29" not in told_so
@@ -265,7 +268,7 @@ def test_what_brought_others_along_is_told_first_and_nothing_is_lost(bad: Change
     following = {(one.device, one.kind) for one, _ in first.following}
     assert {("mole-r1", "interface"), ("gannet-r1", "neighbor"), ("gannet-r1", "route")} <= following
     alone = by_themselves(found.differences, found.causes)
-    assert len(alone) + sum(1 + len(one.following) for one in found.causes) == len(found.differences)
+    assert len(alone) + sum(1 + len(cause.following) for cause in found.causes) == len(found.differences)
     text = told("compare", bad.before.folder, bad.after.folder, status=1)
     assert (
         text.index("what others follow from")
@@ -305,7 +308,7 @@ def test_in_plain_words_with_where_it_is_said(bad: Change, good: Change, build: 
     assert (when, device) == ("before:", "gannet-r1")
     begins = int(lines.partition("-")[0])
     assert "eth3" in bad.before.answer(device, " ".join(command)).split("\n")[begins - 1]
-    assert any("mole-r2: its ospf neighbor 192.0.2.13 is in state" in one for one in texts)
+    assert any("mole-r2: its ospf neighbor 192.0.2.13 is in state" in text for text in texts)
     quiet = [one.text for one in nogging.tell(good.before, good.before)]
     assert "Nothing changed between them." in quiet and quiet[-1] == "All that was read is well."
     broken = build("odd", {"a-r1": {"show ip route": "what is this\n"}})

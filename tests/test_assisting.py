@@ -25,13 +25,13 @@ async def _asked(folder: Path, calls: list[tuple[str, dict[str, Any]]]) -> tuple
         tools = (await client.list_tools()).tools
         assert all(one.annotations is not None and one.annotations.read_only_hint for one in tools)
         answers = [await client.call_tool(name, arguments) for name, arguments in calls]
-    return [one.name for one in tools], answers
+    return [tool.name for tool in tools], answers
 
 
 def asked(folder: Path, *calls: tuple[str, dict[str, Any]]) -> list[Any]:
     """What each call answers, as values; of a refusal its text."""
     _, answers = asyncio.run(_asked(folder, list(calls)))
-    texts = [(one.is_error, one.content[0].text) for one in answers]
+    texts = [(answer.is_error, answer.content[0].text) for answer in answers]
     return [text if refused else json.loads(text) for refused, text in texts]
 
 

@@ -40,7 +40,7 @@ def test_a_newcomer_has_a_verdict_with_one_command(
     assert status == 3, "one of them is not there"
     assert "8 of 8 devices captured" in out and "PASS" in out and "connection refused" in out
     found = nogging.load_inventory("net/inventory.yaml")
-    assert {(one.name, one.dialect) for one in found.devices} == {
+    assert {(device.name, device.dialect) for device in found.devices} == {
         (one.name, one.dialect) for one in sound.inventory.devices
     }
     assert found.device(one.name).labels == {"berth": "north"}
@@ -62,7 +62,7 @@ def test_a_newcomer_has_a_verdict_with_one_command(
 def test_a_capture_without_an_inventory(sound: Sound, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(tmp_path)
     monkeypatch.setenv("HOME", str(tmp_path))
-    places = [f"noc@{one.address}:{one.port}" for one in sound.inventory.devices[:2]]
+    places = [f"noc@{device.address}:{device.port}" for device in sound.inventory.devices[:2]]
     given = ("capture", *places, "--to", "now", "--password", f"file={sound.folder / 'password'}")
     status, _, told = here(*given)
     assert status == 2 and "is not known" in told, "no host key is taken unseen"

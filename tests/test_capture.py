@@ -29,7 +29,7 @@ from nogging.report.progress import Progress
 def test_all_devices_are_captured_and_nothing_is_unread(sound: Sound, tmp_path: Path) -> None:
     told: list[Progress] = []
     capture = nogging.capture(sound.inventory, to=tmp_path / "now", progress=told.append, limits=Limits(at_once=3))
-    assert {one.outcome for one in capture.devices.values()} == {"captured"}
+    assert {device.outcome for device in capture.devices.values()} == {"captured"}
     assert sorted(one.device for one in told) == sorted(sound.network.devices) and told[-1].done == len(told)
     assert capture.records("unread").num_rows == 0
     counted = {kind: capture.records(kind).num_rows for kind in ("system", "interface", "address", "neighbor", "route")}
@@ -66,7 +66,7 @@ def test_an_interrupted_capture_opens_and_says_what_is_missing(tmp_path: Path) -
         journal.write('{"event": "answer", "devi')
     capture = Capture(tmp_path / "cut")
     assert not capture.manifest.whole
-    assert [one.outcome for one in capture.devices.values()] == ["interrupted", "interrupted"]
+    assert [device.outcome for device in capture.devices.values()] == ["interrupted", "interrupted"]
     assert capture.records("system").column("hostname").to_pylist() == ["mole-r1"]
 
 

@@ -157,7 +157,7 @@ def test_every_intent_is_done_once_and_undone(
     text = f"expect: [{{every: system, where: device = 'mole-r1', must: hostname is not null}}]\nsteps:\n  - on: name = '{name}'\n    intent:{EVERYTHING[name]}\n"
     done = perform(written(network, text), to=tmp_path / "done")
     assert done.state is State.IN, done
-    assert [(one["device"], one["same"]) for one in done.events if one["event"] == "saved"] == [(name, True)]
+    assert [(event["device"], event["same"]) for event in done.events if event["event"] == "saved"] == [(name, True)]
     unkept = ["gannet-r1: in no configuration, so gone after a restart: 'ip link set dev eth4 mtu 1600'"]
     settled, *others = done.notes
     assert re.fullmatch("settling waited 0 s for timers, as the file says; bgp of .* expires after 180 s", settled)
@@ -371,7 +371,7 @@ def test_what_is_refused_touches_nothing(
     change = written(network, text + "expect: [{some: route}]\nsteps:\n" + FAR)
     done = perform(change, to=tmp_path / "done")
     assert done.state is State.REFUSED and reason in " ".join(done.reasons), done.reasons
-    assert tables(network) == before and not any(one["event"] == "sending" for one in done.events)
+    assert tables(network) == before and not any(event["event"] == "sending" for event in done.events)
 
 
 def test_what_cannot_be_computed_is_told_before_a_line_is_sent(network: Served, tmp_path: Path) -> None:
@@ -379,7 +379,7 @@ def test_what_cannot_be_computed_is_told_before_a_line_is_sent(network: Served, 
     steps = 'expect: [{every: interface, must: "mtu * 9223372036854775807 > 1"}]\nsteps:\n' + FAR
     done = perform(written(network, steps), to=tmp_path / "done")
     assert done.state is State.REFUSED and "cannot be computed" in done.reasons[0], done
-    assert tables(network) == before and not any(one["event"] == "sending" for one in done.events)
+    assert tables(network) == before and not any(event["event"] == "sending" for event in done.events)
 
 
 def test_a_device_that_does_not_answer_keeps_the_gate_shut_unless_that_is_allowed(
@@ -638,7 +638,7 @@ GUARDED = "confirm_within: 60\nreach_within: 1\nexpect: [{some: route, where: WH
 
 
 def events(done: Any, *wanted: str) -> list[str]:
-    return [one["event"] for one in done.events if one["event"] in wanted]
+    return [event["event"] for event in done.events if event["event"] in wanted]
 
 
 @pytest.mark.parametrize("dialect", ["ios", "ietf"])
@@ -704,7 +704,7 @@ def test_a_device_that_was_cut_off_comes_back_by_itself(
     monkeypatch.setattr(DeviceSessions, "_way", way)
     done = perform(written(network, GUARDED.replace("WHERE", "true")), to=tmp_path / "done")
     assert (done.state, done.reasons, port.mtu) == (State.AS_BEFORE, ["mole-r2: no answer"], 1500), done.todo
-    (back,) = (one for one in done.events if one["event"] == "gone back")
+    (back,) = (event for event in done.events if event["event"] == "gone back")
     assert "%No Rollback Confirmed Change pending" in back["answer"], "it had gone back before it was told to"
     assert not any(one["event"] == "undoing" for one in done.events)
 
@@ -714,7 +714,9 @@ def test_a_line_that_a_device_refuses_ends_the_step(network: Served, tmp_path: P
     steps = "expect: [{some: route}]\nsteps:\n  - {on: \"name in ('mole-r1', 'gannet-r1')\", send: [interface eth3, shutdown, mtu 9]}\n"
     done = perform(written(network, steps), to=tmp_path / "done")
     assert done.state is State.AS_BEFORE and "mole-r1 does not take 'mtu 9'" in done.reasons[0]
-    assert {one["device"] for one in done.events if one["event"] == "sending"} == {"mole-r1"}, "gannet-r1 was not begun"
+    assert {event["device"] for event in done.events if event["event"] == "sending"} == {"mole-r1"}, (
+        "gannet-r1 was not begun"
+    )
     assert tables(network) == before
     words = (
         "expect: [{some: route}]\nsteps: [{on: name = 'mole-r2', send: [snmp-server community herring-gull-9 XX]}]\n"
@@ -900,7 +902,7 @@ def test_who_deviates_and_what_puts_it_right(network: Served, tmp_path: Path) ->
     network.network.devices["heron-r1"].kept[""] += ["logging host 192.0.2.99"]
     change = written(network, SETTINGS)
     found = nogging.conform(change)
-    assert found.devices == 4 and [one.device for one in found.deviations] == ["heron-r1", "mole-r2"]
+    assert found.devices == 4 and [deviation.device for deviation in found.deviations] == ["heron-r1", "mole-r2"]
     heron, mole = found.deviations
     assert (heron.absent, heron.surplus, heron.remedy) == (
         (),
@@ -914,7 +916,7 @@ def test_who_deviates_and_what_puts_it_right(network: Served, tmp_path: Path) ->
         nogging.conform(written(network, "steps: [{await: {person: x}}]"))
     with pytest.raises(FileError, match="input should be 'ntp_server'"):
         written(network, SETTINGS.replace("only: [ntp_server", "only: [ntp_sever"))
-    port = next(one for one in change.inventory.devices if one.name == "heron-r1").port
+    port = next(device for device in change.inventory.devices if device.name == "heron-r1").port
     text = network.inventory.read_text().replace(f"port: {port}", "port: 9")
     network.inventory.write_text(text)
     (lost,) = nogging.conform(written(network, SETTINGS)).deviations
@@ -983,7 +985,7 @@ steps:
     assert desk.tickets == ["as before 1"], "refused at first, and tried again"
     assert done.state is State.AS_BEFORE and len(letters) == len(sealed) == 1
     assert "Subject: [as before] mine" in letters[0] and "To: noc@teal-sound.example" in letters[0]
-    told = [one["told"].split(",")[0] for one in done.events if one["event"] == "notice"]
+    told = [event["told"].split(",")[0] for event in done.events if event["event"] == "notice"]
     refused = "not delivered: the mail server does not take the login (535)"
     assert told == ["delivered (201)", "delivered (by mail)", "delivered (by mail)", refused, "not delivered"]
     journal = (tmp_path / "done" / JOURNAL).read_text()

@@ -33,7 +33,7 @@ def environment(home: Path) -> dict[str, str]:
 
 def bash(line: str, place: Path) -> list[str]:
     words = [*line.split(" ")]
-    typed = " ".join(shlex.quote(one) for one in words)
+    typed = " ".join(shlex.quote(word) for word in words)
     script = (
         'eval "$(nogging completion bash)"; '
         f"COMP_WORDS=({typed}); COMP_CWORD={len(words) - 1}; _nogging; "

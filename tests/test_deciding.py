@@ -84,9 +84,9 @@ def test_ten_quiet_captures_give_no_false_alarm(tmp_path: Path) -> None:
         inventory = nogging.load_inventory(sound.inventory)
         first, *others = (nogging.capture(inventory, to=tmp_path / f"quiet-{n}", kinds=every) for n in range(10))
     (tmp_path / "drafted.yaml").write_text("differences: {other: fail}\n" + draft([first]))
-    for one in others:
-        judged = nogging.check(tmp_path / "drafted.yaml", before=first, after=one)
-        assert judged.verdict is Verdict.PASS, (one.folder, judged)
+    for other in others:
+        judged = nogging.check(tmp_path / "drafted.yaml", before=first, after=other)
+        assert judged.verdict is Verdict.PASS, (other.folder, judged)
 
 
 @pytest.mark.parametrize("fault", FAULTS)
@@ -110,7 +110,7 @@ def test_a_fault_in_each_kind_is_noticed(well: tuple[Path, Path], tmp_path: Path
     told = nogging.check(ready, before=before, after=after).results
     assert any(one.verdict is Verdict.FAIL or (one.strength == "should" and one.failures) for one in told), told
     drafted = nogging.check(place / "drafted.yaml", before=before, after=after)
-    assert any(one.verdict is Verdict.FAIL and kind in one.title for one in drafted.results), drafted
+    assert any(result.verdict is Verdict.FAIL and kind in result.title for result in drafted.results), drafted
 
 
 IOS = """\
@@ -399,4 +399,6 @@ def test_a_fault_that_answers_tell_is_noticed(build: Build, tmp_path: Path, faul
     files = (included,) if fault in BORNE else (drafted, included)
     for file in files if ready else ():  # where the drafted file bears it, nothing is wrong yet
         assert nogging.check(file, before=before, after=quiet).verdict is not Verdict.FAIL, file.read_text()
-        assert any(one.failures for one in nogging.check(file, before=before, after=after).results), file.read_text()
+        assert any(result.failures for result in nogging.check(file, before=before, after=after).results), (
+            file.read_text()
+        )

@@ -28,7 +28,7 @@ ROUTES, LINKS = "show ip route", "show interface"
 
 
 def routes(*prefixes: str, hop: str = "198.51.100.2") -> str:
-    return "".join(f"B>* {one} [20/0] via {hop}, eth1, weight 1, 02w2d05h\n" for one in prefixes)
+    return "".join(f"B>* {prefix} [20/0] via {hop}, eth1, weight 1, 02w2d05h\n" for prefix in prefixes)
 
 
 def port(name: str, mac: str = "00:00:5e:00:53:01", description: str = "") -> str:
@@ -93,7 +93,11 @@ def test_an_interface_that_was_renamed_is_proposed_and_not_assumed(build: Build)
     before = build("before", {"mole-r1": {LINKS: port("eth1") + port("eth2", "00:00:5e:00:53:02", "span to otter-r1")}})
     after = build("after", {"mole-r1": {LINKS: port("ens1") + port("ens2", "00:00:5e:00:53:03", "span to otter-r1")}})
     found = nogging.compare(before, after)
-    gone = {one.key["name"]: (one.perhaps or {}).get("name") for one in found.differences if one.what == "gone"}
+    gone = {
+        difference.key["name"]: (difference.perhaps or {}).get("name")
+        for difference in found.differences
+        if difference.what == "gone"
+    }
     assert gone == {"eth1": "ens1", "eth2": "ens2"} and len(found.differences) == 4
     assert {one.because for one in found.differences} == {
         "phys_address 00:00:5e:00:53:01",
@@ -116,7 +120,9 @@ def test_what_varies_by_itself_is_told_apart(build: Build) -> None:
     assert len(nogging.compare(before, after).differences) == 3
     assert not nogging.compare(before, after, quiet=quiet).differences
     bad = nogging.compare(before, at("bad", 30, "203.0.113.6/32", lost=40), quiet=quiet)
-    assert len([one for one in bad.differences if one.what == "gone"]) == 41, "none of too many is noise"
+    assert len([difference for difference in bad.differences if difference.what == "gone"]) == 41, (
+        "none of too many is noise"
+    )
     moved = build(
         "moved",
         {"edge-r1": {ROUTES: routes(*stable, "203.0.113.5/32", hop="198.51.100.9")}},
@@ -230,7 +236,7 @@ def test_a_long_table_is_compared_as_a_short_one(
     for long in (1, 10_000):
         monkeypatch.setattr("nogging.judging.pairs.LONG", long)
         compared = nogging.compare(before, after)
-        told = [(one.identity, one.what, one.fields) for one in compared.differences]
+        told = [(difference.identity, difference.what, difference.fields) for difference in compared.differences]
         found.append((told, compared.not_compared))
     assert found[0] == found[1]
     assert pa.types.is_dictionary(before.coded("route").field("vrf").type)
@@ -259,7 +265,7 @@ def test_the_laws_of_comparing(tmp_path: Path, old: Any, new: Any, chosen: str) 
     found = nogging.compare(before, after)
     for kind in ("interface", "route"):
         state = keyed(kind, old[kind])
-        for one in (one for one in found.differences if one.kind == kind):
+        for one in (difference for difference in found.differences if difference.kind == kind):
             key = tuple(one.key.values())
             if one.what == "gone":
                 del state[key]

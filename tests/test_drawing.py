@@ -33,7 +33,7 @@ def texts(drawing: Any) -> list[str]:
 def bars(drawing: Any, panel: int = 0) -> dict[str, list[float]]:
     """The lengths of the bars of each row."""
     axes = drawing.figure.axes[panel]
-    names = [one.get_text() for one in axes.get_yticklabels()]
+    names = [yticklabel.get_text() for yticklabel in axes.get_yticklabels()]
     return {name: [several[n].get_width() for several in axes.containers] for n, name in enumerate(names)}
 
 
@@ -68,7 +68,11 @@ def test_what_went_down_stands_where_it_happened(bad: Change) -> None:
     (axes,) = drawing.figure.axes
     assert axes.get_yticklabels()[0].get_text() == "gannet-r1 eth4" and "went down" in texts(drawing)
     assert "1 time down" in drawing.says and "first gannet-r1 eth4" in drawing.says
-    shown = {one.get_label(): len(one.get_offsets()) for one in axes.collections if one.get_label()[0] != "_"}
+    shown = {
+        collection.get_label(): len(collection.get_offsets())
+        for collection in axes.collections
+        if collection.get_label()[0] != "_"
+    }
     assert shown["went down"] == 1 and shown["came up"] >= 2, (
         "the port and its LLDP neighbor; OSPF is stuck in exchange"
     )

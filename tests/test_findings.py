@@ -26,7 +26,7 @@ def planted(capture: Capture, *changes: tuple[str, tuple[str, str], Changes]) ->
     tables = {}
     for kind in {one for one, _, _ in changes}:
         rows = capture.records(kind).to_pylist()
-        for _, place, fields in (one for one in changes if one[0] == kind):
+        for _, place, fields in (change for change in changes if change[0] == kind):
             mine = [row for row in rows if (row["device"], row.get("name") or row.get("interface")) == place]
             assert mine, place
             for row in mine:
@@ -163,7 +163,7 @@ def test_what_is_received_is_told_unless_it_is_the_devices_own(build: Build) -> 
     routed = "S>* 2001:db8::31/128 [1/0] is directly connected, eth1.100, weight 1, 00:01:02\nS>* 2001:db8::/48 [1/0] via fe80::1, eth1, weight 1, 00:01:02\n"
     answers = {
         "show ipv6 route vrf all": routed,
-        "ip -j -6 route": json.dumps([{**one, "type": "local"} for one in routes]),
+        "ip -j -6 route": json.dumps([{**route, "type": "local"} for route in routes]),
     }
     side = build("side", {"quay-r1": answers}, dialect="frr")
     (found,) = nogging.findings(side, side)
@@ -178,13 +178,13 @@ def test_what_only_looks_like_a_cause_is_none(sides: tuple[Capture, Capture], na
 
 def test_a_quiet_network_has_none_and_the_demo_has_the_one_that_was_planted(good: Change, bad: Change) -> None:
     assert nogging.findings(good.before, good.before) == []
-    (found,) = (one for one in nogging.findings(bad.before, bad.after) if one.title == "MTUs that differ")
+    (found,) = (finding for finding in nogging.findings(bad.before, bad.after) if finding.title == "MTUs that differ")
     assert "gannet-r1 eth4 sends 9000 octets, mole-r2 GigabitEthernet0/4 1500" in found.says
     assert found.speaks_for == ("OSPF is stuck in exchange",) and any(
         "mole-r2 'show interfaces'" in one for one in found.evidence
     )
     told = here("findings", bad.before.folder, bad.after.folder, "--format", "json")[1]
-    assert found.says in [one["says"] for one in json.loads(told)]
+    assert found.says in [load["says"] for load in json.loads(told)]
     assert "OSPF is stuck in exchange" in here("findings", bad.before.folder, bad.after.folder)[1]
 
 
@@ -200,7 +200,7 @@ def test_a_storm_and_the_ports_of_its_loop(good: Change) -> None:
     after = planted(
         good.after, *(("interface", port, zero) for port in ports), *(("interface", port, many) for port in ports)
     )
-    found = [one for one in nogging.findings(before, after) if one.title == "A broadcast storm"]
+    found = [finding for finding in nogging.findings(before, after) if finding.title == "A broadcast storm"]
     assert {one.says.rpartition(" ")[2] for one in found} == {port for _, port in ports}
     assert all("2 ports of mole-sw1 do" in one.speaks_for[0] for one in found)
 
@@ -211,7 +211,9 @@ def test_a_rule_of_ones_own_and_a_mistake_in_it(good: Change, tmp_path: Path) ->
     found = nogging.findings(good.before, good.before, rules=tmp_path)
     assert "otter-r1 is called otter-r1" in [one.says for one in found]
     (tmp_path / "name.yaml").write_text(rule.replace("{hostname}", "{device.__class__}"))
-    assert any("{device.__class__}" in one.says for one in nogging.findings(good.before, good.before, rules=tmp_path))
+    assert any(
+        "{device.__class__}" in finding.says for finding in nogging.findings(good.before, good.before, rules=tmp_path)
+    )
     for right, wrong in (
         ("{hostname}", "{nobody}"), ("FROM system", "FROM sistem"), ("FROM system", "FROM '/etc/passwd'"), ("next", "nxt")
     ):  # fmt: skip

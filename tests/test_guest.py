@@ -68,7 +68,7 @@ def outcomes(capture: Capture) -> dict[str, str]:
 
 
 def reasons(capture: Capture) -> set[str]:
-    return {one.reason for one in capture.devices.values()}
+    return {device.reason for device in capture.devices.values()}
 
 
 @pytest.mark.parametrize(

@@ -117,14 +117,14 @@ def test_a_cable_is_pulled_and_put_back(tmp_path: Path) -> None:
     status, out, _ = here(
         "compare", f"{folder}@first", f"{folder}@{history.turns[1].at.isoformat()}", "--format", "json"
     )
-    assert status == 1 and {one["key"]["device"] for one in json.loads(out)} >= {"mole-r1", "gannet-r1"}
+    assert status == 1 and {load["key"]["device"] for load in json.loads(out)} >= {"mole-r1", "gannet-r1"}
     rows = nogging.query(
         "SELECT what, valid_from, valid_to FROM interface "
         "WHERE device = 'mole-r1' AND name = 'eth3' ORDER BY valid_from",
         folder,
     ).to_pylist()
-    ats = [one.at.replace(tzinfo=None) for one in history.turns]
-    assert [one["valid_from"] for one in rows][:3] == ats[:3] and rows[0]["valid_to"] == ats[1]
+    ats = [turn.at.replace(tzinfo=None) for turn in history.turns]
+    assert [row["valid_from"] for row in rows][:3] == ats[:3] and rows[0]["valid_to"] == ats[1]
     assert rows[0]["what"] == "first" and rows[-1]["valid_to"] is None
     assert last.devices.keys() == network.devices.keys()
 
@@ -283,7 +283,7 @@ def test_thinning_keeps_what_it_says_and_every_change(week: tuple[Path, list[nog
         assert history.octets < before
     again = History(folder)
     assert [one.at for one in again.turns] == kept == left(again.rules, kept, now) and list(again.check()) == []
-    assert [one["n"] for turn in again.turns for one in again.changes(turn)] == list(range(6))
+    assert [change["n"] for turn in again.turns for change in again.changes(turn)] == list(range(6))
     assert sorted(one.name for one in folder.glob("*.pack")) == ["2026-W48.2.pack", "2026-W49.2.pack"]
     with again:
         added(again, captures[0], now + timedelta(hours=1))
@@ -306,7 +306,7 @@ def test_a_write_that_was_cut_off_did_not_happen(
     lines = turns.read_bytes().splitlines(keepends=True)
     whole = data.draw(st.integers(1, len(lines)))
     turns.write_bytes(b"".join(lines[:whole]) + data.draw(st.sampled_from(lines[1:]))[: data.draw(st.integers(0, 60))])
-    ends = [json.loads(one)["end"] for one in lines[1:whole]]
+    ends = [json.loads(line)["end"] for line in lines[1:whole]]
     with pack.open("r+b") as file:
         file.truncate(data.draw(st.integers(ends[-1] if ends else 0, pack.stat().st_size)))
     with begun(folder) as history:
@@ -402,7 +402,7 @@ def test_whatever_a_history_tells_is_no_fault(
     shutil.copytree(kept[0], folder)
     known = {"at": MONDAY.isoformat(), "what": "moved", "kind": "interface"}
     with begun(folder) as history:
-        more = [{**known, **one} if told and isinstance(one, dict) else one for one in changes]
+        more = [{**known, **change} if told and isinstance(change, dict) else change for change in changes]
         added(history, nogging.open_capture(kept[1]), MONDAY + timedelta(days=1), more)
     status, _, said = here("query", "SELECT count(*) FROM interface", folder)
     assert status in (0, 2) and "fault" not in said, said
@@ -450,7 +450,7 @@ def test_turns_fall_where_they_should(every: int, offset: int, at: datetime, lat
 def test_a_device_is_not_asked_faster_than_it_may_be(sound: Sound, tmp_path: Path) -> None:
     inventory = sound.inventory.on("name = 'heron-r1'")
     capture = nogging.capture(inventory, to=tmp_path / "c", kinds=["interface", "arp"], limits=Limits(a_minute=600))
-    started = sorted(one.started for one in capture.devices["heron-r1"].commands.values())
+    started = sorted(command.started for command in capture.devices["heron-r1"].commands.values())
     gaps = [datetime.fromisoformat(b) - datetime.fromisoformat(a) for a, b in pairwise(started)]
     assert gaps and min(gaps) >= timedelta(seconds=0.09)
     assert (tmp_path / "c" / MANIFEST).is_file() and (tmp_path / "c" / ANSWERS).is_dir()
@@ -460,7 +460,7 @@ def test_a_reader_that_is_added_is_picked_up(sound: Sound, tmp_path: Path) -> No
     own = tmp_path / "own"
     own.mkdir()
     inventory = replace(sound.inventory.on("name = 'mole-r1'"), readers=own)
-    inventory = replace(inventory, devices=tuple(replace(one, own=(own,)) for one in inventory.devices))
+    inventory = replace(inventory, devices=tuple(replace(device, own=(own,)) for device in inventory.devices))
 
     def add() -> None:
         (own / "frr").mkdir()
@@ -484,7 +484,8 @@ def test_moments_are_let_go_while_it_is_kept(
     monkeypatch.setattr(keeping, "THINNED", timedelta())
     inventory = sound.inventory.on("name in ('otter-r1', 'heron-r1')")
     away = replace(
-        inventory, devices=tuple(replace(one, port=9) if one.name == "heron-r1" else one for one in inventory.devices)
+        inventory,
+        devices=tuple(replace(device, port=9) if device.name == "heron-r1" else device for device in inventory.devices),
     )
     now, told = [inventory], list[TurnTold]()
     port = sound.network.devices["heron-r1"].interfaces["GigabitEthernet0/0"]
@@ -640,7 +641,7 @@ def test_expectations_over_windows_of_time(
     if hours == 30 and any(one["at"] == (MONDAY + timedelta(hours=29)).isoformat() for one in changes):
         out = here("check", tmp_path / "at.yaml", "--over", tmp_path / "o", "--format", "json")[1]  # it is 8 now
         assert [one["verdict"] for one in json.loads(out)["expectations"]] == ["pass", "pass"], "it changed at seven"
-    if any(one["at"] == (MONDAY + timedelta(hours=8)).isoformat() for one in changes):
+    if any(change["at"] == (MONDAY + timedelta(hours=8)).isoformat() for change in changes):
         out = here("check", tmp_path / "at.yaml", "--over", tmp_path / "o", "--format", "json")[1]
         assert [one["verdict"] for one in json.loads(out)["expectations"]] == ["pass", "fail"], "it changed at ten"
     for wrong in (
@@ -741,8 +742,8 @@ def test_each_fall_is_counted_once(build: Build, tmp_path: Path) -> None:
     sql = "SELECT coalesce(neighbor, interface) AS what, * FROM flap ORDER BY down_at"
     flaps = nogging.query(sql, tmp_path / "w").to_pylist()
     assert [
-        (one["what"], f"{one['down_at']:%H:%M:%S}", one["up_at"] and f"{one['up_at']:%H:%M:%S}", one["told_by"])
-        for one in flaps
+        (flap["what"], f"{flap['down_at']:%H:%M:%S}", flap["up_at"] and f"{flap['up_at']:%H:%M:%S}", flap["told_by"])
+        for flap in flaps
     ] == [
         ("198.51.100.38", "02:29:30", "02:30:01", "log, timer"),
         ("GigabitEthernet0/2", "03:20:10", "05:00:20", "capture, log"),  # nobody logged its return
@@ -803,7 +804,7 @@ def test_what_slowly_leaves_the_usual_is_found_with_its_day(tmp_path: Path) -> N
         networks = [IPv4Network(f"203.0.113.{128 + 4 * n}/30") for n in range(late())]
         bgp = days.network.devices["edge-r1"].bgp
         assert bgp is not None
-        bgp.networks = [one for one in bgp.networks if one.prefixlen != 30] + networks
+        bgp.networks = [network for network in bgp.networks if network.prefixlen != 30] + networks
 
     days.change = creeps
     folder = days.kept(tmp_path / "w", 4 * 10, timedelta(hours=6), before).folder

@@ -249,7 +249,9 @@ def test_a_clock_that_was_put_right_restarts_nothing(build: Build) -> None:
     ahead = {"mole-r1": {LINKS: told["mole-r1"][LINKS].replace("09:00", "10:00")}}
     before, after = build("before", ahead, skew=3600), build("after", told)
     assert not nogging.compare(before, after).differences
-    assert [one.what for one in nogging.compare(after, build("wrong", ahead)).differences] == ["restarted"]
+    assert [difference.what for difference in nogging.compare(after, build("wrong", ahead)).differences] == [
+        "restarted"
+    ]
 
 
 @pytest.mark.parametrize(("old", "new", "restarted"), [(5, 3, True), (2**32 - 9, 4, False), (2**40, 7, True)])
@@ -280,7 +282,9 @@ def test_a_line_that_is_unread_before_and_after_hides_nothing(build: Build) -> N
     assert [one.what for one in found.differences] == ["gone"] and not found.not_compared
     other = build("other", {"mole-r1": {ROUTES: TWO_HOPS + "what is that\n"}})
     certain = nogging.compare(before, other)
-    assert [one.what for one in certain.differences] == ["gone"], "what the unread line is not about is certain"
+    assert [difference.what for difference in certain.differences] == ["gone"], (
+        "what the unread line is not about is certain"
+    )
     assert "as many as 1 record could hide: - what is this  + what is that" in certain.not_compared[0]
     perhaps = build("perhaps", {"mole-r1": {ROUTES: TWO_HOPS + f"{BLACKHOLE.strip()} in new words\n"}})
     hidden = nogging.compare(before, perhaps)
@@ -332,9 +336,9 @@ def test_comparing_is_a_mirror_and_nothing_differs_from_itself(good: Change) -> 
     assert keys(there.differences, "gone") == keys(back.differences, "new")
     assert keys(there.differences, "new") == keys(back.differences, "gone")
     moved = {
-        str(one.identity): {name: (new, old) for name, (old, new) in one.fields.items()}
-        for one in there.differences
-        if one.what == "moved"
+        str(difference.identity): {name: (new, old) for name, (old, new) in difference.fields.items()}
+        for difference in there.differences
+        if difference.what == "moved"
     }
     assert all(moved[str(one.identity)] == one.fields for one in back.differences if one.what == "moved")
 

@@ -77,7 +77,11 @@ def test_a_new_kind_needs_no_list_elsewhere(tmp_path: Path) -> None:
     assert nogging.check(path, after=good, before=good).verdict is Verdict.PASS
     assert [one.verdict for one in nogging.check(path, after=bad, before=good).results] == [
         Verdict.FAIL, Verdict.PASS, Verdict.PASS]  # fmt: skip
-    moved = {one.identity[1]: set(one.fields) for one in nogging.compare(good, bad).differences if one.kind == "bell"}
+    moved = {
+        difference.identity[1]: set(difference.fields)
+        for difference in nogging.compare(good, bad).differences
+        if difference.kind == "bell"
+    }
     assert moved == {("buoy-r1", n, "eth1"): {"select", "offset"} for n in (1, 2)}
     sql = 'select "order", "end", "group", "select", "offset", "table" from bell where "offset" > 1'
     assert nogging.query(sql, good).num_rows == 2
@@ -97,13 +101,13 @@ def test_a_new_kind_needs_no_list_elsewhere(tmp_path: Path) -> None:
     )
     assert port.breaks == 3, "what hangs on a port falls with it"
     path.write_text("expect:\n" + "\n".join(f"  {line}" for one in found.closing for line in one.split("\n")) + "\n")
-    left = {one.fault.kind for one in challenge(path, after=good).holes}
+    left = {hole.fault.kind for hole in challenge(path, after=good).holes}
     assert "bell" not in left, "what is proposed closes every hole"
 
     path.write_text(draft([good]))
     text = path.read_text()
     assert "Every harbour bell is select" in text and "buoy-r1 has 2 harbour bells" in text and "desc is loud" in text
-    found_bad = {one.title for one in nogging.check(path, after=bad).results if one.verdict is Verdict.FAIL}
+    found_bad = {result.title for result in nogging.check(path, after=bad).results if result.verdict is Verdict.FAIL}
     assert "Every harbour bell is select" in found_bad
     explained = "differences: {other: fail, explain: [{kind: interface, whole: true, consequences: true}]}"
     path.write_text(explained + "\n")

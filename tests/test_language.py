@@ -25,7 +25,7 @@ LINKS = "show interface"
 
 def interface(name: str, mtu: int, *addresses: str) -> str:
     lines = [f"Interface {name} is up, line protocol is up", f"  index 2 metric 0 mtu {mtu} speed 10000 "]
-    return "\n".join([*lines, *(f"  inet {one}" for one in addresses)]) + "\n"
+    return "\n".join([*lines, *(f"  inet {address}" for address in addresses)]) + "\n"
 
 
 @pytest.fixture
@@ -47,7 +47,7 @@ def judged(folder: Path, after: Any, **files: str) -> Judgement:
 
 
 def verdicts(found: Judgement) -> dict[str, Verdict]:
-    return {one.title: one.verdict for one in found.results}
+    return {result.title: result.verdict for result in found.results}
 
 
 def test_files_include_files_and_the_including_one_says_what_names_mean(tmp_path: Path, after: Any) -> None:
@@ -105,7 +105,9 @@ expect:
     found = judged(tmp_path, after, main=counted)
     assert verdicts(found) == {"ports": Verdict.FAIL, "addresses": Verdict.FAIL, "sites": Verdict.PASS}
     ports, addresses, _ = found.results
-    assert [(one.device, one.record["n"]) for one in ports.failures] == [("otter-r1", 0)], "none is counted as well"
+    assert [(failure.device, failure.record["n"]) for failure in ports.failures] == [("otter-r1", 0)], (
+        "none is counted as well"
+    )
     (twice,) = addresses.failures
     assert twice.name == "ip 192.0.2.9" and {line.device for line in twice.evidence} == {"mole-r1", "otter-r1"}
     same = {LINKS: interface("eth1", 9000, "192.0.2.1/30")}
@@ -142,8 +144,8 @@ def test_what_comes_ready_holds_on_the_good_change_and_lists_what_it_asks(
     good: Change, bad: Change, tmp_path: Path
 ) -> None:
     asked = [
-        one
-        for one in ready_files()
+        file
+        for file in ready_files()
         if not {
             "summaries",
             "labels",
@@ -160,7 +162,7 @@ def test_what_comes_ready_holds_on_the_good_change_and_lists_what_it_asks(
             "tunnels",
             "configurations",
         }
-        & {Path(one).stem}
+        & {Path(file).stem}
     ]  # these a capture asks for where it is told to
     main = f"include: [{', '.join(asked)}]\n" + (
         "conditions: {lower: device = 'edge-r1', upper: label.tier = 'core', "
@@ -173,12 +175,14 @@ def test_what_comes_ready_holds_on_the_good_change_and_lists_what_it_asks(
     forget()  # readers that are loaded anew are those that the capture was opened with
     assert nogging.check(tmp_path / "main.yaml", after=good.after, before=good.before).verdict is Verdict.PASS
     ill = nogging.check(tmp_path / "main.yaml", after=bad.after, before=bad.before)
-    failed = {one.title for one in ill.results if one.verdict is Verdict.FAIL}
+    failed = {result.title for result in ill.results if result.verdict is Verdict.FAIL}
     assert {"Both ends of a link have the same MTU", "Every neighbor is settled"} <= failed
     asked = listing(tmp_path / "main.yaml", of=good.after)
     again = nogging.check(tmp_path / "main.yaml", after=good.after, before=good.before)
     assert again.verdict is Verdict.PASS, "to list what is asked of a capture leaves it as it was"
-    joined = next(one for one in asked.expectations if one.title.startswith("Every lower device"))
+    joined = next(
+        expectation for expectation in asked.expectations if expectation.title.startswith("Every lower device")
+    )
     assert joined.words == "joined: edge-r1 to mole-r1; edge-r1 to mole-r2"
     inventory = good.after.folder.parent / "inventory.yaml"
     command = [

@@ -114,7 +114,7 @@ def test_what_scrapes_has_the_numbers_of_the_records(good: Change, tmp_path: Pat
             }
             assert until(series("count(nogging_neighbor_since_seconds)"))
             here_now = datetime.now(UTC)
-            told = [replace(one, at=here_now, labels={**one.labels, "came": "by"}) for one in points(good.after)]
+            told = [replace(point, at=here_now, labels={**point.labels, "came": "by"}) for point in points(good.after)]
             send(told, f"http://127.0.0.1:{port}/api/v1/write", REMOTE)
             pushed = {
                 (one["metric"]["device"], one["metric"]["name"]): int(one["value"][1])
@@ -158,7 +158,9 @@ def test_no_text_of_a_device_breaks_a_line(labels: dict[str, str], value: Any) -
     text = line_protocol([point])
     assert text.count("\n") == 1 + (value.count("\n") if isinstance(value, str) else 0) and text.startswith("interface")
     lines = openmetrics([point]).split("\n")
-    assert lines[-2:] == ["# EOF", ""] and len([one for one in lines if one.startswith("nogging_interface_mtu{")]) == 1
+    assert (
+        lines[-2:] == ["# EOF", ""] and len([line for line in lines if line.startswith("nogging_interface_mtu{")]) == 1
+    )
 
 
 def test_the_numbers_follow_from_the_natures(good: Change) -> None:

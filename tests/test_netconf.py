@@ -141,7 +141,7 @@ def test_netconf_and_the_command_line_tell_the_same(sound: Sound, tmp_path: Path
     models = nogging.load_inventory(sound.folder / "models.yaml").on("site in ('mole', 'gannet')")
     lines = sound.inventory.on("name = 'mole-r1' or name = 'gannet-r1'")
     over, by = nogging.capture(models, to=tmp_path / "over", log=True), nogging.capture(lines, to=tmp_path / "by")
-    assert {one.outcome for one in over.devices.values()} == {"captured"} and over.records("unread").num_rows == 0
+    assert {device.outcome for device in over.devices.values()} == {"captured"} and over.records("unread").num_rows == 0
     assert all(abs(one.skew) < 2 for one in (*over.devices.values(), *by.devices.values()) if one.skew is not None)
     compared = {
         "interface": ("name", "description", "admin_status", "oper_status", "mtu", "speed", "phys_address"),

@@ -48,7 +48,7 @@ def test_the_worked_example_does_what_it_says(place: Path, build: Build) -> None
             (place / moment / device / "hostname.txt").write_text(f"{name}\n")
         nogging.ingest(place / moment, place / f"captured-{moment}", inventory=inventory)
     judgement = nogging.check("expectations.yaml", after="captured-after")
-    assert [one.verdict for one in judgement.results] == ["fail", "unproven"], "nothing else was asked"
+    assert [result.verdict for result in judgement.results] == ["fail", "unproven"], "nothing else was asked"
     assert judgement.results[0].failures[0].device == "otter-h1"
     (found,) = nogging.findings("captured-before", "captured-after", rules="berths")
     assert found.says == "otter-h1 calls itself skerry-h1 now, as skerry-h1 did before"
@@ -138,7 +138,7 @@ def test_a_step_takes_the_intents_of_a_file(place: Path) -> None:
     def written(*intents: str) -> Change:
         change.write_text(
             "inventory: inventory.yaml\nsteps:\n  - on: name = 'r2'\n    intent:\n"
-            + "".join(f"      - {one}\n" for one in intents)
+            + "".join(f"      - {intent}\n" for intent in intents)
         )
         return nogging.load_change(change)
 

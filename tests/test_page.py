@@ -109,7 +109,7 @@ def test_the_verdict_is_first_and_the_evidence_one_key_away(shown: Any) -> None:
     assert details.get_attribute("open") == "true"
     evidence = shown.find_element("css selector", "details.fail mark").text
     assert "Neighbor 192.0.2." in evidence
-    words = {one.text for one in shown.find_elements("css selector", ".became")}
+    words = {element.text for element in shown.find_elements("css selector", ".became")}
     assert {"lost", "new"} <= words
 
 
@@ -145,7 +145,7 @@ def test_records_are_searched_sorted_and_filtered(shown: Any) -> None:
     assert len(every) > 20 and HOSTILE in " ".join(every)
     search = shown.find_element("id", "search")
     search.send_keys("gannet FIBRE")
-    assert len(rows(shown)) == 2 and all("fibre span" in one for one in rows(shown))
+    assert len(rows(shown)) == 2 and all("fibre span" in row for row in rows(shown))
     search.clear()
     search.send_keys("198.51.100.42")
     shown.implicitly_wait(5)
@@ -166,9 +166,9 @@ def test_records_are_searched_sorted_and_filtered(shown: Any) -> None:
     first = shown.find_element("css selector", "#table th[aria-sort]")
     assert first.text == "mtu ▲" and shown.switch_to.active_element.text == "mtu ▲", "the focus stays where it was"
     numbers = [
-        int(one.text)
-        for one in shown.find_elements("css selector", "#table tbody tr:not([aria-hidden]) td:nth-child(9)")
-        if one.text.isdigit()
+        int(element.text)
+        for element in shown.find_elements("css selector", "#table tbody tr:not([aria-hidden]) td:nth-child(9)")
+        if element.text.isdigit()
     ]
     assert numbers == sorted(numbers)
     Select(shown.find_element("id", "kind")).select_by_value("route")

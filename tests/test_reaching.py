@@ -43,12 +43,16 @@ def test_before_and_after_a_pulled_cable(tmp_path: Path) -> None:
         after = nogging.capture(inventory, to=tmp_path / "after", ping=named, trace=[OTTER])
     assert before.records("unread").num_rows == after.records("unread").num_rows == 0
     assert nogging.compare(before, again).differences == ()
-    states = {one.title: str(one.verdict) for one in nogging.check(tmp_path / "reach.yaml", after=before).results}
+    states = {
+        result.title: str(result.verdict) for result in nogging.check(tmp_path / "reach.yaml", after=before).results
+    }
     assert states == {"Otter answers": "pass", "Otter is near": "pass", "Nobody was asked for this": "unproven"}
     assert nogging.check(tmp_path / "reach.yaml", after=after).verdict == "fail"
 
     lost = {
-        (one.device, one.key["destination"]) for one in nogging.compare(before, after).differences if one.kind == "ping"
+        (difference.device, difference.key["destination"])
+        for difference in nogging.compare(before, after).differences
+        if difference.kind == "ping"
     }
     # the network beyond edge-r1 knows no way back
     assert lost == {(name, OTTER) for name in before.devices if name not in ("otter-r1", "edge-r1")} | {

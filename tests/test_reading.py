@@ -253,7 +253,9 @@ def test_a_lost_line_never_moves_a_value_to_another_record(data: st.DataObject) 
     reader, lines = load_reader(path.with_name(path.name.split(".")[0] + ".yaml")), path.read_text().split("\n")
     whole = run(reader, "\n".join(lines), at=AT, explain=True)
     begin = {form.pattern.text for form in reader.forms if form.action in ("open", "row", "carry") or form.section}
-    begin |= {" ".join(one.titles) for one in reader.headings if one.nested or one.repeats}  # a row begins those below
+    begin |= {
+        " ".join(heading.titles) for heading in reader.headings if heading.nested or heading.repeats
+    }  # a row begins those below
     assert whole.took is not None
     loose = [n for n in range(len(lines)) if (took := whole.took.get(n + 1)) and took[0].pattern not in begin]
     picked = data.draw(st.sets(st.sampled_from(loose), max_size=4)) if loose else set()
@@ -307,12 +309,14 @@ FLAT = [path for path in TEXTS if is_flat(load_reader(path.with_name(path.name.s
 
 def test_what_a_reader_tells_is_known_without_compiling_it() -> None:
     for reader in {load_reader(path.with_name(path.name.split(".")[0] + ".yaml")) for path in SAMPLES}:
-        several = [one for form in reader.forms for parts in form.parts.values() for one in parts]
+        several = [part for form in reader.forms for parts in form.parts.values() for part in parts]
         declared = [*reader.forms, *several, *(also for form in reader.forms for also in form.also), *reader.headings]
         named = {value.field for one in declared for value in one.values} | {
             name for one in declared for name in one.set
         }
-        named |= {heading.nested for heading in reader.headings} | {n for one in reader.entries for n in one.named()}
+        named |= {heading.nested for heading in reader.headings} | {
+            n for entry in reader.entries for n in entry.named()
+        }
         assert reader.told == named - {""}, reader.path
 
 
@@ -362,11 +366,11 @@ def test_what_the_stand_in_says_is_read_as_it_was_meant(data: st.DataObject, dia
     )
     told = {row["name"]: row for row in said["interface"]}
     assert told.keys() == device.interfaces.keys()
-    for one in device.interfaces.values():
-        row = told[one.name]
-        assert (row["mtu"], row["description"], row["admin_status"]) == (one.mtu, one.description, "down" if one.shutdown else "up")  # fmt: skip
-        assert row["oper_status"] == ("up" if one.up else "down")
-        assert one.loopback or (row["speed"], row["phys_address"]) == (one.speed, one.mac)
+    for interface in device.interfaces.values():
+        row = told[interface.name]
+        assert (row["mtu"], row["description"], row["admin_status"]) == (interface.mtu, interface.description, "down" if interface.shutdown else "up")  # fmt: skip
+        assert row["oper_status"] == ("up" if interface.up else "down")
+        assert interface.loopback or (row["speed"], row["phys_address"]) == (interface.speed, interface.mac)
     ipv4 = [row for row in said["address"] if ":" not in row["ip"]]
     assert {(row["interface"], row["ip"], row["prefix_length"]) for row in ipv4} == {
         (one.name, str(a.ip), a.network.prefixlen) for one, a in device.addresses()

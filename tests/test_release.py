@@ -68,7 +68,7 @@ def test_two_builds_are_the_same_and_whole(built: list[Path]) -> None:
     assert checked.returncode == 0, checked.stdout
     inside = set(zipfile.ZipFile(built[0] / f"nogging-{VERSION}-py3-none-any.whl").namelist())
     files = {str(one.relative_to(ROOT / "src")) for one in (ROOT / "src/nogging").rglob("*") if one.is_file()}
-    assert {one for one in files if "__pycache__" not in one} <= inside
+    assert {file for file in files if "__pycache__" not in file} <= inside
     assert any(one.endswith("share/man/man1/nogging.1") for one in inside)
     assert not [one for one in inside if one.startswith(("tests/", "docs/"))]
 

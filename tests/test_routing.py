@@ -134,7 +134,7 @@ expect:
         "",
         one.record["peer"].split()[0],
     } and seen.verdict is Verdict.FAIL
-    assert len(links(good.after)) == 22 and {one.source for one in links(good.after)} == {"lldp", "subnet"}
+    assert len(links(good.after)) == 22 and {link.source for link in links(good.after)} == {"lldp", "subnet"}
 
 
 def test_exactly_these_rows(good: Demo, tmp_path: Path) -> None:
@@ -145,7 +145,7 @@ expect:
   - {title: names, exactly: system, where: "device = 'mole-r1'", rows: [{device: mole-r1, hostname: mole-r1}]}
 """
     plan, names = judged(tmp_path, text, good).results
-    assert [(one.record, one.reason) for one in plan.failures] == [
+    assert [(failure.record, failure.reason) for failure in plan.failures] == [
         ({"interface": "eth9", "neighbor": "mole-r1"}, "is missing (plan.csv:3)")
     ]
     assert names.verdict is Verdict.PASS
@@ -177,7 +177,7 @@ def test_a_draft_passes_where_it_came_from_and_finds_what_broke(good: Demo, bad:
     path.write_text(draft([good.before, bad.before]))
     for capture in (good.before, bad.before):
         assert nogging.check(path, after=capture).verdict is Verdict.PASS
-    failed = {one.title for one in nogging.check(path, after=bad.after).results if one.verdict is Verdict.FAIL}
+    failed = {result.title for result in nogging.check(path, after=bad.after).results if result.verdict is Verdict.FAIL}
     assert {
         "Every ticket is up",
         "Every ospf neighbor is settled",
@@ -215,7 +215,7 @@ def test_containment_is_what_it_is(one: object, length: int, other: object) -> N
 def test_peers_need_links_that_agree(build: Build) -> None:
     subnet = {n: {PORTS: INTERFACE.format("eth1", f"192.0.2.{k}/29")} for k, n in enumerate("abc", 1)}
     capture = build("now", subnet)
-    assert len([one for one in links(capture) if one.device == "a"]) == 2, "several peers are one question each"
+    assert len([link for link in links(capture) if link.device == "a"]) == 2, "several peers are one question each"
 
 
 def test_the_inventory_tells_links(tmp_path: Path) -> None:
@@ -227,7 +227,7 @@ def test_the_inventory_tells_links(tmp_path: Path) -> None:
     file = tmp_path / "inventory.yaml"
     file.write_text(f"links:\n  - [a eth1, c eth1]\ndevices:\n{devices}")
     capture = nogging.ingest(tmp_path / "saved", to=tmp_path / "c", inventory=nogging.load_inventory(file))
-    found = {(one.device, one.peer_device, one.source) for one in links(capture)}
+    found = {(link.device, link.peer_device, link.source) for link in links(capture)}
     assert {("a", "c", "inventory"), ("c", "a", "inventory")} <= found and ("a", "b", "subnet") not in found
     file.write_text(f"links:\n  - [a eth1, d eth1]\ndevices:\n{devices}")
     with pytest.raises(FileError, match=r"inventory.yaml:2:\d+: 'd eth1' is not a device of this file"):
@@ -243,7 +243,7 @@ waivers:
   - {title: being replaced, kind: interface, where: "name = 'GigabitEthernet0/0'", owner: noc, until: UNTIL}
 """
     found = judged(tmp_path, text.replace("UNTIL", "2099-01-01"), bad)
-    assert [one.verdict for one in found.results] == [Verdict.PASS, Verdict.PASS]
+    assert [result.verdict for result in found.results] == [Verdict.PASS, Verdict.PASS]
     (one,) = found.results[0].waived
     assert (one.device, one.reason) == ("heron-r1", "waived: being replaced (noc, until 2099-01-01)")
     assert found.results[0].reason.endswith("1 waived") and found.results[1].waived
@@ -280,7 +280,7 @@ def test_many_addresses_find_the_longest_prefix(nets: list[Any], data: st.DataOb
 def test_many_addresses_of_a_capture_and_what_is_none(good: Demo) -> None:
     addresses = ["192.0.2.11", "203.0.113.65", "198.51.100.41", "2001:db8::1"]
     many = nogging.lookup_many(good.after, addresses, "gannet-r1")
-    one_by_one = [nogging.lookup(good.after, one, "gannet-r1")["gannet-r1"] for one in addresses]
+    one_by_one = [nogging.lookup(good.after, address, "gannet-r1")["gannet-r1"] for address in addresses]
     assert many == [one.prefix if one else None for one in one_by_one] and many[0] == "192.0.2.11/32"
     with pytest.raises(nogging.NoggingError, match="'nowhere' is not an IP address"):
         nogging.lookup_many(good.after, ["nowhere"], "gannet-r1")

@@ -47,7 +47,9 @@ def test_two_logs_are_compared_with_nothing_declared(bad: Change, tmp_path: Path
 
     def routes(comparison: nogging.Comparison) -> set[object]:
         return {
-            (one.what, one.identity) for one in comparison.differences if one.kind == "route" and one.device in PROMPTS
+            (difference.what, difference.identity)
+            for difference in comparison.differences
+            if difference.kind == "route" and difference.device in PROMPTS
         }
 
     assert routes(found) == routes(told) and routes(found)
@@ -251,7 +253,7 @@ def test_no_section_of_a_configuration_changes_unseen(build: Build, tmp_path: Pa
     found = nogging.compare(before, after)
     where = "mole-r1, 'show running-config': configured otherwise: "
     assert found.notes == ((where + told,) if told else ())
-    assert not any(one.kind == "configuration" for one in found.differences)
+    assert not any(difference.kind == "configuration" for difference in found.differences)
     file = tmp_path / "expectations.yaml"
     file.write_text("include: [ready/configurations.yaml]\n")
     judged = nogging.check(file, before=before, after=after)
@@ -310,7 +312,7 @@ def test_what_a_device_speaks_is_told_by_the_other_log(tmp_path: Path) -> None:
     with pytest.raises(QuestionError, match="cannot be told"):
         opened(open_)
     for before, after in ((clear, open_), (open_, clear)):
-        assert any(one.kind == "vlan" for one in nogging.compare(before, after).differences)
+        assert any(difference.kind == "vlan" for difference in nogging.compare(before, after).differences)
 
 
 SESSION = """mole-r1#sh ip int br
@@ -369,8 +371,8 @@ def test_nothing_is_gone_that_nobody_asked_for(tmp_path: Path, case: str) -> Non
         (tmp_path / name).write_text(text + "mole-r1#\n")
     for before, after, what in (("before", "after", "gone"), ("after", "before", "new")):
         found = nogging.compare(tmp_path / before, tmp_path / after)
-        routes = [one for one in found.differences if one.kind == "route"]
-        assert {(one.what, one.key["destination_prefix"]) for one in routes} == {(what, one) for one in gone}
+        routes = [difference for difference in found.differences if difference.kind == "route"]
+        assert {(route.what, route.key["destination_prefix"]) for route in routes} == {(what, one) for one in gone}
         assert any("not asked" in one for one in found.not_compared)
 
 

@@ -150,7 +150,7 @@ def test_a_schema_and_the_loader_take_the_same_files(sort: str, data: st.DataObj
     mutated = copy.deepcopy(data.draw(st.sampled_from(seeds(sort))))
     texts = {where for where in places(mutated) if isinstance(reduce(getitem, where, mutated), str)}
     for _ in range(data.draw(st.integers(1, 2))):
-        where = data.draw(st.sampled_from([one for one in places(mutated) if one]))
+        where = data.draw(st.sampled_from([place for place in places(mutated) if place]))
         inside = mutated
         for step in where[:-1]:
             inside = inside[step]
@@ -165,7 +165,7 @@ def test_a_schema_and_the_loader_take_the_same_files(sort: str, data: st.DataObj
             value = copy.deepcopy(data.draw(VALUES))
             if not (isinstance(value, str) and where in texts):  # what else a text has to be, no schema says
                 inside[where[-1]] = value
-    schema = [one.message for one in validator(sort).iter_errors(mutated)]
+    schema = [error.message for error in validator(sort).iter_errors(mutated)]
     assert is_taken(sort, mutated) == (not schema), (mutated, schema)
 
 
@@ -217,5 +217,5 @@ def test_what_is_empty_or_of_another_type_is_not_guessed_at(text: str, told: str
 
 
 def test_what_is_dumped_is_taken() -> None:
-    for one in seeds("expectations"):
-        assert is_taken("expectations", plain_values(dump(one), "d")[0])
+    for seed in seeds("expectations"):
+        assert is_taken("expectations", plain_values(dump(seed), "d")[0])

@@ -94,7 +94,7 @@ def test_what_cannot_be_judged_is_an_error(
     arguments: tuple[str, ...], told: str, capture: str, pytester: pytest.Pytester
 ) -> None:
     pytester.makefile(".yaml", broken="expect: [{every: interfaces, must: mtu = 1500}]")
-    ran = pytester.runpytest(*(capture if one == "CAPTURE" else one for one in arguments))
+    ran = pytester.runpytest(*(capture if argument == "CAPTURE" else argument for argument in arguments))
     assert ran.ret == pytest.ExitCode.INTERRUPTED
     ran.stdout.fnmatch_lines([told])
     assert "Traceback" not in ran.stdout.str()

@@ -245,7 +245,7 @@ if __name__ == "__main__":
     columns = (RECORDS, UNREAD, WORDS, NOTHING, UNSAID)
     print(f"| dialect | tried | {' | '.join(columns)} |\n| --- |{' ---: |' * (len(columns) + 1)}")
     for dialect, counted in by_dialect.items():
-        print(f"| `{dialect}` | {counted.total()} | {' | '.join(str(counted[one]) for one in columns)} |")
+        print(f"| `{dialect}` | {counted.total()} | {' | '.join(str(counted[column]) for column in columns)} |")
 
 
 QUIET = (

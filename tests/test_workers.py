@@ -186,8 +186,8 @@ def test_a_lost_worker_costs_its_devices_one_retry(tmp_path: Path) -> None:
         killed.join()
         assert set(outcomes(capture).values()) == {"captured"} and len(logins) == 12
         assert 1 <= sum(n == 2 for n in logins.values()) <= 4 and max(logins.values()) == 2, logins
-        entries = [one.commands for one in capture.devices.values()]
-        assert all(one.octets for commands in entries for one in commands.values())
+        entries = [device.commands for device in capture.devices.values()]
+        assert all(command.octets for commands in entries for command in commands.values())
 
 
 def test_a_worker_that_joins_is_used_and_without_any_the_run_ends(

@@ -42,7 +42,7 @@ def test_a_capture_on_a_full_disk_is_told_and_gone_on_with(sound: Sound, tmp_pat
     begun = (folder / "capture.json").exists() or (folder / "journal.jsonl").exists()
     again = nogging_with(None, "capture", inventory, "--to", folder, *(["--resume"] if begun else []))
     assert again.returncode == 0 and all(
-        one.outcome == "captured" for one in nogging.open_capture(folder).devices.values()
+        device.outcome == "captured" for device in nogging.open_capture(folder).devices.values()
     )
 
 

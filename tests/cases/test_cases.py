@@ -45,7 +45,7 @@ def test_case(case: Case, tmp_path: Path) -> None:
     before = captured(tmp_path / "before", case, case.before, 9) if case.before is not None else None
     after = captured(tmp_path / "after", case, case.after, 10)
     found = nogging.check(path, after=after, before=before, quiet=quiet)
-    said = "; ".join(f"{one.title}: {one.reason}" for one in found.results)
+    said = "; ".join(f"{result.title}: {result.reason}" for result in found.results)
     if case.want == NOT_PASS:
         assert found.verdict.value != "pass", said
     else:

@@ -232,7 +232,7 @@ def judged_by_both(folder: Path, world: World, asked: list[Any], explained: list
     path.write_text(json.dumps(text))
     found = nogging.check(path, after=after, before=before)
     wanted = [plain.judged(world, one) for one in asked]
-    told = [(one.verdict.value, one.reason) for one in found.results]
+    told = [(result.verdict.value, result.reason) for result in found.results]
     for one, verdict, written, said in zip(asked, wanted, text["expect"], told, strict=True):
         assert said[0] == verdict, (written, one, said, f"{world.after}\n{world.before}")
     overall = list(wanted)

@@ -43,7 +43,9 @@ def watched(folder: Path, devices: Inventory, minutes: int) -> tuple[int, int]:
         for line in (line for one in now for line in one.records("unread").to_pylist()):
             print(f"{n:3d}  unread  {line['device']}, '{line['answer']}': {line['text']}", flush=True)
             unread += 1
-        for one in (one for pair in zip(before, now, strict=False) for one in nogging.compare(*pair).differences):
+        for one in (
+            difference for pair in zip(before, now, strict=False) for difference in nogging.compare(*pair).differences
+        ):
             print(f"{n:3d}  {one.what}  {one.identity}  {one.fields}", flush=True)
             differences += 1
         before = now

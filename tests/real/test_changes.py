@@ -137,7 +137,7 @@ def test_a_good_change_goes_in_once(real: Real, tmp_path: Path, name: str) -> No
     assert not nogging.rehearse(change)[0].empty
     done = nogging.perform(change, to=tmp_path / "done")
     assert done.state is State.IN, (done.reasons, done.todo)
-    assert {one["same"] for one in done.events if one["event"] == "saved"} == {True}, "what is saved is what runs"
+    assert {event["same"] for event in done.events if event["event"] == "saved"} == {True}, "what is saved is what runs"
     again = nogging.rehearse(change)[0]
     assert again.empty, [part.lines for part in again.parts]
 
@@ -153,7 +153,7 @@ def test_a_bad_change_leaves_no_trace(real: Real, tmp_path: Path, name: str) -> 
     done = nogging.perform(change, to=tmp_path / "done")
     assert done.state is State.AS_BEFORE, (done.reasons, done.todo)
     silently_refused = name == "the area at one end"
-    assert any(one["event"] == "undone" for one in done.events) != silently_refused and done.reasons
+    assert any(event["event"] == "undone" for event in done.events) != silently_refused and done.reasons
     assert not silently_refused or "gannet-r1 did not take 'interface eth3 / ip ospf area 5'" in done.reasons[0]
     assert tables() == before
 

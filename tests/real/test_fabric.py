@@ -96,7 +96,7 @@ def locks(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
 def test_everything_is_read(real: Real) -> None:
     capture = nogging.capture(real.shell, to=real.folder / "all", commands=BESIDE)
     assert capture.records("unread").to_pylist() == []
-    said = {one.commands[command].outcome for one in capture.devices.values() for command in BESIDE}
+    said = {device.commands[command].outcome for device in capture.devices.values() for command in BESIDE}
     assert said <= {"answered", "not_configured"}, said
 
 
@@ -162,7 +162,7 @@ def test_a_prefix_that_is_announced_and_was_not_before(real: Real, tmp_path: Pat
                 break
             time.sleep(1)
         after = nogging.capture(real.shell, to=tmp_path / "after", kinds=["bgp_route"])
-        new = [one.key for one in nogging.compare(before, after).differences if one.what == "new"]
+        new = [difference.key for difference in nogging.compare(before, after).differences if difference.what == "new"]
         assert {(key["device"], key["neighbor"], key["direction"]) for key in new if key.get("destination_prefix") == "198.51.100.0/26"} >= {
             ("cove-r1", "eth1", "advertised"), ("weir-r1", "eth1", "accepted"),
             ("weir-r1", "eth2", "advertised"), ("cove-r2", "eth1", "accepted"),
@@ -181,7 +181,7 @@ def test_the_kernel_forwards_by_what_zebra_chose(real: Real, tmp_path: Path) -> 
     assert capture.records("unread").to_pylist() == []
     told = {(row["device"], row["destination_prefix"]) for row in capture.records("forwarding").to_pylist()}
     assert {(name, "198.51.100.192/27") for name in fabric.NAMES} <= told
-    assert [one for one in nogging.findings(capture, capture) if "routing" in one.title] == []
+    assert [finding for finding in nogging.findings(capture, capture) if "routing" in finding.title] == []
 
 
 def test_a_group_goes_on_while_somebody_asks_for_it(real: Real, tmp_path: Path) -> None:

@@ -35,7 +35,7 @@ def test_a_login_to_a_shell_reads_everything(real: Real) -> None:
 
 def but_lldp(found: Comparison) -> list[Difference]:
     """The differences, without what LLDP has yet to hear: its first words are lost while the others still start."""
-    return [one for one in found.differences if one.key.get("protocol") != "lldp"]
+    return [difference for difference in found.differences if difference.key.get("protocol") != "lldp"]
 
 
 def differences(real: Real, other: Inventory, name: str) -> tuple[Capture, Comparison]:
@@ -51,7 +51,7 @@ def differences(real: Real, other: Inventory, name: str) -> tuple[Capture, Compa
 
 def test_a_login_to_vtysh_gives_the_same_but_for_the_shell(real: Real) -> None:
     capture, found = differences(real, real.vtysh, "vtysh")
-    assert {one.outcome for one in capture.devices.values()} == {"captured"}
+    assert {device.outcome for device in capture.devices.values()} == {"captured"}
     assert {one.commands["lldpctl"].outcome for one in capture.devices.values()} == {"not_supported"}
     assert but_lldp(found) == [] and len(found.not_compared) == len(FRR)
 
@@ -68,7 +68,7 @@ def test_what_was_traced_is_what_the_tables_promise(real: Real) -> None:
     if Path("/usr/sbin/traceroute").exists():
         for name in FRR:
             paths = [traced(capture, name, to, nogging.follow(capture, name, to)) for to in named["trace"]]
-            told = [(one.agrees, one.arrived) for one in paths if one is not None]
+            told = [(path.agrees, path.arrived) for path in paths if path is not None]
             assert len(told) == len(named["trace"]) and set(told) <= {(True, True), (None, True)}
 
 
@@ -76,7 +76,7 @@ def test_commands_one_by_one(real: Real) -> None:
     path = real.folder / "once.yaml"
     path.write_text((real.folder / "root.yaml").read_text().replace("answer_within", "way: exec\n    answer_within"))
     capture, found = differences(real, nogging.load_inventory(path), "once")
-    assert {one.outcome for one in capture.devices.values()} == {"captured"}
+    assert {device.outcome for device in capture.devices.values()} == {"captured"}
     assert but_lldp(found) == []
 
 
@@ -107,7 +107,7 @@ def test_brief_forms_and_those_of_linux_agree_with_the_others(real: Real) -> Non
     network.settled()
     capture = nogging.capture(real.shell, to=real.folder / "brief", commands=BESIDE)
     assert capture.records("unread").to_pylist() == []
-    said = [one.commands[command].outcome for one in capture.devices.values() for command in BESIDE]
+    said = [device.commands[command].outcome for device in capture.devices.values() for command in BESIDE]
     assert set(said) == {"answered", "not_configured"}
     assert nogging.compare(capture, capture).not_compared == ()
 
@@ -431,7 +431,7 @@ def test_a_change_is_seen_for_what_it_is(real: Real, name: str) -> None:
         undo()
         network.settled()
     assert judgement.verdict is (Verdict.FAIL if devices else Verdict.PASS), (judgement.results, judgement.unexplained)
-    assert {one.device for one in failures} == devices
+    assert {failure.device for failure in failures} == devices
     first = look_first(judgement)
     assert not devices - {""} or any(f"on {device}:" in str(first) for device in devices), first
     assert after.records("unread").to_pylist() == []

@@ -176,17 +176,17 @@ def _not_well(capture: Capture, kind: Kind) -> list[NotWell]:
 
 def _together(parts: Iterable[DevicesPart]) -> DevicesPart:
     whole = DevicesPart([])
-    for one in parts:
+    for part in parts:
         whole = replace(
             whole,
-            devices=whole.devices + one.devices,
-            dialects=whole.dialects + one.dialects,
-            records=whole.records + one.records,
-            not_well=whole.not_well + one.not_well,
-            lacking=whole.lacking + one.lacking,
-            unread=whole.unread + one.unread,
-            unknown=whole.unknown + one.unknown,
-            growing=whole.growing + one.growing,
+            devices=whole.devices + part.devices,
+            dialects=whole.dialects + part.dialects,
+            records=whole.records + part.records,
+            not_well=whole.not_well + part.not_well,
+            lacking=whole.lacking + part.lacking,
+            unread=whole.unread + part.unread,
+            unknown=whole.unknown + part.unknown,
+            growing=whole.growing + part.growing,
         )
     whole.not_well.sort(key=lambda one: list(KINDS).index(one.kind))  # a cause stands below its effects
     return whole

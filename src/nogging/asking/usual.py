@@ -425,7 +425,7 @@ def _judged(model: UsualModel, about: Sequence[Named], samples: Sequence[MomentN
             failures.append(_failure(series, record, reason))
     n = len(about)
     if failures:
-        first = min(failures, key=lambda one: str(one.record["since"]))
+        first = min(failures, key=lambda failure: str(failure.record["since"]))
         reason = first.reason if n == 1 else f"{len(failures)} of {n} left it; {first.device} {first.reason}"
         return _result(model, Verdict.FAIL, reason, n, failures)
     if silent or not n:

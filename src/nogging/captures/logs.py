@@ -181,5 +181,5 @@ def _score(dialect: str, answers: list[tuple[str, str]], own: Own) -> tuple[int,
 def _interfaces(reading: Reading) -> Iterator[str]:
     """The interfaces that some records name."""
     for kind in reading.kinds:
-        fields = [one.name for one in kind.fields.values() if one.type is Type.INTERFACE]
+        fields = [field.name for field in kind.fields.values() if field.type is Type.INTERFACE]
         yield from (row[name] for row in reading.all_rows(kind.name) for name in fields if row.get(name))

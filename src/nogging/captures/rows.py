@@ -125,14 +125,14 @@ def said(reading: Reading) -> str:
 def _sections(device: str, command: str, text: str) -> list[dict[str, Any]]:
     """What a configuration consists of."""
     found = []
-    for one in sections(text):
-        lines = "\n".join(line for _, line in one.lines)
+    for section in sections(text):
+        lines = "\n".join(line for _, line in section.lines)
         row = {
-            "section": one.name,
+            "section": section.name,
             "digest": hashlib.sha256(lines.encode("utf-8", "backslashreplace")).hexdigest()[:16],
-            "lines": len(one.lines),
+            "lines": len(section.lines),
             "secrets": lines.count("<masked:"),
-            "line": [one.lines[0][0], one.lines[-1][0]],
+            "line": [section.lines[0][0], section.lines[-1][0]],
         }
         found.append({"device": device, "command": command, "answer": command, REMAINDER.name: "", **row})
     return found

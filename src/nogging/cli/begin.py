@@ -83,7 +83,7 @@ def _trusted(inventory: Inventory, to_pin: bool) -> None:
     """Pins the host keys that the devices present, once somebody has seen them."""
     keys = host_keys(inventory)
     print_keys(keys, set())
-    changed = [one.device for one in keys if one.state == CHANGED]
+    changed = [key.device for key in keys if key.state == CHANGED]
     if changed:
         raise QuestionError(f"the host key of {', '.join(changed)} has changed; find out why before anything else")
     if any(one.state == NEW for one in keys) and not to_pin:

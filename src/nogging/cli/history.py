@@ -48,7 +48,7 @@ def _lines(history: History, rows: list[dict[str, object]], verified: bool) -> l
     ]
     told += [f"  missed        {many(missed, 'turn')}"] * bool(missed)
     told += ["  every text was read and is as it was written"] * (verified and not history.damage)
-    return told + [f"  @{one['at']:%Y-%m-%dT%H:%M:%S}  {one['octets']:>9} octets" for one in rows]
+    return told + [f"  @{row['at']:%Y-%m-%dT%H:%M:%S}  {row['octets']:>9} octets" for row in rows]
 
 
 def _short(moment: datetime) -> str:

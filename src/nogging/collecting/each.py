@@ -49,6 +49,6 @@ def _records(device: Device, each: OfEachModel, writer: Writer) -> Iterator[dict
 def _filled(command: str, row: dict[str, Any]) -> str | None:
     """The command about one record; None where a value that it needs is not there, or is no plain word."""
     values = [row.get(name) for name in _VALUE.findall(command)]
-    if not all(isinstance(one, str) and _PLAIN.fullmatch(one) for one in values):
+    if not all(isinstance(value, str) and _PLAIN.fullmatch(value) for value in values):
         return None
     return _VALUE.sub(lambda found: str(row[found[1]]), command)

@@ -155,7 +155,7 @@ class Gathering(Strict):
 
     @cached_property
     def _commands(self) -> list[re.Pattern[str]]:
-        return [compile_pattern(one).regex for one in self.commands]
+        return [compile_pattern(command).regex for command in self.commands]
 
     def answers(self, command: str) -> bool:
         return any(one.fullmatch(command) for one in self._commands)

@@ -85,20 +85,20 @@ def changed(
     found: dict[tuple[Any, ...], ChangedRecord] = {}
     comparison = compare(before, after)
     rows: dict[str, dict[tuple[Any, ...], list[dict[str, Any]]]] = {}
-    for one in comparison.differences:
-        kind = KINDS[one.kind]
-        if kind not in LASTING or one.device not in devices or set(one.fields) == {REMAINDER.name}:
+    for difference in comparison.differences:
+        kind = KINDS[difference.kind]
+        if kind not in LASTING or difference.device not in devices or set(difference.fields) == {REMAINDER.name}:
             continue
         if kind.name not in rows:
             by_key = rows[kind.name] = defaultdict(list)
             for row in _rows(after, kind, devices):
                 by_key[tuple(row.get(name) for name in kind.keys)].append(row)
-        key = {name: _plain(one.key.get(name)) for name in kind.keys}
+        key = {name: _plain(difference.key.get(name)) for name in kind.keys}
         now = rows[kind.name].get(tuple(key.values()), [])
         known = found.get((kind.name, *key.values()))
-        if known is None or one.what == RESTARTED:  # of what moved as well, the fields tell that
-            change = {"at": at.isoformat(), "kind": kind.name, "what": one.what, "key": key, "rows": now}
-            if (known_until := _asked(before, one.device, kind)) is not None:
+        if known is None or difference.what == RESTARTED:  # of what moved as well, the fields tell that
+            change = {"at": at.isoformat(), "kind": kind.name, "what": difference.what, "key": key, "rows": now}
+            if (known_until := _asked(before, difference.device, kind)) is not None:
                 change["after"] = known_until
             found[kind.name, *key.values()] = change
     told = list(found.values()) + logged(before, after, devices, at)

@@ -122,9 +122,11 @@ def _told_beside(differences: Iterable[Difference], other_keys: bool) -> Iterato
     """What is another one in the configurations, a note for each of them. Under different keys two that are the same
     may look different."""
     found: dict[tuple[str, str], list[str]] = {}
-    for one in differences:
-        what = {"moved": "'{}'", "new": "new '{}'", "gone": "gone '{}'"}[one.what]
-        found.setdefault((one.device, one.key["command"]), []).append(what.format(one.key["section"]))
+    for difference in differences:
+        what = {"moved": "'{}'", "new": "new '{}'", "gone": "gone '{}'"}[difference.what]
+        found.setdefault((difference.device, difference.key["command"]), []).append(
+            what.format(difference.key["section"])
+        )
     doubt = " (secrets are masked under two keys: some may be the same)" if other_keys else ""
     for (device, command), named in found.items():
         more = f" and {len(named) - MOST_NAMED} more" if len(named) > MOST_NAMED else ""

@@ -283,7 +283,7 @@ def _with_nobody_to_ask_of(capture: Capture, feeding: Mapping[str, list[Reader]]
     """The devices of which all questions about a kind are about one of other records each (its neighbors), and it is
     known that they have none."""
     silent = {
-        name: {one.of_each.key for one in readers if one.of_each}
+        name: {reader.of_each.key for reader in readers if reader.of_each}
         for name, readers in feeding.items()
         if any(one.of_each for one in readers)
         and not any(one.asked for one in readers)
@@ -310,7 +310,9 @@ def _having(capture: Capture, kind: str, where: Same) -> frozenset[str]:
 def _may_have(capture: Capture, name: str, kind: str, where: Same) -> bool:
     """Whether something lacks that could have told of such a record."""
     readers = (one for _, one in _device_gaps(capture, name, kind, list(_feeding(capture.readers(name), kind))))
-    return any(one is None or all(one.known.get(key, value) == value for key, value in where) for one in readers)
+    return any(
+        reader is None or all(reader.known.get(key, value) == value for key, value in where) for reader in readers
+    )
 
 
 def unasked(capture: Capture, kind: str, when: str, where: Predicate) -> Iterator[Gap]:

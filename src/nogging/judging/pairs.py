@@ -275,7 +275,7 @@ class Pairs:
 
     def _narrow(self, kind: Kind, given: dict[str, pa.Table]) -> None:
         """Makes the tables of the records that have these keys."""
-        mine = " AND ".join(f"k.{identifier(one)} IS NOT DISTINCT FROM g.{identifier(one)}" for one in kind.keys)
+        mine = " AND ".join(f"k.{identifier(key)} IS NOT DISTINCT FROM g.{identifier(key)}" for key in kind.keys)
         for side, records in given.items():
             rows = self.database.execute(f"SELECT g.n FROM given_{side} g SEMI JOIN keys k ON {mine} ORDER BY g.n")
             self.database.register("given", uncoded(records.take(rows.fetchnumpy()["n"])))

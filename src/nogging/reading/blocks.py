@@ -292,7 +292,7 @@ class Blocks:
             known = self.reader.blocks[key] = _expression(self.reader, forms, self.lines.refusals)
         if known is not None and (steps := self.steps(forms)):
             self.blocks.append(_block(known, forms, steps))
-            self.blocks.sort(key=lambda one: -one.height)
+            self.blocks.sort(key=lambda block: -block.height)
 
     def steps(self, forms: Sequence[LineForm | None]) -> list[_BlockStep]:
         """What becomes of the lines that these forms take; nothing where two of one record give the same field."""

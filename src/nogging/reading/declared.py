@@ -557,7 +557,7 @@ class Reader:
     def _fitting(self, command: str) -> list[tuple[Pattern, re.Match[str]]]:
         """The patterns that a command fits as it stands; where there is none, those that it is short for."""
         patterns = self.command_patterns + self.partial_patterns
-        exact = ((one, one.regex.fullmatch(command)) for one in patterns)
+        exact = ((pattern, pattern.regex.fullmatch(command)) for pattern in patterns)
         return [(one, match) for one, match in exact if match is not None] or [
             (one.pattern, one.match) for one in sorted(fits(patterns, command), key=lambda fit: fit.looseness)
         ]

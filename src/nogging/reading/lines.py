@@ -320,20 +320,36 @@ class LineReading:
         """The other records that are in a line; their words are none of the first one's."""
         outer, text = form.kind, match.string
         assert outer is not None
-        row = self.open.row if form.action is Action.OPEN and self.open else self.reading.rows[outer.name][-1]
+        row = self.made_last(form, outer)
         for also in form.also:
             for one in also.found.finditer(text):
                 if any(begin < one.end() and one.start() < end for begin, end in match.regs[1:]):
                     continue
                 with suppress(ValueError):
                     values = self.slots.values(also, also.kind, one.groups(), self.carried)
-                    new = self.begin(also.kind, {**inherited(also.kind, outer, row), **values}, number)
-                    if not lacking(also.kind, new, self.absent[also.kind.name]):
-                        spans = [(begin - one.start(), end - one.start()) for begin, end in one.regs[1:]]
-                        new[REMAINDER.name] = self.words.of(one[0], spans, also.pattern)
-                        self.reading.rows[also.kind.name].append(new)
+                    spans = [(begin - one.start(), end - one.start()) for begin, end in one.regs[1:]]
+                    words = self.words.of(one[0], spans, also.pattern)
+                    if self.make_beside(also.kind, {**inherited(also.kind, outer, row), **values}, number, words):
                         text = text[: one.start()] + _TAKEN * len(one[0]) + text[one.end() :]
         self.leave_out(form, row, match, text)
+
+    def made_last(self, form: LineForm, kind: Kind) -> dict[str, Any]:
+        """The record that a line made: the open one, one that waits for the end of its frame, or a whole one."""
+        if form.action is Action.OPEN and self.open:
+            return self.open.row
+        return self.open.pending[-1].values if self.open and self.open.frame else self.reading.rows[kind.name][-1]
+
+    def make_beside(self, kind: Kind, values: dict[str, Any], number: int, words: str) -> bool:
+        """Makes one more record of a line; false where it lacks what it must have."""
+        if self.open is not None and self.open.frame:
+            self.open.pending.append(_Pending(kind, values, [number], words=words))
+            return True
+        new = self.begin(kind, values, number)
+        if lacking(kind, new, self.absent[kind.name]):
+            return False
+        new[REMAINDER.name] = words
+        self.reading.rows[kind.name].append(new)
+        return True
 
     def leave_out(self, form: LineForm, row: dict[str, Any], match: re.Match[str], text: str) -> None:
         """Takes the words that are marked as taken out of those of the record that a line made."""
@@ -343,6 +359,8 @@ class LineReading:
         words = self.words.of(text, again.regs[1:], form.pattern).replace(_TAKEN, "").split()
         if form.action is Action.OPEN and self.open is not None:
             self.open.words = " ".join(words)
+        elif self.open is not None and self.open.frame:
+            next(pending for pending in self.open.pending if pending.values is row).words = " ".join(words)
         else:
             row[REMAINDER.name] = " ".join(words)
 

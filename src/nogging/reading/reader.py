@@ -463,7 +463,7 @@ class Head:
     def spellings(self) -> tuple[str, ...]:
         """The commands, each in all its ways; what is wrong with one is told by the reader."""
         try:
-            return tuple(one for text in (*self.commands, *self.partial) for one in alternatives(text))
+            return tuple(alternative for text in (*self.commands, *self.partial) for alternative in alternatives(text))
         except NotationError:
             load_reader(self.path, self.own)
             raise
@@ -472,7 +472,7 @@ class Head:
         """Those of its commands that what somebody typed may be, ready to be held against it."""
         typed = command.lower().split()
         try:
-            return [spelling_pattern(one) for one in self.spellings if could_be(one, typed)]
+            return [spelling_pattern(spelling) for spelling in self.spellings if could_be(spelling, typed)]
         except NotationError:
             load_reader(self.path, self.own)
             raise
@@ -481,7 +481,7 @@ class Head:
     def words(self) -> frozenset[PlacedWord]:
         """The words of its commands, each with its place and the one before it."""
         told = (placed(spelling.lower().split()) for spelling in self.spellings)
-        return frozenset(one for words in told for one in words if "<" not in one[2])
+        return frozenset(word for words in told for word in words if "<" not in word[2])
 
     def fits(self, command: str) -> tuple[int, int] | None:
         """How loosely it answers a command: the fewest values in a pattern that fits (the rest of a line is two), of as
@@ -684,7 +684,11 @@ def named_of(dialect: str, named: Collection[str], own: Own = ()) -> list[Reader
 
 def each_of(dialect: str, named: Collection[str], own: Own = ()) -> list[Reader]:
     """The readers of kinds that somebody names whose commands are asked once for each of other records."""
-    return [one for one in readers(dialect, own) if one.of_each and any(kind.name in named for kind in one.kinds)]
+    return [
+        reader
+        for reader in readers(dialect, own)
+        if reader.of_each and any(kind.name in named for kind in reader.kinds)
+    ]
 
 
 def forget() -> None:

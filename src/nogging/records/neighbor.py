@@ -17,7 +17,9 @@ PROTOCOLS = ("lldp", "cdp", "ospf", "ospfv3", "isis", "bgp", "bfd", "eigrp", "ri
 _OSPF = ("down", "attempt", "init", "2_way", "exstart", "exchange", "loading", "full")
 _BGP = ("idle", "connect", "active", "opensent", "openconfirm", "established")
 _OTHERS = ("up", "initializing", "failed", "admin_down", "present")
-SETTLED = frozenset({"full", "established", "up", "present"})
+_LASTING = {"ospf": "full", "ospfv3": "full", "bgp": "established", "lldp": "present", "cdp": "present"}
+"""The state that is meant to last, of each protocol that does not call it `up`."""
+SETTLED = frozenset({*_LASTING.values(), "up"})
 _STUCK = {
     "ospf": "exstart",
     "ospfv3": "exstart",
@@ -54,7 +56,8 @@ def _settle(record: dict[str, Any]) -> None:
         record["interface"] = record["neighbor"]  # a session over an interface without addresses belongs to it
     if "state" in record:
         # a session may be established without the address family that the record is of
-        record["settled"] = record["state"] in SETTLED and record.get("settled") is not False
+        lasting = _LASTING.get(record.get("protocol", ""), "up")
+        record["settled"] = record["state"] == lasting and record.get("settled") is not False
 
 
 NEIGHBOR = Kind(

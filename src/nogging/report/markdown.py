@@ -64,8 +64,8 @@ def _judgement(found: Judgement) -> Iterator[str]:
         yield ""
     yield "| verdict | expectation | |"
     yield "| --- | --- | --- |"
-    for one in sorted(found.results, key=lambda one: list(_ORDER).index(one.verdict)):
-        yield f"| {_word(one)} | {plain(one.title)} | {plain(one.reason)} |"
+    for result in sorted(found.results, key=lambda one: list(_ORDER).index(one.verdict)):
+        yield f"| {_word(result)} | {plain(result.title)} | {plain(result.reason)} |"
     for one in found.results:
         if one.verdict is not Verdict.PASS:
             yield from _result(one)

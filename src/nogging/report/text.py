@@ -452,7 +452,7 @@ def _grouped(page: TextPage, differences: Iterable[Difference], most: int, devic
 
 def groups(differences: list[Difference]) -> Iterator[tuple[str, str, str]]:
     """(what, what it is about, the names that it stands for)."""
-    ordered = sorted(differences, key=lambda one: list(KINDS).index(one.kind))
+    ordered = sorted(differences, key=lambda difference: list(KINDS).index(difference.kind))
     everywhere = _everywhere(ordered)
     spread = {id(one) for group in everywhere.values() for one in group}
     for (_, what, change, about), group in everywhere.items():

@@ -183,7 +183,7 @@ def _thing(watched: Watched, asked: Parameters) -> str:
         since,
         until,
     )  # fmt: skip
-    shown = [one for one in reversed(rows) if one["to"] >= since]
+    shown = [row for row in reversed(rows) if row["to"] >= since]
     return _made(
         "thing.html",
         watched,

@@ -48,7 +48,7 @@ def show_clock(network: Network, device: SimulatedDevice, now: datetime) -> str:
 def _time_source(device: SimulatedDevice) -> str:
     """The first that is configured by its IPv4 address; names are not looked up here."""
     servers = [line.split(" ")[2] for line in device.kept.get("", ()) if line.startswith("ntp server ")]
-    return next((one for one in servers if ":" not in one and is_address(one)), "")
+    return next((server for server in servers if ":" not in server and is_address(server)), "")
 
 
 def show_ntp_status(network: Network, device: SimulatedDevice, now: datetime) -> str:

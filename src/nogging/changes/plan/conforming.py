@@ -71,7 +71,7 @@ def conform(change: Change, *, ask: Callable[[str], str] | None = None) -> Confo
             parts = [part for part in rehearsal.parts if part.device == device]
             if any(part.lines for part in parts):
                 deviations.append(_deviation(device.name, parts, masker))
-    return Conformity(change.title, len(devices), tuple(sorted(deviations, key=lambda one: one.device)))
+    return Conformity(change.title, len(devices), tuple(sorted(deviations, key=lambda deviation: deviation.device)))
 
 
 class _Later:

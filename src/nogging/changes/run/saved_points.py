@@ -117,7 +117,7 @@ class Guard:
 
     def _last(self, device: Device) -> Event | None:
         ours = (event for event in reversed(self.journal.events) if event["event"] in _SORTS)
-        return next((one for one in ours if one["device"] == device.name), None)
+        return next((our for our in ours if our["device"] == device.name), None)
 
     def _asked(self, one: SentLine, device: Device) -> tuple[str, str]:
         command = one.command

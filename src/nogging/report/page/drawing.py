@@ -160,7 +160,7 @@ def arranged(names: Sequence[str], pairs: Sequence[tuple[str, ...]]) -> dict[str
     graph: networkx.Graph[str] = networkx.Graph()
     graph.add_nodes_from(names)
     graph.add_edges_from((pair[0], pair[-1]) for pair in pairs)
-    islands = [min(one) for one in networkx.connected_components(graph)]
+    islands = [min(component) for component in networkx.connected_components(graph)]
     graph.add_edges_from(pairwise(islands), weight=_LOOSE)  # else what is not joined drifts out of the picture
     begun, height = networkx.circular_layout(graph), picture_height(len(names))
     links = {tuple(sorted(one)) for one in pairs}
