@@ -324,8 +324,8 @@ class Inventory:
 
     def jump_host(self, name: str) -> Device:
         """The device of the inventory that a jump host names; else that address, with the login of who goes through."""
-        found = self._jump_hosts.get(name)
-        return found if found is not None else self._found_jump_host(name)
+        device = self._jump_hosts.get(name)
+        return device if device is not None else self._found_jump_host(name)
 
     @cached_property
     def _jump_hosts(self) -> dict[str, Device]:

@@ -71,13 +71,13 @@ class Package:
 
     def files(self, part: str) -> list[Path]:
         """The YAML files of a part of it, in the order of their names."""
-        return [one for one in sorted((self.folder / part).glob("*.yaml")) if one.is_file()]
+        return [path for path in sorted((self.folder / part).glob("*.yaml")) if path.is_file()]
 
     @property
     def readers(self) -> list[Path]:
         """The files of its readers, those of each dialect together."""
         found = sorted((self.folder / READERS).glob("*/*.yaml"))
-        return [one for one in found if one.name not in _NO_READERS and not one.name.endswith(".records.yaml")]
+        return [path for path in found if path.name not in _NO_READERS and not path.name.endswith(".records.yaml")]
 
 
 def packages(beside: Path | None = None) -> list[Package]:
@@ -101,7 +101,7 @@ def file_in_package(name: str, part: str, beside: Path) -> Path | None:
     every = packages(beside)
     if not any(one.name == named for one in every):
         return None
-    mine = {one.name: one for one in chosen(named, every).files(part)}
+    mine = {path.name: path for path in chosen(named, every).files(part)}
     if file not in mine:
         raise QuestionError(f"the package '{named}' has no {part} '{file}'{nearest(file, mine)}")
     return mine[file]
@@ -160,7 +160,7 @@ def _within(folder: Path) -> list[Path]:
     """A package, or those in a folder of several."""
     if (folder / DECLARED).is_file():
         return [folder]
-    return sorted(one.parent for one in folder.glob(f"*/{DECLARED}"))
+    return sorted(path.parent for path in folder.glob(f"*/{DECLARED}"))
 
 
 def _installed(module: str) -> Path | None:

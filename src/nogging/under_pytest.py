@@ -122,14 +122,14 @@ class ExpectationsFile(pytest.File):
         return check(self.path, after=str(_given(self.config, _AFTER)), before=str(before) if before else None)
 
 
-def _mark(item: pytest.Item, one: ListedExpectation, labels: dict[str, dict[str, str]]) -> None:
+def _mark(item: pytest.Item, expectation: ListedExpectation, labels: dict[str, dict[str, str]]) -> None:
     """Marks a test with the devices that it is about, and with their labels; `-k` knows both by their bare names."""
-    for device in one.devices:
+    for device in expectation.devices:
         item.add_marker(pytest.mark.device(name=device))
-    worn = {(name, value) for device in one.devices for name, value in labels[device].items()}
+    worn = {(name, value) for device in expectation.devices for name, value in labels[device].items()}
     for name, value in sorted(worn):
         item.add_marker(pytest.mark.label(**{name: value}))
-    item.extra_keyword_matches.update(one.devices, (value for _, value in worn))
+    item.extra_keyword_matches.update(expectation.devices, (value for _, value in worn))
 
 
 class Item(pytest.Item):
@@ -181,11 +181,11 @@ def _ended(found: Judgement, part: str, n: int) -> tuple[str, str, bool]:
     return (*_nothing_else(found), found.other == "warn")
 
 
-def _result(one: Result) -> str:
+def _result(result: Result) -> str:
     from nogging.report import text
 
-    place = f"{one.place}: " if one.place else ""
-    return "\n".join([f"{place}{one.kind}", *(line.plain for line in text.result(one))])
+    place = f"{result.place}: " if result.place else ""
+    return "\n".join([f"{place}{result.kind}", *(line.plain for line in text.result(result))])
 
 
 def _nothing_else(found: Judgement) -> tuple[str, str]:

@@ -53,7 +53,7 @@ class Case:
 
 
 def all_cases() -> list[Case]:
-    found = [
+    cases = [
         case
         for family in (
             route_states, hops, linux_flags, bird_states, said_nothing, refusals, not_running, quiet, consequences, explained,
@@ -61,8 +61,8 @@ def all_cases() -> list[Case]:
         )
         for case in family()
     ]  # fmt: skip
-    assert len({case.name for case in found}) == len(found)
-    return found
+    assert len({case.name for case in cases}) == len(cases)
+    return cases
 
 
 ACTIVE = "expect: [{every: route, where: family = 'ipv4', must: active}]"

@@ -171,16 +171,16 @@ class World:
         """Where a record of one side could be hidden: the device, and the unread lines (None: anything could be)."""
         if when == "before" and self.before is None:
             return []
-        found: list[tuple[str, list[str] | None]] = []
+        gaps: list[tuple[str, list[str] | None]] = []
         for name in self.devices():
             its = self.side(when).get(name)
             if device not in (None, name):
                 continue
             if its is None or not its["answered"]:
-                found.append((name, None))
+                gaps.append((name, None))
             elif its["unread"]:
-                found.append((name, [text for text, _ in its["unread"]]))
-        return found
+                gaps.append((name, [text for text, _ in its["unread"]]))
+        return gaps
 
     def could_be_hidden(self, when: str, key: tuple[str, str]) -> bool:
         return any(

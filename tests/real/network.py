@@ -101,11 +101,11 @@ class Profile:
     prepared: Callable[[Router], None] = lambda router: None
 
     def routers(self) -> dict[str, Router]:
-        found = {name: Router(name, n, self.kinds.get(name, "frr")) for n, name in enumerate(self.names, 1)}
+        routers = {name: Router(name, n, self.kinds.get(name, "frr")) for n, name in enumerate(self.names, 1)}
         for one, here, other, there, octet in self.links:
-            found[one].links.append((here, f"203.0.113.{octet + 1}/30", other))
-            found[other].links.append((there, f"203.0.113.{octet + 2}/30", one))
-        return found
+            routers[one].links.append((here, f"203.0.113.{octet + 1}/30", other))
+            routers[other].links.append((there, f"203.0.113.{octet + 2}/30", one))
+        return routers
 
 
 def missing() -> str | None:

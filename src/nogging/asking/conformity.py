@@ -47,7 +47,7 @@ def customs(settings: Iterable[Row], groups: Mapping[str, str]) -> list[Custom]:
         for name, by_device in sorted(held.items()):
             if len(devices) >= FEWEST and (one := _custom(group, name, devices, by_device)):
                 found.append(one)
-    return sorted(found, key=lambda one: -len(one.deviating))
+    return sorted(found, key=lambda custom: -len(custom.deviating))
 
 
 def _custom(group: str, name: str, devices: list[str], held: Mapping[str, set[str]]) -> Custom | None:

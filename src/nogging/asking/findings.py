@@ -87,8 +87,8 @@ def findings(
     places = [*sorted(RULES.glob("*.yaml")), *(sorted(rules.glob("*.yaml")) if rules is not None else ())]
     database = _database(pairs)
     ports = _ports(pairs.after)
-    found = [one for place in places for one in _found(database, ports, place)]
-    return sorted(found, key=lambda one: -one.weight)
+    found = [finding for place in places for finding in _found(database, ports, place)]
+    return sorted(found, key=lambda finding: -finding.weight)
 
 
 def asked(rule: Path, pairs: Pairs) -> list[Finding]:
@@ -150,11 +150,11 @@ def _places(ports: Ports, row: dict[str, Any]) -> Iterator[str]:
 
 
 def _ports(capture: Capture) -> Ports:
-    found: Ports = {}
+    ports: Ports = {}
     for row in capture.records("interface").select(["device", "name", "answer", "line"]).to_pylist():
         first, last = row["line"] or (1, 1)
-        found.setdefault((row["device"], row["name"]), []).append((row["answer"], (first, last)))
-    return found
+        ports.setdefault((row["device"], row["name"]), []).append((row["answer"], (first, last)))
+    return ports
 
 
 def _database(pairs: Pairs) -> duckdb.DuckDBPyConnection:

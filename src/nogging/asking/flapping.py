@@ -93,12 +93,12 @@ def _thing(kind: Kind, row: Row) -> Thing:
 
 def _sessions(neighbors: Lasting) -> dict[tuple[str, str], list[Thing]]:
     """The sessions that a message may mean, by the device and what it calls them."""
-    found: dict[tuple[str, str], list[Thing]] = defaultdict(list)
+    sessions: dict[tuple[str, str], list[Thing]] = defaultdict(list)
     for life in neighbors.lives.values():
         row = life[0]
         for called in {row.get("neighbor"), row.get("neighbor_address")} - {None}:
-            found[row["device"], str(called)].append(_thing(neighbors.kind, row))
-    return found
+            sessions[row["device"], str(called)].append(_thing(neighbors.kind, row))
+    return sessions
 
 
 def _of_logs(events: Iterable[Row], sessions: Mapping[tuple[str, str], list[Thing]]) -> dict[Thing, list[Flap]]:
@@ -174,11 +174,11 @@ def _counted(falls: list[Flap], record: Any, told: Flap) -> Flap:
     """The fall that is told of: the last one within the window, or one more."""
     same = [fall for fall in falls if fall.is_within(told.low, told.high) and record not in fall.records]
     if same:
-        found = max(same, key=lambda one: (min(one.high, told.high) - max(one.low, told.low), one.high))
-        found.high = max(found.low, min(found.high, told.high))
-        found.low = min(max(found.low, told.low), found.high)
-        found.told_by |= told.told_by
+        flap = max(same, key=lambda one: (min(one.high, told.high) - max(one.low, told.low), one.high))
+        flap.high = max(flap.low, min(flap.high, told.high))
+        flap.low = min(max(flap.low, told.low), flap.high)
+        flap.told_by |= told.told_by
     else:
-        falls.append(found := told)
-    found.records.add(record)
-    return found
+        falls.append(flap := told)
+    flap.records.add(record)
+    return flap

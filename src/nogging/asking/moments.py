@@ -50,9 +50,12 @@ def moments(
     since, until = since or first, until or last
     told: dict[tuple[Any, ...], Moment] = {}
     for capture in found:
-        for one in (*_logged(capture), *_timed(capture)):
-            if since <= one.at + timedelta(seconds=one.within) and one.at - timedelta(seconds=one.within) <= until:
-                told[_same(one)] = one
+        for moment in (*_logged(capture), *_timed(capture)):
+            if (
+                since <= moment.at + timedelta(seconds=moment.within)
+                and moment.at - timedelta(seconds=moment.within) <= until
+            ):
+                told[_same(moment)] = moment
     return in_order(told.values())
 
 
@@ -64,13 +67,13 @@ def window(captures: Sequence[Capture]) -> tuple[datetime, datetime]:
 
 
 def in_order(found: Iterable[Moment]) -> list[Moment]:
-    return sorted(found, key=lambda one: (one.at, one.device, one.source, one.what))
+    return sorted(found, key=lambda moment: (moment.at, moment.device, moment.source, moment.what))
 
 
-def _same(one: Moment) -> tuple[Any, ...]:
+def _same(moment: Moment) -> tuple[Any, ...]:
     """A timer that is told again, a little off, is the same."""
-    at = one.at if one.source == LOG else round(one.at.timestamp() / max(2 * one.within, 10))
-    return one.device, one.source, one.what, at
+    at = moment.at if moment.source == LOG else round(moment.at.timestamp() / max(2 * moment.within, 10))
+    return moment.device, moment.source, moment.what, at
 
 
 def _logged(capture: Capture) -> Iterator[Moment]:

@@ -84,13 +84,13 @@ def _told(history: History) -> Mapping[str, pa.Table]:
     over = OverTime(history)
     if kept is not None and _only_grew(was, weeks):
         over.go_on_from(kept)
-        found = _GoneOn(dict(over.tables()))
+        resumed = _GoneOn(dict(over.tables()))
         if len(history.turns) - kept[MOMENT].num_rows < MANY:
-            return found
+            return resumed
     else:
-        found = _GoneOn({**over.tables(), FLAP: flap_table(over.lasting)})
-    keep(folder, stands, found)
-    return found
+        resumed = _GoneOn({**over.tables(), FLAP: flap_table(over.lasting)})
+    keep(folder, stands, resumed)
+    return resumed
 
 
 def _stands(weeks: Mapping[str, bytes]) -> str:

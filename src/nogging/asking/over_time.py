@@ -100,7 +100,7 @@ class Lasting:
     def as_table(self) -> pa.Table:
         import pyarrow as pa
 
-        left_out = [REMAINDER.name, *(one.name for one in EVIDENCE)]
+        left_out = [REMAINDER.name, *(field.name for field in EVIDENCE)]
         made = table(self.kind, self.rows)
         made = made.drop_columns([name for name in left_out if name in made.column_names])
         moment = pa.timestamp("us", "UTC")

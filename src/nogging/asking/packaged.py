@@ -17,27 +17,27 @@ from nogging.reading.samples import read_sample, samples
 
 
 def problems(
-    one: Package, every: list[Package], others_load: Mapping[str, Callable[[Path], object]] | None = None
+    package: Package, every: list[Package], others_load: Mapping[str, Callable[[Path], object]] | None = None
 ) -> list[str]:
     """What is wrong with a package, each with its place; nothing where all is well. `others_load` are parts of it that
     others know how to load."""
-    others = [other for other in every if other.name == one.name and other is not one]
-    told = [f"there is another '{one.name}': {other.folder}" for other in others]
-    return [*told, *(f"it needs {lacking}" for lacking in lacks(one, every)), *_wrong(one, others_load or {})]
+    others = [other for other in every if other.name == package.name and other is not package]
+    told = [f"there is another '{package.name}': {other.folder}" for other in others]
+    return [*told, *(f"it needs {lacking}" for lacking in lacks(package, every)), *_wrong(package, others_load or {})]
 
 
-def _wrong(one: Package, others_load: Mapping[str, Callable[[Path], object]]) -> Iterator[str]:
-    if not (one.folder / "README.md").is_file():
-        yield f"{one.folder}: there is no README.md"
-    if not any((one.folder / part).is_dir() for part in (READERS, EXPECTATIONS, RULES, INTENTS)):
-        yield f"{one.folder}: there is nothing in it: no {READERS}, no {EXPECTATIONS}, no {RULES}, no {INTENTS}"
-    yield from _readers(one)
-    for file in one.files(EXPECTATIONS):
-        yield from _tried(load_expectations, file, planned(_anything(one)))
-    for file in one.files(RULES):
-        yield from _tried(asked, file, planned(_anything(one)))
+def _wrong(package: Package, others_load: Mapping[str, Callable[[Path], object]]) -> Iterator[str]:
+    if not (package.folder / "README.md").is_file():
+        yield f"{package.folder}: there is no README.md"
+    if not any((package.folder / part).is_dir() for part in (READERS, EXPECTATIONS, RULES, INTENTS)):
+        yield f"{package.folder}: there is nothing in it: no {READERS}, no {EXPECTATIONS}, no {RULES}, no {INTENTS}"
+    yield from _readers(package)
+    for file in package.files(EXPECTATIONS):
+        yield from _tried(load_expectations, file, planned(_anything(package)))
+    for file in package.files(RULES):
+        yield from _tried(asked, file, planned(_anything(package)))
     for part, loads in others_load.items():
-        for file in one.files(part):
+        for file in package.files(part):
             yield from _tried(loads, file)
 
 
@@ -49,7 +49,7 @@ def _readers(one: Package) -> Iterator[str]:
             yield f"{file}: there is no dialect '{file.parent.name}' (known: {', '.join(known)})"
             continue
         yield from _tried(load_reader, file, own)
-        beside = [one for one in samples(file.parent) if one.name.split(".")[0] == file.stem]
+        beside = [path for path in samples(file.parent) if path.name.split(".")[0] == file.stem]
         if not beside:
             yield f"{file}: there is no sample beside it ({file.stem}.answer and {file.stem}.records.yaml)"
         for sample in beside:
@@ -70,7 +70,7 @@ def _tried(what: Callable[..., object], *given: object) -> Iterator[str]:
         yield str(error)
 
 
-def _anything(one: Package) -> Inventory:
+def _anything(package: Package) -> Inventory:
     """A device with the labels that the package says its expectations speak of."""
-    device = Device("any", "192.0.2.1", "linux", labels=dict.fromkeys(one.model.needs.labels, ""))
+    device = Device("any", "192.0.2.1", "linux", labels=dict.fromkeys(package.model.needs.labels, ""))
     return Inventory((device,), everyone=(device,))

@@ -72,35 +72,37 @@ def _judged(found: Judgement) -> Iterator[Sentence]:
     yield from (_failed(one) for one in failed[:MOST])
 
 
-def _failed(one: Result) -> Sentence:
+def _failed(result: Result) -> Sentence:
     lines: dict[str, list[int]] = {}
-    for failure in (*one.failures, *one.unproven):
+    for failure in (*result.failures, *result.unproven):
         for line in failure.evidence:
             place = f"{line.when}: {line.device or failure.device} '{line.command}'"
             lines.setdefault(place, []).append(line.line)
     places = [f"{place} {_lines([min(found), max(found)])}" for place, found in lines.items()]
-    word = "does not hold" if one.verdict is Verdict.FAIL else "is not proven"
-    return Sentence(f'"{one.title}" {word}: {one.reason}.', tuple(places[:MOST]))
+    word = "does not hold" if result.verdict is Verdict.FAIL else "is not proven"
+    return Sentence(f'"{result.title}" {word}: {result.reason}.', tuple(places[:MOST]))
 
 
 def _changed(before: Capture, after: Capture) -> Iterator[Sentence]:
-    found = compare(before, after)
-    n = len(found.differences)
+    comparison = compare(before, after)
+    n = len(comparison.differences)
     if not n:
         yield Sentence(
-            "Nothing changed between them." if not found.not_compared else "Nothing that could be compared changed."
+            "Nothing changed between them."
+            if not comparison.not_compared
+            else "Nothing that could be compared changed."
         )
         return
-    devices = len({difference.device for difference in found.differences})
+    devices = len({difference.device for difference in comparison.differences})
     yield Sentence(f"{many(n, 'thing')} changed, on {many(devices, 'device')}.")
-    yield from (_caused(cause, n) for cause in found.causes[:MOST])
-    alone = by_themselves(found.differences, found.causes)
-    if alone and found.causes:
+    yield from (_caused(cause, n) for cause in comparison.causes[:MOST])
+    alone = by_themselves(comparison.differences, comparison.causes)
+    if alone and comparison.causes:
         kinds = Counter(one.kind for one in alone)
         told = ", ".join(many(count, kind) for kind, count in kinds.most_common())
         yield Sentence(f"{many(len(alone), 'change')} besides stand by themselves: {told}.", detail=True)
-    if found.not_compared:
-        yield Sentence(f"{many(len(found.not_compared), 'answer')} could not be compared, so there may be more.")
+    if comparison.not_compared:
+        yield Sentence(f"{many(len(comparison.not_compared), 'answer')} could not be compared, so there may be more.")
 
 
 def _caused(one: Cause, n: int) -> Sentence:
@@ -113,10 +115,10 @@ def _caused(one: Cause, n: int) -> Sentence:
     return Sentence(f"{lead} from one thing: {what}; {follow}.", tuple(_places(cause)), share * 20 < n)
 
 
-def _moved(one: Difference) -> str:
+def _moved(difference: Difference) -> str:
     """The states that moved, from what to what."""
-    fields = KINDS[one.kind].fields
-    states = {name: change for name, change in one.fields.items() if name in fields and name != REMAINDER.name}
+    fields = KINDS[difference.kind].fields
+    states = {name: change for name, change in difference.fields.items() if name in fields and name != REMAINDER.name}
     told = [
         f"{name} from {_said(old)} to {_said(new)}"
         for name, (old, new) in states.items()
@@ -163,10 +165,10 @@ def _place(one: NotWell) -> str:
     return f"{one.device} '{one.record['answer']}' {_lines(one.record.get('line'))}".rstrip()
 
 
-def _places(one: Difference) -> Iterable[str]:
-    for when, record in (("before", one.before), ("after", one.after)):
+def _places(difference: Difference) -> Iterable[str]:
+    for when, record in (("before", difference.before), ("after", difference.after)):
         if record is not None and record.get("answer"):
-            yield f"{when}: {one.device} '{record['answer']}' {_lines(record.get('line'))}".rstrip()
+            yield f"{when}: {difference.device} '{record['answer']}' {_lines(record.get('line'))}".rstrip()
 
 
 def _lines(line: Sequence[int] | None) -> str:

@@ -150,14 +150,14 @@ class Numbers:
         for turn in self.history.turns:
             if since <= turn.at.date() <= until:
                 last[turn.at.date(), _slot(turn.at)] = turn
-        found: list[MomentNumbers] = []
+        samples: list[MomentNumbers] = []
         before: tuple[datetime, Mapping[Named, float]] | None = None
         for turn in last.values():
             values, devices = self._of(turn)
             level = {series: value for series, value in values.items() if not series[3]}
-            found.append(MomentNumbers(turn.at, {**level, **_growth(before, turn.at, values)}, devices))
+            samples.append(MomentNumbers(turn.at, {**level, **_growth(before, turn.at, values)}, devices))
             before = turn.at, values
-        return found
+        return samples
 
     def _of(self, turn: Turn) -> tuple[Mapping[Named, float], frozenset[str]]:
         if turn.digest not in self._read:

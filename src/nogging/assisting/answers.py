@@ -95,13 +95,17 @@ class Answers:
     def compare(self, before: str, after: str) -> str:
         """The differences between two captures: first those from which others follow, with how many follow."""
         sides = self._capture(before), self._capture(after)
-        found = compare(*sides)
+        comparison = compare(*sides)
         causes = [
             {**plain.difference(cause.difference), "follow": len(cause.following), "for_example": cause.following[0][1]}
-            for cause in found.causes[:MOST_ROWS]
+            for cause in comparison.causes[:MOST_ROWS]
         ]
-        more = {"differences": len(found.differences), "causes": causes, "not_compared": list(found.not_compared)}
-        return self._told(plain.comparison(found), sides, **more)
+        more = {
+            "differences": len(comparison.differences),
+            "causes": causes,
+            "not_compared": list(comparison.not_compared),
+        }
+        return self._told(plain.comparison(comparison), sides, **more)
 
     def check(self, expectations: str, after: str, before: str = "") -> str:
         """The verdict on a capture: `expectations` is the name of a file in the folders. pass, fail or unproven, with
@@ -136,8 +140,8 @@ class Answers:
         """The ways of a packet from a device to an address or a device, as the tables promise it."""
         found = self._capture(capture)
         told = [
-            {"ending": str(one.ending), "why": one.why, "places": list(one.places)}
-            for one in follow(found, source, target)
+            {"ending": str(way.ending), "why": way.why, "places": list(way.places)}
+            for way in follow(found, source, target)
         ]
         return self._told(told, [found])
 
@@ -147,11 +151,11 @@ class Answers:
         return self._told(order.rows(moments(*sides)), sides)
 
     def _places(self) -> dict[str, Path]:
-        found = {}
+        places = {}
         for root in self.folders:
             for path in sorted(_below(root, _DEEP)):
-                found[str(path.relative_to(root.parent))] = path
-        return found
+                places[str(path.relative_to(root.parent))] = path
+        return places
 
     def _capture(self, name: str) -> Capture:
         places = self._places()
@@ -168,11 +172,11 @@ class Answers:
 
     def _introduced(self, name: str, path: Path) -> dict[str, Any]:
         try:
-            found = Capture(path)
+            capture = Capture(path)
         except NoggingError as error:
             return {"capture": name, "cannot_be_opened": str(error)}
-        told = {"capture": name, "began": found.manifest.started, "ended": found.manifest.ended}
-        return {**told, "devices": list(found.devices), "remarks": list(found.remarks)}
+        told = {"capture": name, "began": capture.manifest.started, "ended": capture.manifest.ended}
+        return {**told, "devices": list(capture.devices), "remarks": list(capture.remarks)}
 
     def _told(self, rows: Iterable[Any], captures: Sequence[Capture], **more: Any) -> str:
         """JSON within the bounds: as many rows as fit, and how many were left out."""
@@ -198,9 +202,9 @@ def _below(folder: Path, deep: int) -> Iterable[Path]:
     if is_capture(folder) and (folder / ANSWERS).is_dir():
         yield folder
         return
-    for one in folder.iterdir() if deep and folder.is_dir() else ():
-        if one.is_dir() and not one.is_symlink():
-            yield from _below(one, deep - 1)
+    for path in folder.iterdir() if deep and folder.is_dir() else ():
+        if path.is_dir() and not path.is_symlink():
+            yield from _below(path, deep - 1)
 
 
 def _not_known(captures: Sequence[Capture]) -> list[str]:

@@ -231,9 +231,9 @@ class Capture:
 
     def with_records(self, tables: dict[str, pa.Table]) -> Capture:
         """The same capture, with other records of some kinds."""
-        found = copy.copy(self)
-        found.__dict__["_tables"] = {**self._tables, **tables}
-        return found
+        capture = copy.copy(self)
+        capture.__dict__["_tables"] = {**self._tables, **tables}
+        return capture
 
     def read(self, device: str, command: str) -> Reading | None:
         """Reads one answer anew, for its lines; None where it cannot be read."""

@@ -265,7 +265,7 @@ class History:
     @property
     def octets(self) -> int:
         """How much it takes on the disk, without the turn that is laid out."""
-        return sum(one.stat().st_size for one in self.folder.iterdir() if one.is_file())
+        return sum(path.stat().st_size for path in self.folder.iterdir() if path.is_file())
 
     # -- writing ----------------------------------------------------------------------------------------------------
 
@@ -315,7 +315,7 @@ class History:
     def _last(self) -> Turn | None:
         """The moment that was stored last."""
         weeks = (week.turns for week in reversed(self._weeks.values()) if week.turns)
-        return max(next(weeks, []), key=lambda one: one.at, default=None)
+        return max(next(weeks, []), key=lambda turn: turn.at, default=None)
 
     def _append(
         self,
@@ -373,9 +373,9 @@ class History:
         """An empty pack of a week, beside those that there are."""
         numbers = ("", *(f".{n}" for n in range(2, 10_000)))
         paths = (self.folder / f"{name}{number}{PACK}" for number in numbers)
-        found = Pack(next(path for path in paths if not path.exists()))
-        found.begin()
-        return found
+        pack = Pack(next(path for path in paths if not path.exists()))
+        pack.begin()
+        return pack
 
     def manifest(self, turn: Turn) -> Manifest:
         """What a moment tells of each command."""

@@ -57,9 +57,9 @@ class Masker:
 
     def fresh(self) -> Masker:
         """The same for another answer."""
-        found = copy.copy(self)
-        found.inside = False
-        return found
+        masker = copy.copy(self)
+        masker.inside = False
+        return masker
 
     def lines(self, text: str) -> str:
         """Masks complete lines. Text without a hint of a secret is given back as it is."""

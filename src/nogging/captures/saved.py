@@ -137,20 +137,20 @@ def _devices(
         paths.setdefault(path.stem if path.is_file() else path.name, []).append(path)
     if not paths:
         raise QuestionError(f"{folder}: there is nothing in it; FOLDER/<device>/<command>.txt is expected")
-    found: dict[str, _Device] = {}
+    devices: dict[str, _Device] = {}
     for name, several in paths.items():
         for path in several:
             said = _said(path, name, dialect, inventory, own, hints)
             each = ((one[:3], part) for one in said for part in parts(one[1], one[3], one[4], own))
             for (device, speaks, file), (command, text) in each:
-                one = found.setdefault(device, _Device(speaks))
+                one = devices.setdefault(device, _Device(speaks))
                 full, filtering = spelled(one.dialect, " ".join(command.split()), own)
                 if not _is_answer(file, path) and not is_question(one.dialect, full, text, own):
                     one.typed.append(full)
                     continue
                 text += "" if text.endswith("\n") or not text else "\n"
                 one.answers.append(_SavedAnswer(full, filtering, text, file))
-    return found
+    return devices
 
 
 Saying = tuple[str, str, Path, str, str]
@@ -248,9 +248,9 @@ def _fetched(address: str) -> Capture:
     """A capture in storage, laid out where nobody else looks, until the process ends."""
     place = _place() / "capture"
     fetch(address, place)
-    found = Capture(place)
-    found.moment = address
-    return found
+    capture = Capture(place)
+    capture.moment = address
+    return capture
 
 
 @contextlib.contextmanager
@@ -262,9 +262,9 @@ def moment_of(history: History, turn: Turn) -> Iterator[Capture]:
 
 def _laid_out(history: History, turn: Turn, place: Path) -> Capture:
     history.laid_out(turn, place)
-    found = Capture(place)
-    found.moment = f"{history.folder}@{turn.at.isoformat(timespec='milliseconds')}"
-    return found
+    capture = Capture(place)
+    capture.moment = f"{history.folder}@{turn.at.isoformat(timespec='milliseconds')}"
+    return capture
 
 
 def _place() -> Path:

@@ -97,7 +97,7 @@ def _trusted(inventory: Inventory, to_pin: bool) -> None:
 
 
 def _print(found: list[FoundDevice]) -> None:
-    wide = max(len(one.device.name) for one in found)
-    for one in found:
-        told = f"{one.outcome.replace('_', ' ')}: {one.reason}" if one.outcome else one.device.dialect
-        print(f"{one.device.name:<{wide}}  {clean(told)}")
+    wide = max(len(device.device.name) for device in found)
+    for device in found:
+        told = f"{device.outcome.replace('_', ' ')}: {device.reason}" if device.outcome else device.device.dialect
+        print(f"{device.device.name:<{wide}}  {clean(told)}")

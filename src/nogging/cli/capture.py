@@ -87,10 +87,10 @@ def _devices(named: list[str], password: str) -> Inventory:
     several = newcomers(named)
     inventory = inventory_of(several, getpass.getuser(), secret_at(password or ("prompt" if secret() else "none")))
     found = found_out(several, inventory, secret())
-    for one in found:
-        if one.outcome:
-            raise QuestionError(f"{one.device.name}: {one.reason}")
-    devices = tuple(one.device for one in found)
+    for device in found:
+        if device.outcome:
+            raise QuestionError(f"{device.device.name}: {device.reason}")
+    devices = tuple(device.device for device in found)
     return replace(inventory, devices=devices, everyone=devices)
 
 
@@ -114,5 +114,5 @@ def summary(capture: Capture) -> str:
     return "\n".join(lines)
 
 
-def _told(one: DeviceEntry) -> str:
-    return f"{one.outcome.replace('_', ' ')}: {one.reason}" if one.reason else one.outcome.replace("_", " ")
+def _told(entry: DeviceEntry) -> str:
+    return f"{entry.outcome.replace('_', ' ')}: {entry.reason}" if entry.reason else entry.outcome.replace("_", " ")

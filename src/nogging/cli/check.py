@@ -56,21 +56,21 @@ def command(
     if over is not None:
         from nogging.asking.windows import check_over  # a history, and what it takes to ask one
 
-        found = check_over(expectations, over)
+        judgement = check_over(expectations, over)
     elif after is None:
         raise QuestionError("which capture is to be judged? Give it with --after.")
     else:
-        found = check(
+        judgement = check(
             expectations,
             after=captured(after),
             before=captured(before) if before else None,
-            quiet=[captured(one) for one in quiet or ()],
+            quiet=[captured(path) for path in quiet or ()],
         )
-    _print(found, format)
+    _print(judgement, format)
     for form, file in files.items():
         with file.open("w", encoding="utf-8") as stream, redirect_stdout(cleaning.Printed(stream)):
-            _print(found, form)
-    return STATUS[found.verdict]
+            _print(judgement, form)
+    return STATUS[judgement.verdict]
 
 
 def _form_and_file(text: str) -> tuple[VerdictFormat, Path]:

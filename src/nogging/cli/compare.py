@@ -37,16 +37,16 @@ def command(
     """
     if format is PageFormat.JUNIT:
         raise QuestionError("differences are no tests: junit is what 'nogging check' is printed as")
-    found = compare(captured(before), captured(after), quiet=[captured(one) for one in quiet or ()])
+    comparison = compare(captured(before), captured(after), quiet=[captured(path) for path in quiet or ()])
     if format is PageFormat.JSON:
-        print_json(plain.comparison(found))
+        print_json(plain.comparison(comparison))
     elif format is PageFormat.CSV:
-        print_csv(plain.comparison(found), ("kind", "key", "what", "fields"))
+        print_csv(plain.comparison(comparison), ("kind", "key", "what", "fields"))
     elif format is PageFormat.MARKDOWN:
-        print(markdown.comparison(found), end="")
+        print(markdown.comparison(comparison), end="")
     else:
-        print_lines(text.comparison(found, width()))
-    return _status(found)
+        print_lines(text.comparison(comparison, width()))
+    return _status(comparison)
 
 
 def _status(found: Comparison) -> int:

@@ -150,5 +150,5 @@ def _told(before: list[str]) -> dict[str, dict[str, Any]]:
             return found
     near = list(chain.from_iterable(Path().glob(f"{one}{_MANIFEST}") for one in _NEAR))
     if near:
-        return _manifest(max(near, key=lambda one: one.stat().st_mtime))
+        return _manifest(max(near, key=lambda path: path.stat().st_mtime))
     return _inventory(Path("inventory.yaml"))

@@ -25,14 +25,14 @@ from nogging.cli.run import (
 )
 
 
-def _rows(one: Deviation) -> list[dict[str, str]]:
+def _rows(deviation: Deviation) -> list[dict[str, str]]:
     told = {
-        "unknown": (one.reason,) * bool(one.reason),
-        "absent": one.absent,
-        "surplus": one.surplus,
-        "remedy": one.remedy,
+        "unknown": (deviation.reason,) * bool(deviation.reason),
+        "absent": deviation.absent,
+        "surplus": deviation.surplus,
+        "remedy": deviation.remedy,
     }
-    return [{"device": one.device, "what": what, "line": line} for what, lines in told.items() for line in lines]
+    return [{"device": deviation.device, "what": what, "line": line} for what, lines in told.items() for line in lines]
 
 
 def command(

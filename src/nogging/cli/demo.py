@@ -55,8 +55,8 @@ def _performed_in(folder: Path, name: str) -> Path:
 def _performed(file: Path, to: Path) -> Performance:
     change = load_change(file)
     _headline(f"nogging rehearse {file}")
-    found, gate, _ = rehearse(change)
-    print_lines(wording.rehearsal(found, gate, change.title, width(), str))
+    rehearsal, gate, _ = rehearse(change)
+    print_lines(wording.rehearsal(rehearsal, gate, change.title, width(), str))
     _headline(f"nogging perform {file}")
     done = perform(change, to=to, tell=print_event)
     print_lines(wording.performance(done, width()))

@@ -58,9 +58,9 @@ def command(
         before, after = folders if watch is None else _watched(folders[0], watch, place)
         found = findings(captured(before), captured(after), rules=rules)
     if format is Format.JSON:
-        print_json([asdict(one) for one in found])
+        print_json([asdict(finding) for finding in found])
     elif format is Format.CSV:
-        print_csv([plain.value(asdict(one)) for one in found], Finding.__dataclass_fields__)
+        print_csv([plain.value(asdict(finding)) for finding in found], Finding.__dataclass_fields__)
     else:
         print_lines(_page(found).lines)
     return PASS

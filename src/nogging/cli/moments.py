@@ -38,7 +38,7 @@ def command(
     if performed is not None:
         with understood(performed):
             found = in_order([*found, *moments_of(events_of(performed)[0])])
-    found = [one for one in found if device is None or one.device in (device, "")]
+    found = [moment for moment in found if device is None or moment.device in (device, "")]
     if format is Format.TEXT:
         print_lines(order.lines(found))
     elif format is Format.JSON:

@@ -24,7 +24,7 @@ def command(
     Exit status 1 where something is wrong with one, or two have the same name.
     """
     every = packages(folder / "any")
-    told = [_told(one, problems(one, every, {INTENTS: load_intents})) for one in every]
+    told = [_told(package, problems(package, every, {INTENTS: load_intents})) for package in every]
     if format is Format.JSON:
         print_json(told)
     elif format is Format.CSV:
@@ -37,17 +37,17 @@ def command(
 _PARTS = (READERS, EXPECTATIONS, RULES, INTENTS)
 
 
-def _told(one: Package, wrong: list[str]) -> dict[str, Any]:
+def _told(package: Package, wrong: list[str]) -> dict[str, Any]:
     return {
-        "name": one.name,
-        "version": one.model.version,
-        "about": one.model.about,
-        "folder": str(one.folder),
-        "found_by": one.found_by,
-        READERS: [f"{file.parent.name}/{file.stem}" for file in one.readers],
-        EXPECTATIONS: [f"{one.name}/{file.name}" for file in one.files(EXPECTATIONS)],
-        RULES: [file.name for file in one.files(RULES)],
-        INTENTS: [f"{one.name}/{file.name}" for file in one.files(INTENTS)],
+        "name": package.name,
+        "version": package.model.version,
+        "about": package.model.about,
+        "folder": str(package.folder),
+        "found_by": package.found_by,
+        READERS: [f"{file.parent.name}/{file.stem}" for file in package.readers],
+        EXPECTATIONS: [f"{package.name}/{file.name}" for file in package.files(EXPECTATIONS)],
+        RULES: [file.name for file in package.files(RULES)],
+        INTENTS: [f"{package.name}/{file.name}" for file in package.files(INTENTS)],
         "problems": wrong,
     }
 

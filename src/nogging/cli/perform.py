@@ -65,29 +65,29 @@ def command(
         if began is not None:
             willing(load_inventory(began["inventory"]))
         with _unended(resume_):
-            found = resume(resume_, back_out=back_out, ask=ask, secret=secret(), tell=tell)
+            performance = resume(resume_, back_out=back_out, ask=ask, secret=secret(), tell=tell)
     else:
         assert change is not None
         loaded = change_of(change, inventory)
         place = to or change.with_name(f"{change.stem}-performed")
         with _unended(place):
-            found = perform(loaded, to=place, ask=ask, secret=secret(), tell=tell)
+            performance = perform(loaded, to=place, ask=ask, secret=secret(), tell=tell)
     for one in SIGNALS:
         signal.signal(one, signal.SIG_IGN)  # Python itself hears none any more while it ends
-    page = write_page(found.folder) if (found.folder / BEFORE).is_dir() else None
+    page = write_page(performance.folder) if (performance.folder / BEFORE).is_dir() else None
     if format is PageFormat.JSON:
-        print_json(wording.plainly(found))
+        print_json(wording.plainly(performance))
     elif format is not PageFormat.TEXT:
-        told = ticket.ticket(found.folder)
+        told = ticket.ticket(performance.folder)
         print(ticket.as_markdown(told) if format is PageFormat.MARKDOWN else ticket.as_junit(told), end="")
     else:
-        print_lines(ending(found))
+        print_lines(ending(performance))
         print_lines([Text(), Text(f"the page: {page}")] if page else [])
-        if found.state is State.ACT:
+        if performance.state is State.ACT:
             print_lines(
-                [Text(f"then:     nogging perform --resume {found.folder}   goes on; with --back-out, backs out")]
+                [Text(f"then:     nogging perform --resume {performance.folder}   goes on; with --back-out, backs out")]
             )
-    return STATUS[found.state]
+    return STATUS[performance.state]
 
 
 def _until_it_begins(tell: Callable[[dict[str, Any]], None]) -> Callable[[dict[str, Any]], None]:

@@ -63,7 +63,7 @@ def _found_out(file: str, content: str, dialect: str | None, asked: str | None) 
     first = next((line for line in content.split("\n") if line.strip()), "")
     spoken = [dialect] if dialect else dialects()
     is_log = any(True for _ in cut(f"{first}\n\n", spoken))
-    said = [one for one in cut(content, spoken) if asked in (None, one.command)] if is_log else []
+    said = [answer for answer in cut(content, spoken) if asked in (None, answer.command)] if is_log else []
     if len(said) > 1:
         many = f"{file}: has the answers to {len(said)} commands"
         raise QuestionError(f"{many}; --command picks one; records, check and compare take all of it")
@@ -107,5 +107,5 @@ def _print(reading: Reading) -> None:
         print()
     n = len(reading.unread)
     print_lines([Text(f"{n} unread line{'s' * (n != 1)}", style="bold yellow" if n else "green")])
-    for one in reading.unread:
-        print_lines([Text(f"{one.line:>5} │ {clean(one.text)}\n        {clean(one.reason)}")])
+    for unread in reading.unread:
+        print_lines([Text(f"{unread.line:>5} │ {clean(unread.text)}\n        {clean(unread.reason)}")])

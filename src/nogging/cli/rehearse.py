@@ -44,7 +44,7 @@ def command(
     """
     loaded = change_of(change, inventory)
     try:
-        found, gate, secrets = rehearse(loaded, to=to, ask=secret())
+        rehearsal, gate, secrets = rehearse(loaded, to=to, ask=secret())
     except DeviceError as error:
         print(f"nogging: {error}; what would be sent there cannot be told", file=sys.stderr)
         return UNPROVEN
@@ -54,14 +54,17 @@ def command(
         return masker.fresh().lines(text)
 
     if format is Format.TEXT:
-        print_lines(wording.rehearsal(found, gate, loaded.title, width(), mask))
+        print_lines(wording.rehearsal(rehearsal, gate, loaded.title, width(), mask))
     elif format is Format.CSV:
-        print_csv(_rows(found, mask), ("step", "title", "device", "effect", "section", "line", "removes"))
+        print_csv(_rows(rehearsal, mask), ("step", "title", "device", "effect", "section", "line", "removes"))
     else:
-        told = {"gate": plain.judgement(gate) if gate is not None else None, "shut": [mask(one) for one in found.shut]}
-        own = {"format": 1, "title": loaded.title, "empty": found.empty}
-        print_json({**own, **told, "lines": _rows(found, mask), "undoing": _undoing(found, mask)})
-    return FAIL if found.shut else STATUS[gate.verdict] if gate is not None else PASS
+        told = {
+            "gate": plain.judgement(gate) if gate is not None else None,
+            "shut": [mask(one) for one in rehearsal.shut],
+        }
+        own = {"format": 1, "title": loaded.title, "empty": rehearsal.empty}
+        print_json({**own, **told, "lines": _rows(rehearsal, mask), "undoing": _undoing(rehearsal, mask)})
+    return FAIL if rehearsal.shut else STATUS[gate.verdict] if gate is not None else PASS
 
 
 def _undoing(found: Rehearsal, mask: wording.Mask) -> list[dict[str, object]]:

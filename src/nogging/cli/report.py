@@ -47,8 +47,8 @@ def command(
     """Writes one HTML file that loads nothing from anywhere: verdict, network, devices, evidence, records, journal."""
     performed = folders[0] if len(folders) == 1 and is_performance(folders[0]) else None
     if format is ReportForm.HTML:
-        found = told(performed) if performed else _of_captures(folders, expectations)
-        to, text = to or (performed / PAGE if performed else Path(PAGE)), page(found)
+        subject = told(performed) if performed else _of_captures(folders, expectations)
+        to, text = to or (performed / PAGE if performed else Path(PAGE)), page(subject)
     elif performed is not None:
         text = _ticket(ticket.ticket(performed), format)
     else:
@@ -74,8 +74,8 @@ def _text(folders: list[Path], expectations: Path | None, format: ReportForm) ->
         return _judgement(check(expectations, after=after, before=before), format)
     if before is None or format is ReportForm.JUNIT:
         raise QuestionError("nothing is judged here; give what is to be judged, with --expectations")
-    found = compare(before, after)
-    return markdown.comparison(found) if format is ReportForm.MARKDOWN else _json(plain.comparison(found))
+    comparison = compare(before, after)
+    return markdown.comparison(comparison) if format is ReportForm.MARKDOWN else _json(plain.comparison(comparison))
 
 
 def _judgement(found: Judgement, format: ReportForm) -> str:

@@ -125,9 +125,9 @@ def change_of(file: Path, inventory: Path | None) -> Change:
     from nogging.changes.file.declared import load_change
     from nogging.inventory import load_inventory
 
-    found = load_change(file, load_inventory(inventory) if inventory else None)
-    willing(found.inventory, found.model)
-    return found
+    change = load_change(file, load_inventory(inventory) if inventory else None)
+    willing(change.inventory, change.model)
+    return change
 
 
 FileOption = Annotated[

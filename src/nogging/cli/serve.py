@@ -33,8 +33,8 @@ def command(
     asked = _token(token) if token is not None else "" if is_loopback(address) else secrets.token_urlsafe(24)
     with watched.look():
         pass  # a long history is read before the first page is asked for
-    with Server(address, port, watched, asked) as found:
-        host, port = found.server_address[0], found.server_address[1]
+    with Server(address, port, watched, asked) as server:
+        host, port = server.server_address[0], server.server_address[1]
         shown = f"[{host!s}]" if ":" in str(host) else str(host)
         print(f"http://{shown}:{port}/{f'?{TOKEN}={asked}' if asked else ''}", flush=True)
         if asked:
@@ -42,7 +42,7 @@ def command(
         else:
             print("only this machine can look; Ctrl-C stops it", flush=True)
         try:
-            found.serve_forever()
+            server.serve_forever()
         except KeyboardInterrupt:
             return PASS
     return PASS

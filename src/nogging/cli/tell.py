@@ -30,11 +30,11 @@ def command(
         raise QuestionError("one capture, or two: before and after")
     found = tell(*map(captured, folders), expectations=expectations)
     if short:
-        found = [one for one in found if not one.detail]
+        found = [sentence for sentence in found if not sentence.detail]
     if format is Format.JSON:
-        print_json([asdict(one) for one in found])
+        print_json([asdict(sentence) for sentence in found])
     elif format is Format.CSV:
-        print_csv([plain.value(asdict(one)) for one in found], Sentence.__dataclass_fields__)
+        print_csv([plain.value(asdict(sentence)) for sentence in found], Sentence.__dataclass_fields__)
     else:
         print_lines(_page(found, short).lines)
     return PASS
@@ -42,8 +42,8 @@ def command(
 
 def _page(found: list[Sentence], short: bool) -> TextPage:
     page = TextPage(width())
-    for one in found:
-        page.prose(one.text)
-        for place in () if short else one.evidence:
+    for sentence in found:
+        page.prose(sentence.text)
+        for place in () if short else sentence.evidence:
             page.line(place, indent=4, style="dim")
     return page

@@ -59,8 +59,8 @@ def newcomers(sources: Iterable[str]) -> list[Newcomer]:
 
     Raises `QuestionError` for what is none of these, and where nothing is named, or a place twice.
     """
-    found = [one for source in sources for one in _named(source)]
-    twice = [place for place, n in Counter((one.address, one.port) for one in found).items() if n > 1]
+    found = [newcomer for source in sources for newcomer in _named(source)]
+    twice = [place for place, n in Counter((newcomer.address, newcomer.port) for newcomer in found).items() if n > 1]
     if twice:
         raise QuestionError(f"{twice[0][0]} port {twice[0][1]} is named twice")
     if not found:
@@ -196,17 +196,17 @@ def inventory_of(
 ) -> Inventory:
     """The newcomers as devices that can be reached; what they speak is not known yet."""
     devices = []
-    for one in several:
-        login = Login(user=one.user or user or None, password=password)
+    for newcomer in several:
+        login = Login(user=newcomer.user or user or None, password=password)
         settings = Settings(login=login, known_hosts=known_hosts)
-        name = one.name or (one.address if one.port == PORT else f"{one.address}:{one.port}")
+        name = newcomer.name or (newcomer.address if newcomer.port == PORT else f"{newcomer.address}:{newcomer.port}")
         devices.append(
             Device(
                 name=name,
-                address=one.address,
-                dialect=one.dialect or "linux",
-                port=one.port,
-                labels=one.labels,
+                address=newcomer.address,
+                dialect=newcomer.dialect or "linux",
+                port=newcomer.port,
+                labels=newcomer.labels,
                 settings=settings,
                 folder=folder,
             )

@@ -313,7 +313,7 @@ class Keeper:
     def since(self, moment: datetime | None, devices: set[str], capture: Capture, at: datetime) -> list[ChangedRecord]:
         """What changed of some devices since a moment; one that was let go since is the one before it."""
         turns = self.history.turns if moment else []
-        until = bisect.bisect_right(turns, moment, key=lambda one: one.at) if moment else 0
+        until = bisect.bisect_right(turns, moment, key=lambda turn: turn.at) if moment else 0
         if not until:
             return first(capture, devices, at)
         with self.laid_out(turns[until - 1]) as then:
@@ -346,8 +346,8 @@ class Keeper:
         if is_capture(aside) and digest_in((aside / MANIFEST).read_bytes()) == turn.digest:
             yield Capture(aside)
             return
-        with moment_of(self.history, turn) as found:
-            yield found
+        with moment_of(self.history, turn) as capture:
+            yield capture
 
     def care(self, inventory: Inventory, capture: Capture, now: datetime) -> None:
         """Remembers who refused the login, and lets go of what grew old."""

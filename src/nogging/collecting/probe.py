@@ -79,9 +79,9 @@ async def _probed(
 
 def _kinds(way: Way, device: Device) -> dict[str, list[str]]:
     """The kinds that this login can read: the readers whose mode it can get to."""
-    found: dict[str, list[str]] = {}
+    kinds: dict[str, list[str]] = {}
     for reader in readers(device.dialect, device.own):
         if reader.asked and way.reaches(reader.mode):
             for kind in reader.kinds:
-                found.setdefault(kind.name, []).append(reader.command)
-    return found
+                kinds.setdefault(kind.name, []).append(reader.command)
+    return kinds

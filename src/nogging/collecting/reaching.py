@@ -71,7 +71,7 @@ def _one(text: str) -> str | None:
 def sending(spoken: Dialect, pings: Iterable[Target], traces: Iterable[Target]) -> list[tuple[str, str]]:
     """The commands that send there, each with its mode; none where the dialect has no such command."""
     every = [(spoken.echoes, pings), (spoken.trace, traces)]
-    return [(how.to(one.address, one.vrf), how.mode) for how, several in every if how for one in several]
+    return [(how.to(target.address, target.vrf), how.mode) for how, several in every if how for target in several]
 
 
 def with_here(inventory: Inventory) -> Inventory:

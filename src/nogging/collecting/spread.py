@@ -249,14 +249,14 @@ class Spread:
 
     def _credentials(self, device: Device) -> Credentials:
         """The secrets of a device, with the key itself instead of its file."""
-        found = self.secrets.of(device)
+        credentials = self.secrets.of(device)
         if device.settings.login is None or not device.settings.login.key:
-            return found
+            return credentials
         path = device.folder / device.settings.login.key
         certificate = path.with_name(f"{path.name}-cert.pub")
         try:
             key = path.read_bytes()
-            return replace(found, key=(key, certificate.read_bytes()) if certificate.is_file() else key)
+            return replace(credentials, key=(key, certificate.read_bytes()) if certificate.is_file() else key)
         except OSError as error:
             raise LoginRefused(f"{path}: the key cannot be read: {error.strerror}") from None
 

@@ -108,7 +108,7 @@ class Desk:
         """A device whose files are those of this worker."""
         known = Path(device.settings.known_hosts or "")
         settings = device.settings.model_copy(update={"known_hosts": str(self.places.get(known, known))})
-        return replace(device, settings=settings, own=tuple(self.places[one] for one in device.own))
+        return replace(device, settings=settings, own=tuple(self.places[path] for path in device.own))
 
     async def _visit(self, device: Device, errand: Errand) -> Parcel:
         self.jump_hosts |= {name: self._here(one) for name, one in errand.jumps.items()}

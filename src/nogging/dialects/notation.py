@@ -130,12 +130,12 @@ def compile_pattern(text: str, but: tuple[str, ...] = (), without: tuple[str, ..
     values = tuple(one for one in walk(elements) if isinstance(one, PatternValue) and one.field)
     kept_out = rf"(?!(?:{_either(but)})(?:\s|$))" if but else ""
     kept_out += rf"(?!.*(?<!\w)(?:{_either(without)})(?!\w))" if without else ""
-    found = Pattern(text, kept_out + written, values, _first_word(elements), elements)
+    pattern = Pattern(text, kept_out + written, values, _first_word(elements), elements)
     if not any(isinstance(one, PatternValue) and one.verbatim for one in walk(elements)):
-        return found
-    regex, trace = traced(found)
+        return pattern
+    regex, trace = traced(pattern)
     named = {f"v{n}": value.verbatim for n, (value, _) in enumerate(trace.values) if value.verbatim or value.field}
-    return replace(found, verbatim=(regex, named))
+    return replace(pattern, verbatim=(regex, named))
 
 
 def _either(texts: tuple[str, ...]) -> str:

@@ -72,17 +72,17 @@ class Asking:
             (waiver for waiver in self.waivers if waiver.kind is kind and key in self.keys_waived(waiver)), None
         )
 
-    def keys_waived(self, one: Waiver) -> set[tuple[Any, ...]]:
-        if id(one) not in self.known_waived:
-            self.known_waived[id(one)] = self.keys_where(one, one.kind.identity)
-        return self.known_waived[id(one)]
+    def keys_waived(self, waiver: Waiver) -> set[tuple[Any, ...]]:
+        if id(waiver) not in self.known_waived:
+            self.known_waived[id(waiver)] = self.keys_where(waiver, waiver.kind.identity)
+        return self.known_waived[id(waiver)]
 
-    def sorted_out(self, one: Expectation, rows: Iterable[tuple[dict[str, Any], bool]]) -> Sorted:
+    def sorted_out(self, expectation: Expectation, rows: Iterable[tuple[dict[str, Any], bool]]) -> Sorted:
         """Rows that are not in order, each certain or open, told apart; what is waived is not a failure."""
         found = Sorted([], [], [])
         for row, certain in rows:
-            failure = self.failure(one, row, certain)
-            waiver = self.waiver_of(one.kind, row) if certain else None
+            failure = self.failure(expectation, row, certain)
+            waiver = self.waiver_of(expectation.kind, row) if certain else None
             if waiver is not None:
                 found.waived.append(replace(failure, reason=f"waived: {waiver}"))
             else:
@@ -109,21 +109,21 @@ class Asking:
             self.known_gaps[key] = found
         return self.known_gaps[key]
 
-    def mattering(self, one: Expectation) -> list[Gap]:
-        found = self.hidden(one.kind, AFTER).mattering(one.where)
-        looks_back = one.needs_before or (one.quantifier == "every" and not one.gone_allowed)
+    def mattering(self, expectation: Expectation) -> list[Gap]:
+        found = self.hidden(expectation.kind, AFTER).mattering(expectation.where)
+        looks_back = expectation.needs_before or (expectation.quantifier == "every" and not expectation.gone_allowed)
         if self.pairs.before is not None and looks_back:
-            found += self.hidden(one.kind, BEFORE).mattering(one.where)
-        found += self.unasked(one, looks_back)
-        return [gap for gap in found if not gap.tells or gap.tells & one.fields]
+            found += self.hidden(expectation.kind, BEFORE).mattering(expectation.where)
+        found += self.unasked(expectation, looks_back)
+        return [gap for gap in found if not gap.tells or gap.tells & expectation.fields]
 
-    def unasked(self, one: Expectation, looks_back: bool) -> list[Gap]:
+    def unasked(self, expectation: Expectation, looks_back: bool) -> list[Gap]:
         """The gaps of what an expectation names and nobody asked about."""
-        where = one.where
+        where = expectation.where
         if where is None:
             return []
         sides = [(AFTER, self.pairs.after), *([(BEFORE, self.pairs.before)] if looks_back else [])]
-        every = (gap for when, side in sides if side for gap in unasked(side, one.kind.name, when, where))
+        every = (gap for when, side in sides if side for gap in unasked(side, expectation.kind.name, when, where))
         return [gap for gap in every if gap.matters(where)]
 
     def hidden(self, kind: Kind, when: str) -> Hidden:
@@ -134,8 +134,8 @@ class Asking:
             self.known_hidden[name] = Hidden(self.pairs, name, listed)
         return self.known_hidden[name]
 
-    def table(self, one: Expectation) -> str:
-        return self.pairs.with_peers(one.kind) if one.needs_peer else self.pairs.table(one.kind)
+    def table(self, expectation: Expectation) -> str:
+        return self.pairs.with_peers(expectation.kind) if expectation.needs_peer else self.pairs.table(expectation.kind)
 
     def narrow(self, where: Predicate | None) -> str:
         """What a condition says of the device alone, as SQL over a table of pairs: that is always known, the same on
@@ -145,38 +145,41 @@ class Asking:
         columns |= {("label", label): identifier("l_" + label) for label in self.pairs.labels}
         return " AND ".join(part.sql(lambda path: columns.get(path)) for part in parts) or "true"
 
-    def asked(self, one: Expectation) -> AskedSql:
-        after = self.pairs.resolver(AFTER, one.kind)
-        parts = one.demand.parts() if one.demand else []
-        looks_back = one.demand is not None and one.demand.uses("before")
+    def asked(self, expectation: Expectation) -> AskedSql:
+        after = self.pairs.resolver(AFTER, expectation.kind)
+        parts = expectation.demand.parts() if expectation.demand else []
+        looks_back = expectation.demand is not None and expectation.demand.uses("before")
         return AskedSql(
-            self.where_of(one, AFTER),
-            self.where_of(one, BEFORE),
-            self.guarded(one.demand, one.kind, AFTER),
-            self.guarded(one.demand, one.kind, BEFORE) if one.demand and not looks_back else "NULL",
-            tuple(part.sql(after, self.pairs.doubt(AFTER, one.kind)) for part in parts),
+            self.where_of(expectation, AFTER),
+            self.where_of(expectation, BEFORE),
+            self.guarded(expectation.demand, expectation.kind, AFTER),
+            self.guarded(expectation.demand, expectation.kind, BEFORE)
+            if expectation.demand and not looks_back
+            else "NULL",
+            tuple(part.sql(after, self.pairs.doubt(AFTER, expectation.kind)) for part in parts),
         )
 
-    def met(self, one: Expectation) -> str:
+    def met(self, expectation: Expectation) -> str:
         """Whether a record is there, matches, and is as is demanded, as SQL."""
-        asked = self.asked(one)
-        counts = one.quantifier == "count"
+        asked = self.asked(expectation)
+        counts = expectation.quantifier == "count"
         return f"(a_here AND {asked.where}" + (")" if counts else f" AND {asked.demand})")
 
-    def could_see(self, one: Expectation) -> bool:
-        return bool(self.hidden(one.kind, WITNESS).mattering(one.where))
+    def could_see(self, expectation: Expectation) -> bool:
+        return bool(self.hidden(expectation.kind, WITNESS).mattering(expectation.where))
 
-    def nothing_found(self, one: Expectation) -> str:
+    def nothing_found(self, expectation: Expectation) -> str:
         """Why an expectation found nothing to look at: not configured is another thing than not matching."""
-        seen = self.hidden(one.kind, WITNESS).mattering(one.where)
+        seen = self.hidden(expectation.kind, WITNESS).mattering(expectation.where)
         off = sorted({answer.device for answer in seen if answer.reason.startswith("not configured")})
         if off and all(answer.reason.startswith("not configured") for answer in seen):
             return f"not configured on {', '.join(off)}, so there is nothing to look at"
-        return f"no {one.kind.name} matches 'where', so there is nothing to look at (may_be_empty: true allows that)"
+        kind = expectation.kind.name
+        return f"no {kind} matches 'where', so there is nothing to look at (may_be_empty: true allows that)"
 
-    def where_of(self, one: Expectation, side: str) -> str:
+    def where_of(self, expectation: Expectation, side: str) -> str:
         """Which records of one side an expectation is about, as SQL."""
-        return self.guarded(one.where, one.kind, side)
+        return self.guarded(expectation.where, expectation.kind, side)
 
     def guarded(self, predicate: Predicate | None, kind: Kind, side: str) -> str:
         """A predicate as SQL over a table of pairs."""
@@ -184,9 +187,9 @@ class Asking:
             return "true"
         return f"({predicate.sql(self.pairs.resolver(side, kind), self.pairs.doubt(side, kind))})"
 
-    def failure(self, one: Expectation, row: dict[str, Any], certain: bool) -> Failure:
+    def failure(self, expectation: Expectation, row: dict[str, Any], certain: bool) -> Failure:
         """One record that failed or is open, with its values, what was demanded of them, and its lines."""
-        kind, named = one.kind, used(one)
+        kind, named = expectation.kind, used(expectation)
         here = bool(row["a_here"])
         record = side_of(row, "a" if here else "b", kind)
         told = [*kind.keys, *kind.members, *named]
@@ -195,45 +198,50 @@ class Asking:
         evidence = self.lines[AFTER].of(record, named) if here else []
         if before is not None:
             evidence = [*evidence, *self.lines[BEFORE].of(before, named)]
-        if one.needs_peer and row["p_device"] is not None:
+        if expectation.needs_peer and row["p_device"] is not None:
             peer = side_of(row, "p", kind)
             port = peer.get("name", peer.get("interface"))
             shown["peer"] = " ".join(str(part) for part in (peer["device"], port) if part is not None)
-            asked = sorted(path[1] for path in _names(one) if path[0] == "peer")
+            asked = sorted(path[1] for path in _names(expectation) if path[0] == "peer")
             shown |= {f"peer.{name}": peer[name] for name in asked}
             evidence = [
                 *evidence,
                 *(replace(line, device=peer["device"]) for line in self.lines[AFTER].of(peer, asked)),
             ]
-        shown |= {node.text: self.pairs.value(node, record["device"]) for node in varying(one.where, one.demand)}
-        parts = one.demand.parts() if one.demand else []
+        shown |= {
+            node.text: self.pairs.value(node, record["device"])
+            for node in varying(expectation.where, expectation.demand)
+        }
+        parts = expectation.demand.parts() if expectation.demand else []
         return Failure(
             device=record["device"],
             record=shown,
-            reason=self.reason(one, row, record, certain),
+            reason=self.reason(expectation, row, record, certain),
             demanded=tuple(part.text for n, part in enumerate(parts) if here and row.get(f"p{n}") is not True),
             before={name: before[name] for name in named if before.get(name) is not None} if before else None,
             already=row.get("mb") is False and here and before is not None,
             evidence=tuple(evidence),
         )
 
-    def reason(self, one: Expectation, row: dict[str, Any], record: dict[str, Any], certain: bool) -> str:
+    def reason(self, expectation: Expectation, row: dict[str, Any], record: dict[str, Any], certain: bool) -> str:
         if not row["a_here"]:
             return "gone" if certain else "gone, or hidden by what was not captured"
         if certain:
-            return f"is there ({one.quantifier} expected)" if one.quantifier == "none" else "does not hold"
-        return self.unknown(one, row, record)
+            return (
+                f"is there ({expectation.quantifier} expected)" if expectation.quantifier == "none" else "does not hold"
+            )
+        return self.unknown(expectation, row, record)
 
-    def unknown(self, one: Expectation, row: dict[str, Any], record: dict[str, Any]) -> str:
+    def unknown(self, expectation: Expectation, row: dict[str, Any], record: dict[str, Any]) -> str:
         """Which value is missing, and why."""
-        if one.needs_before and self.pairs.before is None:
+        if expectation.needs_before and self.pairs.before is None:
             return NO_BEFORE
-        if one.needs_before and not row["b_here"]:
+        if expectation.needs_before and not row["b_here"]:
             return "there was no such record before"
-        lacking = [name for name in used(one) if record[name] is None]
-        if not lacking and one.needs_peer and row["p_device"] is None:
+        lacking = [name for name in used(expectation) if record[name] is None]
+        if not lacking and expectation.needs_peer and row["p_device"] is None:
             return "what is at the other end is not known: nobody tells of a link, or two ends contradict each other"
-        if not lacking and one.needs_peer:
+        if not lacking and expectation.needs_peer:
             return "the other end's device gave no such value"
         if not lacking:
             return "a value from before is missing"
@@ -242,7 +250,7 @@ class Asking:
         after = self.pairs.after
         dialect = after.devices[record["device"]].dialect
         reader = after.reader(record["device"], record["answer"])
-        if reader is not None and lacking[0] not in reader.provides(one.kind):
+        if reader is not None and lacking[0] not in reader.provides(expectation.kind):
             return f"{dialect} never gives '{lacking[0]}' in the answer to '{reader.command}'"
         return f"the device gave no '{lacking[0]}'"
 
@@ -251,17 +259,17 @@ class Asking:
         keys = ", ".join(f"coalesce({identifier(f'a_{key}')}, {identifier(f'b_{key}')})" for key in names)
         return set(self.pairs.fetched(f"SELECT {keys} FROM {self.table_of(one)} WHERE {self.explaining(one)}"))
 
-    def changed_where(self, one: Explanation) -> set[tuple[Any, ...]]:
+    def changed_where(self, explanation: Explanation) -> set[tuple[Any, ...]]:
         """The keys of the records of a kind with members of which every member that changed is spoken of."""
-        kind = one.kind
+        kind = explanation.kind
         states = [f"a_{name} IS DISTINCT FROM b_{name}" for name in kind.named(Nature.STATE)]
         changed = " OR ".join(["a_here IS DISTINCT FROM b_here", *states])
         keys = ", ".join(f"coalesce(a_{key}, b_{key}) AS k_{key}" for key in kind.keys)
         grouped = ", ".join(f"k_{key}" for key in kind.keys)
         return set(
             self.pairs.fetched(
-                f"SELECT {grouped} FROM (SELECT {keys}, coalesce({self.explaining(one)}, false) AS meant "
-                f"FROM {self.table_of(one)} WHERE {changed}) GROUP BY {grouped} HAVING bool_and(meant)"
+                f"SELECT {grouped} FROM (SELECT {keys}, coalesce({self.explaining(explanation)}, false) AS meant "
+                f"FROM {self.table_of(explanation)} WHERE {changed}) GROUP BY {grouped} HAVING bool_and(meant)"
             )
         )
 
@@ -282,15 +290,15 @@ def _of_device(part: Predicate) -> bool:
     return bool(part.names) and all(path == ("device",) or path[0] == "label" for path in part.names)
 
 
-def used(one: Expectation) -> list[str]:
+def used(expectation: Expectation) -> list[str]:
     """The fields that an expectation looks at: what it demands first."""
-    names = _names(one)
-    wanted = list(one.wanted.fields) if one.wanted else []
+    names = _names(expectation)
+    wanted = list(expectation.wanted.fields) if expectation.wanted else []
     fields = wanted + [path[-1] for path in names if len(path) == 1 or path[0] == "before"]
-    return [n for n in dict.fromkeys(fields) if n in one.kind.fields and not n.endswith(RESOLUTION)]
+    return [n for n in dict.fromkeys(fields) if n in expectation.kind.fields and not n.endswith(RESOLUTION)]
 
 
-def _names(one: Expectation) -> list[NamePath]:
+def _names(expectation: Expectation) -> list[NamePath]:
     """The names that an expectation uses, those of what it demands first."""
-    predicates: Iterable[Predicate | None] = (one.demand, one.where)
+    predicates: Iterable[Predicate | None] = (expectation.demand, expectation.where)
     return [path for predicate in predicates if predicate for path in sorted(predicate.names)]

@@ -24,12 +24,12 @@ Turned = dict[int, Verdict]
 """The faults that turn an expectation, each with what it turns it to."""
 
 
-def turned_rows(asking: Asking, one: Expectation, broken: Broken, in_order: str) -> Turned:
+def turned_rows(asking: Asking, expectation: Expectation, broken: Broken, in_order: str) -> Turned:
     """The faults after which a row is not in order, where each row is judged by itself."""
-    waived = " OR ".join(asking.explaining(w) for w in asking.waivers if w.kind is one.kind) or "false"
+    waived = " OR ".join(asking.explaining(w) for w in asking.waivers if w.kind is expectation.kind) or "false"
     rows = asking.pairs.rows(
         f"SELECT fault, bool_or(NOT v) AS wrong FROM (SELECT fault, {in_order} AS v "
-        f"FROM {broken.table(one.needs_peer)} WHERE ({waived}) IS NOT TRUE) WHERE v IS NOT TRUE GROUP BY fault"
+        f"FROM {broken.table(expectation.needs_peer)} WHERE ({waived}) IS NOT TRUE) WHERE v IS NOT TRUE GROUP BY fault"
     )
     return {row["fault"]: Verdict.FAIL if row["wrong"] else Verdict.UNPROVEN for row in rows}
 

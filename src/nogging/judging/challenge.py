@@ -162,9 +162,9 @@ class _Challenger:
 
     def follow(self, left: list[Difference], causes: list[Difference]) -> bool:
         """Whether all that a fault leaves unexplained follows from what an entry explains with its consequences."""
-        if not any(one.consequences for one in self.asked.explain):
+        if not any(explanation.consequences for explanation in self.asked.explain):
             return False
-        touched = {one.identity for one in (*left, *causes)}
+        touched = {difference.identity for difference in (*left, *causes)}
         others = [good_cause for good_cause in self.good_causes if good_cause.identity not in touched]
         every = [*others, *causes, *left]
         follows = self.consequences.among(every).of(range(len(others) + len(causes)))
@@ -178,7 +178,12 @@ class _Challenger:
     def good_causes(self) -> list[Difference]:
         """The differences without a fault that entries explain with their consequences, and these."""
         every = self.explaining.comparison.differences
-        causes = {n for one in self.asked.explain if one.consequences for n in self.explaining.matched(one)}
+        causes = {
+            n
+            for explanation in self.asked.explain
+            if explanation.consequences
+            for n in self.explaining.matched(explanation)
+        }
         follows = self.consequences.among(every).of(causes)
         return [every[n] for n in sorted({*causes, *follows})]
 

@@ -130,7 +130,7 @@ def left(devices: Collection[str], at: datetime) -> list[ChangedRecord]:
 
 
 def _rows(capture: Capture, kind: Kind, devices: Collection[str]) -> Iterator[dict[str, Any]]:
-    names = [name for name in kind.fields if name != REMAINDER.name and name not in {one.name for one in EVIDENCE}]
+    names = [name for name in kind.fields if name != REMAINDER.name and name not in {field.name for field in EVIDENCE}]
     for row in capture.records(kind.name).select(names).to_pylist():
         if row["device"] in devices:
             yield {name: _plain(value) for name, value in row.items() if value is not None}

@@ -94,7 +94,7 @@ def compare_pairs(pairs: Pairs) -> Comparison:
     other_keys = _other_keys(pairs)
     kinds = [kind for kind in KINDS.values() if kind.compared]
     for kind in kinds:
-        if not any(one.count(kind.name) for one in (pairs.before, pairs.after)):
+        if not any(capture.count(kind.name) for capture in (pairs.before, pairs.after)):
             continue
         table = pairs.differing(kind)
         blind += [_told_twice(kind, row) for row in pairs.doubled[kind.name]]

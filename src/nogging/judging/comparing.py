@@ -27,6 +27,6 @@ def compare(
     `caused` it is not looked for what follows from what.
     """
     pairs = pairs_of(before, after)
-    found = replace(compare_pairs(pairs), growing=growing(pairs))
-    found = noise_of(found, pairs, list(quiet))
-    return replace(found, causes=causes(pairs, found.differences)) if caused else found
+    comparison = replace(compare_pairs(pairs), growing=growing(pairs))
+    comparison = noise_of(comparison, pairs, list(quiet))
+    return replace(comparison, causes=causes(pairs, comparison.differences)) if caused else comparison

@@ -71,9 +71,9 @@ class Consequences:
 
     def among(self, differences: Iterable[Difference]) -> Consequences:
         """The same other ends, with other differences."""
-        found = Consequences(self.pairs, differences)
-        found.__dict__["other_ends"] = self.other_ends
-        return found
+        consequences = Consequences(self.pairs, differences)
+        consequences.__dict__["other_ends"] = self.other_ends
+        return consequences
 
     def effects(self, cause: Difference, ways: set[str]) -> Effects:
         kind, did = KINDS[cause.kind], _did(cause)
@@ -107,28 +107,28 @@ class Consequences:
         return {kind.name: self._other_ends(kind) for kind in KINDS.values() if kind.falls_at_both_ends}
 
     def _other_ends(self, kind: Kind) -> dict[tuple[Any, ...], set[tuple[Any, ...]]]:
-        found: dict[tuple[Any, ...], set[tuple[Any, ...]]] = defaultdict(set)
+        ends: dict[tuple[Any, ...], set[tuple[Any, ...]]] = defaultdict(set)
         for own, peer in (("a", "p"), ("b", "q")):
             columns = ", ".join(f"{letter}_{key}" for letter in (own, peer) for key in kind.keys)
             table = self.pairs.with_peers(kind)
             for row in self.pairs.fetched(f"SELECT {columns} FROM {table} WHERE {peer}_device IS NOT NULL"):
-                found[row[: len(kind.keys)]].add(row[len(kind.keys) :])
-        return found
+                ends[row[: len(kind.keys)]].add(row[len(kind.keys) :])
+        return ends
 
 
-def ways_of(one: Difference) -> set[str]:
+def ways_of(difference: Difference) -> set[str]:
     """Which way a difference goes, if it goes any: that a description moved goes none."""
-    if one.what == "restarted":
+    if difference.what == "restarted":
         return {RESTART}
-    if one.what in ("gone", "new"):
-        return {DOWN if one.what == "gone" else UP}
-    if KINDS[one.kind].members:
-        return ({DOWN} if _lost(one) else set()) | ({UP} if _got(one) else set())
-    return {way for field in KINDS[one.kind].own if field.well is not None for way in _turned(one, field)}
+    if difference.what in ("gone", "new"):
+        return {DOWN if difference.what == "gone" else UP}
+    if KINDS[difference.kind].members:
+        return ({DOWN} if _lost(difference) else set()) | ({UP} if _got(difference) else set())
+    return {way for field in KINDS[difference.kind].own if field.well is not None for way in _turned(difference, field)}
 
 
-def _turned(one: Difference, field: Field) -> Iterator[str]:
-    old, new = one.fields.get(field.name, (None, None))
+def _turned(difference: Difference, field: Field) -> Iterator[str]:
+    old, new = difference.fields.get(field.name, (None, None))
     if (old == field.well) != (new == field.well):
         yield DOWN if old == field.well else UP
 
@@ -163,26 +163,26 @@ def _resting_fields(kind: Kind) -> Iterator[Field]:
     return (field for field in kind.own if field.rests_on)
 
 
-def _named(one: Difference, field: Field) -> list[str]:
+def _named(difference: Difference, field: Field) -> list[str]:
     """What a difference names in a field: of members, those that were lost or got."""
     if field.nature is Nature.MEMBER:
-        values = {hop.get(field.name) for hop in [*_lost(one), *_got(one)]}
+        values = {hop.get(field.name) for hop in [*_lost(difference), *_got(difference)]}
     else:
-        values = {{**(one.before or {}), **(one.after or {}), **one.key}.get(field.name)}
+        values = {{**(difference.before or {}), **(difference.after or {}), **difference.key}.get(field.name)}
     return sorted(str(value) for value in values if value)
 
 
-def _lost(one: Difference) -> list[HopRow]:
+def _lost(difference: Difference) -> list[HopRow]:
     """The members that a record had and has not, or that are not well any more."""
-    return [hop for hop in _hops(one.before) if hop not in _hops(one.after) and _is_well(one, hop)]
+    return [hop for hop in _hops(difference.before) if hop not in _hops(difference.after) and _is_well(difference, hop)]
 
 
-def _got(one: Difference) -> list[HopRow]:
-    return [hop for hop in _hops(one.after) if hop not in _hops(one.before) and _is_well(one, hop)]
+def _got(difference: Difference) -> list[HopRow]:
+    return [hop for hop in _hops(difference.after) if hop not in _hops(difference.before) and _is_well(difference, hop)]
 
 
-def _is_well(one: Difference, hop: HopRow) -> bool:
-    told = [field for field in KINDS[one.kind].own if field.well is not None and hop.get(field.name) is not None]
+def _is_well(difference: Difference, hop: HopRow) -> bool:
+    told = [field for field in KINDS[difference.kind].own if field.well is not None and hop.get(field.name) is not None]
     return all(hop[field.name] == field.well for field in told)
 
 
@@ -190,13 +190,13 @@ def _hops(record: dict[str, Any] | None) -> list[HopRow]:
     return list((record or {}).get(HOPS) or ())
 
 
-def _shown(one: Difference) -> list[str]:
-    return [str(value) for name, value in one.key.items() if name != "device" and value not in (None, "default")]
+def _shown(difference: Difference) -> list[str]:
+    return [str(value) for name, value in difference.key.items() if name != "device" and value not in (None, "default")]
 
 
 def _a(kind: Kind) -> str:
     return f"{'an' if kind.name[0] in 'aeiou' else 'a'} {kind.name}"
 
 
-def _did(one: Difference) -> str:
-    return {"gone": "is gone", "new": "is new", "moved": "changed", "restarted": "restarted"}[one.what]
+def _did(difference: Difference) -> str:
+    return {"gone": "is gone", "new": "is new", "moved": "changed", "restarted": "restarted"}[difference.what]

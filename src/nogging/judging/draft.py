@@ -226,7 +226,7 @@ class _Drafter:
         """How many records each device has of each sort: nearly as many, where they are many and come and go."""
         if kind.counted is None:
             return
-        well = [one.name for one in kind.own if one.well is True and not kind.members]
+        well = [field.name for field in kind.own if field.well is True and not kind.members]
         rows = {tuple(row[key] for key in kind.keys): row for row in self.well_rows(kind, well, table)}
         some = Counter(tuple(row[one] for one in ("device", *kind.counted)) for row in rows.values())
         if len({device for device, *_ in some}) > MOST_DEVICES:

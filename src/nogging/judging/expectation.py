@@ -36,19 +36,19 @@ class Expectation:
     @property
     def needs_peer(self) -> bool:
         return (self.of or ("",))[0] == "peer" or any(
-            one is not None and one.uses("peer") for one in (self.where, self.demand)
+            predicate is not None and predicate.uses("peer") for predicate in (self.where, self.demand)
         )
 
     @property
     def fields(self) -> frozenset[str]:
         """The fields of the record itself that it looks at."""
-        asked = [one.fields for one in (self.where, self.demand) if one is not None]
+        asked = [predicate.fields for predicate in (self.where, self.demand) if predicate is not None]
         grouped = [path[0] for path in (*self.per, *((self.of,) if self.of else ())) if len(path) == 1]
         return frozenset().union(*asked, grouped)
 
     @property
     def needs_before(self) -> bool:
-        return any(one is not None and one.uses("before") for one in (self.where, self.demand))
+        return any(predicate is not None and predicate.uses("before") for predicate in (self.where, self.demand))
 
 
 @dataclass(frozen=True)

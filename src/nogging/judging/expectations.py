@@ -257,11 +257,11 @@ def load_expectations(
     if not any(one.expect or one.differences for one, _ in files):
         raise source.error((), "nothing is expected in this file; it needs 'expect', 'differences' or 'include'")
     checked = [_Checked(source, pairs, words).file(one) for one, source in files]
-    others = [one.other for one in checked if one.other is not None]
+    others = [expectations.other for expectations in checked if expectations.other is not None]
     return Expectations(
         model.title or Path(path).name,
         tuple(one for file in checked for one in file.expect),
-        tuple(one for file in checked for one in file.explain),
+        tuple(explanation for file in checked for explanation in file.explain),
         others[-1] if others else ("fail" if any(one.differences for one, _ in files) else None),
         tuple(waiver for file in checked for waiver in file.waivers),
         tuple(one for file in checked for one in file.acknowledged),
@@ -417,7 +417,7 @@ class _Checked:
                 "'fields' may; or 'whole: true' for whatever becomes of the record",
             )
         found |= {HOPS} if found & set(kind.members) else set()
-        return frozenset(found | {one.name for one in kind.own if one.follows_from in found})
+        return frozenset(found | {field.name for field in kind.own if field.follows_from in found})
 
     def condition(self, given: Condition | None, schema: Schema, where: Path_) -> Predicate | None:
         return self.words.predicate(given, schema, self.source, where)

@@ -33,15 +33,17 @@ class Explaining:
         left = tuple(one for n, one in enumerate(self.comparison.differences) if n not in self.accounted)
         return tuple(found), left
 
-    def matched(self, one: Explanation) -> list[int]:
+    def matched(self, explanation: Explanation) -> list[int]:
         keys: set[tuple[Any, ...]] = (
-            self.asking.changed_where(one) if one.kind.members else self.asking.keys_where(one, one.kind.keys)
+            self.asking.changed_where(explanation)
+            if explanation.kind.members
+            else self.asking.keys_where(explanation, explanation.kind.keys)
         )
         return [
             n
             for n, difference in enumerate(self.comparison.differences)
-            if difference.kind == one.kind.name
-            and one.allows(difference.what, difference.fields)
+            if difference.kind == explanation.kind.name
+            and explanation.allows(difference.what, difference.fields)
             and difference.identity[1] in keys
         ]
 
@@ -53,11 +55,15 @@ class Explaining:
         return tuple((self.comparison.differences[n], why) for n, why in mine)
 
 
-def _concluded(one: Explanation, times: int, following: tuple[tuple[Difference, str], ...], blind: bool) -> Explained:
+def _concluded(
+    explanation: Explanation, times: int, following: tuple[tuple[Difference, str], ...], blind: bool
+) -> Explained:
     told = f"explains {times}" + (f", and {len(following)} that follow" if following else "")
-    wanted = one.times if one.times is not None else (max(times, 1) if one.must_occur else times)
+    wanted = (
+        explanation.times if explanation.times is not None else (max(times, 1) if explanation.must_occur else times)
+    )
     if wanted == times:
-        return Explained(one.title, Verdict.PASS, told, times, following, one.place)
+        return Explained(explanation.title, Verdict.PASS, told, times, following, explanation.place)
     verdict = Verdict.UNPROVEN if blind and times < wanted else Verdict.FAIL
-    expected = f"{wanted} were expected" if one.times is not None else "it had to occur"
-    return Explained(one.title, verdict, f"{told}, and {expected}", times, following, one.place)
+    expected = f"{wanted} were expected" if explanation.times is not None else "it had to occur"
+    return Explained(explanation.title, verdict, f"{told}, and {expected}", times, following, explanation.place)

@@ -100,7 +100,7 @@ class Unasked(Gap):
     told_too: tuple[Gap, ...] = ()
 
     def could_hold(self, record: Mapping[str, Any]) -> bool:
-        return self.about(record) and not any(one.about(record) for one in self.told_too)
+        return self.about(record) and not any(gap.about(record) for gap in self.told_too)
 
 
 def gaps(capture: Capture, kind: str, when: str, other: Capture | None = None) -> list[Gap]:
@@ -221,19 +221,21 @@ def answered_elsewhere(capture: Capture, other: Capture, kind: str, when: str) -
                 yield Unasked(when, name, kind, "not asked", device.labels, known, tells=tells, told_too=too)
 
 
-def _tells_all_of(one: Reader, other: Reader, kind: Kind) -> bool:
+def _tells_all_of(reader: Reader, other: Reader, kind: Kind) -> bool:
     """Whether a reader has every record of another one: it is a form of the same, or what a capture asks for, and says
     as much."""
-    if (one.instead_of or one.name) == (other.instead_of or other.name):
+    if (reader.instead_of or reader.name) == (other.instead_of or other.name):
         return True
-    return one.asked and set(other.kinds) <= set(one.kinds) and other.provides(kind) <= one.provides(kind)
+    return reader.asked and set(other.kinds) <= set(reader.kinds) and other.provides(kind) <= reader.provides(kind)
 
 
 def _limits(reader: Reader, command: str) -> dict[str, Any]:
     """What is the same in all records that an answer could tell of: what its reader gives each of them, and the VRF
     where its command asks for one, or could have and did not."""
     start = reader.asked_by(command).start
-    named = any(value.field == VRF for one in reader.command_patterns + reader.partial_patterns for value in one.values)
+    named = any(
+        value.field == VRF for pattern in reader.command_patterns + reader.partial_patterns for value in pattern.values
+    )
     of_one = named and not {"all", "*"}.intersection(command.split())
     return {**reader.known, **({VRF: start[VRF]} if of_one and start.get(VRF) is not None else {})}
 

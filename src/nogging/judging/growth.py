@@ -29,4 +29,4 @@ def growing(pairs: Pairs) -> tuple[Growth, ...]:
                 and row[f"a_{name}"] is not None
                 and row[f"a_{name}"] > row[f"was_{name}"]
             ]
-    return tuple(sorted(found, key=lambda one: one.before - one.after))
+    return tuple(sorted(found, key=lambda growth: growth.before - growth.after))

@@ -86,7 +86,7 @@ def listing(expectations: str | Path, *, of: Inventory | Capture) -> Listing:
         asked.title,
         len(pairs.after.devices),
         tuple(replace(_listed(one, pairs), place=one.place) for one in asked.expect),
-        tuple(one.title for one in asked.explain),
+        tuple(explanation.title for explanation in asked.explain),
         asked.other,
         tuple(str(waiver) for waiver in asked.waivers),
     )
@@ -108,35 +108,37 @@ def _listed(one: AnyExpectation, pairs: Pairs) -> ListedExpectation:
     )
 
 
-def words_of(one: Expectation) -> str:
+def words_of(expectation: Expectation) -> str:
     """An expectation in its own words."""
-    what = f"different {'.'.join(one.of)} of {one.kind.name}" if one.of else one.kind.name
-    told = f"{one.quantifier} {what}"
-    told += f" per {', '.join('.'.join(path) for path in one.per)}" if one.per else ""
-    told += f" where {one.where.text}" if one.where is not None else ""
-    told += f": {one.strength} {one.demand.text}" if one.demand is not None else ""
-    if one.wanted is not None:
-        n = len(one.wanted.rows)
-        told += f": {n} row{'s' * (n != 1)} of {', '.join(one.wanted.fields)}"
+    what = (
+        f"different {'.'.join(expectation.of)} of {expectation.kind.name}" if expectation.of else expectation.kind.name
+    )
+    told = f"{expectation.quantifier} {what}"
+    told += f" per {', '.join('.'.join(path) for path in expectation.per)}" if expectation.per else ""
+    told += f" where {expectation.where.text}" if expectation.where is not None else ""
+    told += f": {expectation.strength} {expectation.demand.text}" if expectation.demand is not None else ""
+    if expectation.wanted is not None:
+        n = len(expectation.wanted.rows)
+        told += f": {n} row{'s' * (n != 1)} of {', '.join(expectation.wanted.fields)}"
     return told
 
 
-def _path_words(one: PathExpectation) -> str:
-    model = one.model
-    told = f"path from {', '.join(one.sources) or 'no device'} to {model.to}"
+def _path_words(expectation: PathExpectation) -> str:
+    model = expectation.model
+    told = f"path from {', '.join(expectation.sources) or 'no device'} to {model.to}"
     told += " and back" if model.both_ways else ""
     told += "".join(f", through {device}" for device in model.through)
     told += "".join(f", not through {device}" for device in model.not_through)
     return told + (", the same as before" if model.same else "")
 
 
-def _values(one: Expectation, pairs: Pairs, devices: list[str]) -> dict[str, dict[str, tuple[str, ...]]]:
+def _values(expectation: Expectation, pairs: Pairs, devices: list[str]) -> dict[str, dict[str, tuple[str, ...]]]:
     """The values that it uses, and what each is for which devices."""
-    found: dict[str, dict[str, tuple[str, ...]]] = {}
-    for node in varying(one.where, one.demand):
+    values: dict[str, dict[str, tuple[str, ...]]] = {}
+    for node in varying(expectation.where, expectation.demand):
         sorts: dict[str, list[str]] = defaultdict(list)
         for device in devices:
             value = pairs.value(node, device)
             sorts["unknown" if value is None else str(value)].append(device)
-        found[node.text] = {value: tuple(names) for value, names in sorts.items()}
-    return found
+        values[node.text] = {value: tuple(names) for value, names in sorts.items()}
+    return values

@@ -49,37 +49,37 @@ class Quiet:
         self.rates: dict[_Sort, float] = defaultdict(float)
         for earlier, later in pairwise(ordered):
             found = compare_pairs(Pairs(later, earlier)).differences
-            for one in found:
-                self.known.add(_same(one))
-                if REMAINDER.name in one.fields and not isinstance(one.fields[REMAINDER.name][0], list):
-                    gone, come = words_that_differ(*one.fields[REMAINDER.name])
-                    self.words.setdefault(one.identity, set()).update(gone, come)
-                self._span(one)
+            for difference in found:
+                self.known.add(_same(difference))
+                if REMAINDER.name in difference.fields and not isinstance(difference.fields[REMAINDER.name][0], list):
+                    gone, come = words_that_differ(*difference.fields[REMAINDER.name])
+                    self.words.setdefault(difference.identity, set()).update(gone, come)
+                self._span(difference)
             for sort, n in Counter(map(_sort, found)).items():
                 seconds = _between(earlier, later, sort[1])
                 if seconds is not None:
                     self.rates[sort] = max(self.rates[sort], n / seconds)
 
-    def _span(self, one: Difference) -> None:
-        for name, values in one.fields.items():
-            if KINDS[one.kind].fields.get(name) in _gauges(one) and None not in values:
-                low, high = self.spans.get((*one.identity, name), values)
-                self.spans[*one.identity, name] = min(low, high, *values), max(low, high, *values)
+    def _span(self, difference: Difference) -> None:
+        for name, values in difference.fields.items():
+            if KINDS[difference.kind].fields.get(name) in _gauges(difference) and None not in values:
+                low, high = self.spans.get((*difference.identity, name), values)
+                self.spans[*difference.identity, name] = min(low, high, *values), max(low, high, *values)
 
-    def is_known(self, one: Difference) -> bool:
+    def is_known(self, difference: Difference) -> bool:
         """Whether a record did the very same between quiet captures."""
-        if _same(one) in self.known:
+        if _same(difference) in self.known:
             return True
-        if set(one.fields) == {REMAINDER.name}:
-            gone, come = words_that_differ(*one.fields[REMAINDER.name])
-            return {*gone, *come} <= self.words.get(one.identity, set())
-        gauges = {field.name for field in _gauges(one)}
-        if not one.fields or not gauges.issuperset(one.fields):
+        if set(difference.fields) == {REMAINDER.name}:
+            gone, come = words_that_differ(*difference.fields[REMAINDER.name])
+            return {*gone, *come} <= self.words.get(difference.identity, set())
+        gauges = {field.name for field in _gauges(difference)}
+        if not difference.fields or not gauges.issuperset(difference.fields):
             return False
-        spans = [self.spans.get((*one.identity, name)) for name in one.fields]
+        spans = [self.spans.get((*difference.identity, name)) for name in difference.fields]
         return all(
             span is not None and new is not None and span[0] <= new <= span[1]
-            for span, (_, new) in zip(spans, one.fields.values(), strict=True)
+            for span, (_, new) in zip(spans, difference.fields.values(), strict=True)
         )
 
     def noise(self, differences: Sequence[Difference], pairs: Pairs) -> dict[int, str]:
@@ -146,27 +146,31 @@ def _size(capture: Capture, sort: _Sort) -> int:
     return int(mine.num_rows if name is None else pc.sum(pc.equal(mine.column(name), protocol)).as_py() or 0)
 
 
-def _gauges(one: Difference) -> list[Field]:
-    return [field for field in KINDS[one.kind].own if field.is_level]
+def _gauges(difference: Difference) -> list[Field]:
+    return [field for field in KINDS[difference.kind].own if field.is_level]
 
 
-def _is_default(one: Difference) -> bool:
-    return one.key.get("destination_prefix") in _DEFAULTS
+def _is_default(difference: Difference) -> bool:
+    return difference.key.get("destination_prefix") in _DEFAULTS
 
 
-def _same(one: Difference) -> str:
+def _same(difference: Difference) -> str:
     """A difference to the very values; that something began again is the same whenever it did."""
-    timed = one.what == "restarted"
-    return repr((one.identity, one.what, tuple(one.fields) if timed else tuple(one.fields.items())))
+    timed = difference.what == "restarted"
+    return repr(
+        (difference.identity, difference.what, tuple(difference.fields) if timed else tuple(difference.fields.items()))
+    )
 
 
-def _sort(one: Difference) -> _Sort:
+def _sort(difference: Difference) -> _Sort:
     """What differences are counted together: of the states of a record, only those with the same."""
-    protocol = str(one.key.get("source_protocol") or one.key.get("protocol") or "")
-    states = [field.name for field in KINDS[one.kind].own if field.nature is Nature.STATE]
-    told = [f"{name}={(one.after or {}).get(name)}" for name in states if name in one.fields]
-    told += sorted({str(_troubled(hop)) for hop in (one.after or {}).get(HOPS) or ()} if HOPS in one.fields else ())
-    return one.kind, one.device, one.what, protocol, (*one.fields, *told)
+    protocol = str(difference.key.get("source_protocol") or difference.key.get("protocol") or "")
+    states = [field.name for field in KINDS[difference.kind].own if field.nature is Nature.STATE]
+    told = [f"{name}={(difference.after or {}).get(name)}" for name in states if name in difference.fields]
+    told += sorted(
+        {str(_troubled(hop)) for hop in (difference.after or {}).get(HOPS) or ()} if HOPS in difference.fields else ()
+    )
+    return difference.kind, difference.device, difference.what, protocol, (*difference.fields, *told)
 
 
 def _troubled(hop: dict[str, Any]) -> dict[str, Any]:

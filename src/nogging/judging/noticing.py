@@ -48,7 +48,7 @@ class Notice:
 
     def told(self) -> dict[str, Any]:
         """As it is written down."""
-        about = [{**vars(one), "since": one.since.isoformat()} for one in self.about]
+        about = [{**vars(expectation), "since": expectation.since.isoformat()} for expectation in self.about]
         return {"at": self.at.isoformat(), "what": self.what, "about": about, "causes": list(self.causes)}
 
 

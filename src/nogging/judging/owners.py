@@ -60,13 +60,13 @@ class Owners:
     def subnets(self) -> dict[str, list[tuple[str, str]]]:
         """The ports that had an address in each subnet before."""
         assert self.pairs.before is not None
-        found: dict[str, list[tuple[str, str]]] = defaultdict(list)
+        subnets: dict[str, list[tuple[str, str]]] = defaultdict(list)
         columns = ["device", "interface", "ip", "prefix_length"]
         for row in self.pairs.before.records("address").select(columns).to_pylist():
             if row["prefix_length"] is not None:
                 subnet = ipaddress.ip_network(f"{row['ip']}/{row['prefix_length']}", strict=False)
-                found[str(subnet)].append((row["device"], row["interface"]))
-        return found
+                subnets[str(subnet)].append((row["device"], row["interface"]))
+        return subnets
 
     @cached_property
     def joined(self) -> set[tuple[str, str]]:

@@ -327,7 +327,7 @@ class Pairs:
         capture = self.after if side == AFTER else self.before
         found = links(capture) if capture else []
         names = ("device", "interface", "peer_device", "peer_interface")
-        table = pa.table({name: pa.array([getattr(one, name) for one in found], pa.string()) for name in names})
+        table = pa.table({name: pa.array([getattr(link, name) for link in found], pa.string()) for name in names})
         self.database.register("found", table)
         self.database.execute(f"CREATE TABLE links_{side} AS SELECT * FROM found")
         self.database.unregister("found")

@@ -18,16 +18,16 @@ from nogging.records import KINDS
 
 def with_proposals(differences: Sequence[Difference]) -> list[Difference]:
     """The differences, each that is gone or new with the other one that may be the same record."""
-    found = list(differences)
+    proposals = list(differences)
     left: dict[str, dict[str, list[int]]] = defaultdict(lambda: {"gone": [], "new": []})
     for n, one in enumerate(differences):
         if one.what in ("gone", "new") and KINDS[one.kind].known_again:
             left[one.kind][one.what].append(n)
     for kind, both in left.items():
         for gone, new, why in _matched(kind, both, differences):
-            found[gone] = replace(found[gone], perhaps=found[new].key, because=why)
-            found[new] = replace(found[new], perhaps=found[gone].key, because=why)
-    return found
+            proposals[gone] = replace(proposals[gone], perhaps=proposals[new].key, because=why)
+            proposals[new] = replace(proposals[new], perhaps=proposals[gone].key, because=why)
+    return proposals
 
 
 def _matched(
@@ -50,8 +50,8 @@ def _matched(
                 yield numbers[0], others[0], ", ".join(f"{k} {v}" for k, v in zip(fields, mark[1:], strict=True))
 
 
-def _mark(one: Difference, fields: Sequence[str]) -> tuple[Any, ...] | None:
+def _mark(difference: Difference, fields: Sequence[str]) -> tuple[Any, ...] | None:
     """What a record may be known by; None where it lacks some of it."""
-    record = one.before or one.after or {}
+    record = difference.before or difference.after or {}
     values = [record.get(name) for name in fields]
-    return None if any(value in (None, "") for value in values) else (one.device, *values)
+    return None if any(value in (None, "") for value in values) else (difference.device, *values)

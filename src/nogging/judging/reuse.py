@@ -59,7 +59,7 @@ Model = TypeVar("Model", bound=SharingModel)
 
 def ready_files() -> list[str]:
     """The names of the files that come with Nogging."""
-    return sorted(f"{READY}/{one.name}" for one in _ready().iterdir() if one.suffix == ".yaml")
+    return sorted(f"{READY}/{path.name}" for path in _ready().iterdir() if path.suffix == ".yaml")
 
 
 def _ready() -> Path:
@@ -151,12 +151,12 @@ class Vocabulary:
             raise source.error(where, f"'{name}' is said by itself: {' → '.join([*self.meant, name])}")
         self.meant.append(name)
         try:
-            found = self.predicate(given, schema, source, where)
+            predicate = self.predicate(given, schema, source, where)
         finally:
             self.meant.pop()
-        if found is None:
+        if predicate is None:
             raise source.error(where, "a condition is expected here")
-        return Call("{}", (found.node,), "boolean", text=name)
+        return Call("{}", (predicate.node,), "boolean", text=name)
 
     def _value(self, name: str) -> PredicateNode:
         given, source = self.values[name]
@@ -166,9 +166,9 @@ class Vocabulary:
             if not isinstance(one, CaseModel):
                 cases.append((None, _constant(one)))
                 continue
-            found = self.predicate(one.condition, self.labels, source, (*place, "for"))
-            assert found is not None
-            cases.append((found.node, _constant(one.value)))
+            predicate = self.predicate(one.condition, self.labels, source, (*place, "for"))
+            assert predicate is not None
+            cases.append((predicate.node, _constant(one.value)))
         if not cases:
             raise source.error(("values", name), "a value is expected here, or several, each 'for' some devices")
         if len({constant.type for _, constant in cases}) > 1:

@@ -45,7 +45,7 @@ def concluded(
 def worst(verdicts: Iterable[Verdict]) -> Verdict:
     """Fail outweighs unproven, which outweighs pass."""
     found = set(verdicts)
-    return next((one for one in (Verdict.FAIL, Verdict.UNPROVEN) if one in found), Verdict.PASS)
+    return next((verdict for verdict in (Verdict.FAIL, Verdict.UNPROVEN) if verdict in found), Verdict.PASS)
 
 
 @dataclass(frozen=True)
@@ -224,7 +224,9 @@ class Judgement:
 
     def __repr__(self) -> str:
         verdicts = Counter(result.verdict for result in self.results)
-        told = ", ".join(f"{verdicts[one]} {one}" for one in Verdict if verdicts[one]) or "no expectations"
+        told = (
+            ", ".join(f"{verdicts[verdict]} {verdict}" for verdict in Verdict if verdicts[verdict]) or "no expectations"
+        )
         left = f"; {len(self.unexplained)} of {self.differences} differences unexplained" if self.compared else ""
         return f"<Judgement {self.verdict}: {told}{left}>"
 
@@ -243,7 +245,7 @@ class Judgement:
         return frame(self._rows(), ROW)
 
     def _rows(self) -> list[dict[str, Any]]:
-        found: list[dict[str, Any]] = []
+        rows: list[dict[str, Any]] = []
         for result in self.results:
             several = result.failures if result.verdict is Verdict.FAIL else result.unproven
             told = {
@@ -253,13 +255,13 @@ class Judgement:
                 "kind": result.kind,
             }
             if result.verdict is not Verdict.PASS and not several:
-                found.append({**told, "reason": result.reason})
+                rows.append({**told, "reason": result.reason})
             for failure in several if result.verdict is not Verdict.PASS else ():
-                found.append({**told, "device": failure.device, "reason": failure.reason, "record": failure.record})
+                rows.append({**told, "device": failure.device, "reason": failure.reason, "record": failure.record})
         told = {"expectation": "nothing else happens", "strength": "must", "verdict": str(Verdict.FAIL)}
         for left in self.unexplained if self.other == "fail" else ():
-            found.append({**told, "kind": left.kind, "device": left.device, "reason": left.what, "record": left.key})
-        return found
+            rows.append({**told, "kind": left.kind, "device": left.device, "reason": left.what, "record": left.key})
+        return rows
 
     @property
     def exact(self) -> bool:

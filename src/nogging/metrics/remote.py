@@ -38,21 +38,21 @@ def write_requests(points: Iterable[Point]) -> Iterator[bytes]:
 
 def _first_of_each(told: Iterable[Sample]) -> Iterator[Sample]:
     seen: set[tuple[Any, ...]] = set()
-    for one in told:
-        series = one.name, one.at, *sorted(one.labels.items())
+    for sample in told:
+        series = sample.name, sample.at, *sorted(sample.labels.items())
         if series not in seen:
             seen.add(series)
-            yield one
+            yield sample
 
 
 def _request(told: Iterable[Sample]) -> bytes:
     request, compress = _packages()
     message = request()
-    for one in told:
+    for sample in told:
         series = message.timeseries.add()
-        for name, value in sorted({"__name__": one.name, **one.labels}.items()):
+        for name, value in sorted({"__name__": sample.name, **sample.labels}.items()):
             series.labels.add(name=name, value=value)
-        series.samples.add(value=float(one.value), timestamp=int(one.at.timestamp() * 1000))
+        series.samples.add(value=float(sample.value), timestamp=int(sample.at.timestamp() * 1000))
     return bytes(compress(message.SerializeToString()))
 
 

@@ -62,10 +62,10 @@ def openmetrics(points: Iterable[Point]) -> str:
 def exposed(told: Iterable[Sample]) -> str:
     """Samples as a text for what scrapes."""
     families: dict[str, tuple[str, str, dict[str, str]]] = {}
-    for one in told:
-        series = f"{one.name}{{{_told(one.labels)}}}"
-        lines = families.setdefault(one.family, (one.sort, one.meaning, {}))[2]
-        lines.setdefault(series, f"{series} {_plain(one.value)}\n")
+    for sample in told:
+        series = f"{sample.name}{{{_told(sample.labels)}}}"
+        lines = families.setdefault(sample.family, (sample.sort, sample.meaning, {}))[2]
+        lines.setdefault(series, f"{series} {_plain(sample.value)}\n")
     text = "".join(
         f"# TYPE {family} {sort}\n# HELP {family} {meaning}\n{''.join(lines.values())}"
         for family, (sort, meaning, lines) in sorted(families.items())

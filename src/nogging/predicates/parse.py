@@ -165,8 +165,8 @@ def from_mapping(mapping: Mapping[str, Any], schema: Schema, words: UserWords | 
     if not mapping:
         raise PredicateError("a condition is expected here and the mapping is empty")
     parts = [f"{name} {_equals(value)}" for name, value in mapping.items()]
-    found = parse(" AND ".join(parts), schema, words)
-    return Predicate(" and ".join(parts), found.node)
+    predicate = parse(" AND ".join(parts), schema, words)
+    return Predicate(" and ".join(parts), predicate.node)
 
 
 def _equals(value: Any) -> str:
@@ -402,7 +402,7 @@ class _Checker:
     def canonical(self, part: PredicateNode, declared: Field, raw: dict[str, Any]) -> PredicateNode:
         """A constant in the form of the field that it is compared with."""
         if isinstance(part, Call) and part.text.startswith(VALUE + "."):
-            return with_constants(part, lambda one: self.fitted(one, declared, raw))
+            return with_constants(part, lambda constant: self.fitted(constant, declared, raw))
         return self.fitted(part, declared, raw) if isinstance(part, Constant) else part
 
     def fitted(self, part: Constant, declared: Field, raw: dict[str, Any]) -> Constant:

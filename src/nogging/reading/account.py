@@ -122,7 +122,7 @@ def settle(reading: Reading) -> Reading:
     """Refusals beside records say nothing of the whole answer, and are unread."""
     if reading.refusals and reading.counts():
         reading.unread += reading.refusals
-        reading.unread.sort(key=lambda one: one.line)
+        reading.unread.sort(key=lambda unread: unread.line)
         reading.skipped -= len(reading.refusals)
         reading.not_configured = reading.not_running = reading.not_supported = False
         reading.refusals = []

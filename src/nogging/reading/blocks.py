@@ -86,14 +86,14 @@ class _BlockStep:
     most: int
     """How many fields there can be."""
 
-    def join(self, one: _BlockStep) -> None:
+    def join(self, step: _BlockStep) -> None:
         """Takes on the next step as well, which adds to the same record."""
-        self.groups = slice(self.groups.start, one.groups.stop)
-        self.set.update(one.set)
-        self.slots += one.slots
-        self.places += one.places
-        self.names += one.names
-        self.most += one.most
+        self.groups = slice(self.groups.start, step.groups.stop)
+        self.set.update(step.set)
+        self.slots += step.slots
+        self.places += step.places
+        self.names += step.names
+        self.most += step.most
 
 
 _Told = tuple[Action | None, int, Pattern | None]

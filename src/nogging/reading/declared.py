@@ -576,7 +576,9 @@ class Reader:
             return None
 
     def answers(self, command: str) -> bool:
-        return any(one.regex.fullmatch(command.strip()) for one in self.command_patterns + self.partial_patterns)
+        return any(
+            pattern.regex.fullmatch(command.strip()) for pattern in self.command_patterns + self.partial_patterns
+        )
 
     def is_part(self, command: str) -> bool:
         """Whether a command asks for some of the records only."""

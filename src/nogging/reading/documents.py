@@ -115,7 +115,7 @@ class Json:
         """An object that says something by itself is plainly a part of the one around it; one that only holds others,
         or has a name that may be a value, may be a map of them."""
         at = leaf.key[:-1] if self.is_listed(leaf) else leaf.key
-        found: list[LeafKey] = []
+        holders: list[LeafKey] = []
         while at and isinstance(at[-1], str) and _PLAIN.fullmatch(at[-1]):
             at = at[:-1]
             says = self.says.get(at)
@@ -123,10 +123,10 @@ class Json:
                 says = self.says[at] = _says(self.at(at))
             if says == _LIST:
                 break
-            found.append(at)
+            holders.append(at)
             if says == _MAP:
                 break
-        return found
+        return holders
 
     def is_listed(self, leaf: DocumentNode) -> bool:
         return bool(leaf.key) and isinstance(leaf.key[-1], int)
@@ -154,15 +154,15 @@ def _says(holder: Any) -> str:
 def json_values(text: str) -> list[Any]:
     """The value of a text, or its several objects."""
     decoder = json.JSONDecoder(object_pairs_hook=_no_doubles)
-    found: list[Any] = []
+    values: list[Any] = []
     at = _begins(text, 0)
-    while at < len(text) or not found:
+    while at < len(text) or not values:
         value, at = decoder.raw_decode(text, at)
-        found.append(value)
+        values.append(value)
         at = _begins(text, at)
-    if len(found) > 1 and not all(isinstance(one, dict) for one in found):
+    if len(values) > 1 and not all(isinstance(one, dict) for one in values):
         raise ValueError("there is more behind its end")
-    return found
+    return values
 
 
 def _begins(text: str, at: int) -> int:
@@ -174,13 +174,13 @@ def _begins(text: str, at: int) -> int:
 def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     """The members of an object. A text that is given twice (iproute2 says `dst` of a route and of its labels) is there
     under `name (2)` as well; of anything else that is, nobody could say which is meant."""
-    found: dict[str, Any] = {}
+    doubles: dict[str, Any] = {}
     for name, value in pairs:
         again = f"{name} (2)"
-        if name in found and (again in found or not isinstance(value, str)):
+        if name in doubles and (again in doubles or not isinstance(value, str)):
             raise ValueError(f"the member '{name}' is given twice")
-        found[again if name in found else name] = value
-    return found
+        doubles[again if name in doubles else name] = value
+    return doubles
 
 
 def _members(value: Any) -> Iterator[tuple[Any, Any]]:

@@ -58,7 +58,7 @@ def joined(reader: Reader, text: str) -> tuple[str, list[int]]:
     numbers of those lines."""
     if not reader.joined:
         return text, []
-    ways = "|".join(f"(?:{one.expression})" for one in reader.joined)
+    ways = "|".join(f"(?:{pattern.expression})" for pattern in reader.joined)
     broken = re.compile(rf"^(?P<head>[ \t]*+(?:{ways})[ \t]*+)\n(?P<rest>[ \t]++\S[^\n]*+)$", re.MULTILINE)
     numbers, seen, at = [], 0, 1
     for match in broken.finditer(text):

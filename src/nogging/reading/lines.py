@@ -211,7 +211,7 @@ class LineReading:
         self.close()
         if self.prose and not any(self.reading.rows.values()):
             self.doubt_prose()
-        self.reading.unread.sort(key=lambda one: one.line)
+        self.reading.unread.sort(key=lambda unread: unread.line)
         return self.reading
 
     def doubt_prose(self) -> None:
@@ -414,7 +414,7 @@ class LineReading:
 
     def open_record(self, kind: Kind, values: dict[str, Any], line: str, number: int) -> bool:
         indent = _indent(line) if self.form.level is None else self.form.level
-        if self.form.inside and not any(one.frame and one.indent < indent for one in self.stack):
+        if self.form.inside and not any(record.frame and record.indent < indent for record in self.stack):
             self.reason = f"there is no frame around this line ({self.form.pattern.text})"
             return False
         while self.stack and not (self.stack[-1].frame and self.stack[-1].indent < indent):
@@ -460,6 +460,9 @@ class LineReading:
             self.open.pending.append(_Pending(kind, values, [number], words=self.rest, more=self.form.more))
             self.reading.taken[number] = tuple(values)
             return True
+        if self.form.more:
+            self.reason = f"there is no frame around this line ({self.form.pattern.text})"
+            return False
         return self.keep(kind, self.begin(kind, values, number), number, values)
 
     def again(self, kind: Kind, values: dict[str, Any], line: str, number: int) -> bool:
@@ -540,14 +543,8 @@ class LineReading:
 
     def close_frame(self, frame: _OpenRecord) -> None:
         """Makes the records of a frame, now that all is known that they have in common."""
-        rows = [one for one in frame.pending if not one.more]
-        for one in frame.pending:
-            if one.more and not any(one.names(row) for row in rows):
-                said = (self.words.of(self.texts[number - 1].strip(), ()) for number in one.lines)  # its values, too
-                frame.words = together(frame.words, *said)
-            elif one.more:
-                rows.append(one)
-        frame.pending = rows
+        if any(pending.more for pending in frame.pending):
+            self.leave_lone(frame)
         alone = frame.alone and not frame.pending
         made = alone  # or its lines are left as those of the record that it should have been
         if alone:
@@ -564,6 +561,15 @@ class LineReading:
                 self.leave(one.lines, without(one.kind, missing))
         if not made:
             self.leave(frame.lines, NO_ROWS)
+
+    def leave_lone(self, frame: _OpenRecord) -> None:
+        """Leaves rows that say more of a record which no other row makes to the words of their frame."""
+        makers = [pending for pending in frame.pending if not pending.more]
+        lone = [pending for pending in frame.pending if pending.more and not any(map(pending.names, makers))]
+        for number in (number for pending in lone for number in pending.lines):
+            frame.words = together(frame.words, self.words.of(self.texts[number - 1].strip(), ()))  # its values, too
+        joining = [pending for pending in frame.pending if pending.more and pending not in lone]
+        frame.pending = makers + joining
 
     def leave(self, numbers: list[int], reason: str) -> None:
         """Leaves lines that were taken unread after all."""

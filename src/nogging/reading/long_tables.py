@@ -133,7 +133,7 @@ class Flat:
             reading.unread += [Unread(n, self.words[n - 1], without(kind, name)) for n in numbers]
             made = made.filter(known)
         if lacking:
-            reading.unread.sort(key=lambda one: one.line)
+            reading.unread.sort(key=lambda unread: unread.line)
         return made
 
     def kind_of(self, form: LineForm) -> Kind:
@@ -142,7 +142,7 @@ class Flat:
     def layouts(self) -> list[_Found]:
         """The layouts of the answer with their lines, none of which is in two."""
         left = self.words.counts > 0
-        found: list[_Found] = []
+        layouts: list[_Found] = []
         at = 0
         for _ in range(MOST_TRIES):
             at += int(left[at:].argmax())
@@ -156,8 +156,8 @@ class Flat:
             one = self.of_layout(layout, np.flatnonzero(left))
             left[one.lines] = False
             left[at] = False
-            found.append(one)
-        return found
+            layouts.append(one)
+        return layouts
 
     def seeded(self, line: str) -> Layout | None:
         """The layout of the form that takes this line; None where no layout is to be had."""

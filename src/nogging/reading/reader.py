@@ -324,10 +324,10 @@ class _Compiler:
         kinds = list(kinds)
         for name, value in given.items():
             self.known(name, kinds, (*where, name))
-            found = next(kind.fields[name] for kind in kinds if name in kind.fields)
-            if found.values and isinstance(value, str) and value != found.absent:
-                self.one_of(found, value, (*where, name))
-            if found.type is Type.BOOLEAN and not isinstance(value, bool):
+            field = next(kind.fields[name] for kind in kinds if name in kind.fields)
+            if field.values and isinstance(value, str) and value != field.absent:
+                self.one_of(field, value, (*where, name))
+            if field.type is Type.BOOLEAN and not isinstance(value, bool):
                 boolean(str(value))
         return dict(given)
 
@@ -551,13 +551,13 @@ def _readers(dialect: str, own: Own, where: tuple[Path, ...]) -> tuple[Reader, .
 @cache
 def _of(dialect: str, path: Path, own: Own) -> Reader:
     """A reader as one of a dialect's: one of another that the dialect builds on is asked where it says so."""
-    found = load_reader(path, own)
-    if found.dialect == dialect:
-        return found
-    asked = found.name in load_dialect(dialect, own).asks_also and path == next(
-        head.path for head in _heads(dialect, own, places(own)) if head.path.stem == found.name
+    reader = load_reader(path, own)
+    if reader.dialect == dialect:
+        return reader
+    asked = reader.name in load_dialect(dialect, own).asks_also and path == next(
+        head.path for head in _heads(dialect, own, places(own)) if head.path.stem == reader.name
     )
-    return replace(found, inherited=True, asked=asked)
+    return replace(reader, inherited=True, asked=asked)
 
 
 def find_reader(dialect: str, command: str, own: Own = ()) -> Reader | None:
@@ -574,9 +574,9 @@ def _find(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> Read
 def reader_or_words(dialect: str, command: str, own: Own = ()) -> Reader | None:
     """The reader for the answer to a command; where none knows it, the one that knows of an answer no more than that it
     has words, which are compared. None where a dialect has none of these either."""
-    found = find_reader(dialect, command, own)
-    if found is not None:
-        return found
+    reader = find_reader(dialect, command, own)
+    if reader is not None:
+        return reader
     words = next((head.path for head in _heads(dialect, own, places(own)) if head.path.stem == WORDS), None)
     return _of(dialect, words, own) if words is not None else None
 
@@ -635,11 +635,11 @@ def spelled(dialect: str, command: str, own: Own = ()) -> tuple[str, str]:
 
 def require_reader(dialect: str, command: str, own: Own = ()) -> Reader:
     """The reader for the answer to a command; `QuestionError` where there is none."""
-    found = find_reader(dialect, command, own)
-    if found is None:
+    reader = find_reader(dialect, command, own)
+    if reader is None:
         known = [command for head in heads(dialect, own) for command in head.commands]
         raise QuestionError(f"no reader of {dialect} knows the command '{command}'{nearest(command, known)}")
-    return found
+    return reader
 
 
 def readers_of(dialect: str, kinds: Iterable[str], own: Own = ()) -> list[Reader]:
@@ -656,30 +656,32 @@ def besides_of(dialect: str, named: Collection[str], own: Own = ()) -> list[Read
 
 @cache
 def _besides(every: tuple[Reader, ...]) -> tuple[tuple[str, Reader], ...]:
-    asked = [one for one in every if one.asked]
-    told = {word for one in asked for word in one.same.values()}
-    alone = (one for one in reversed(every) if not (one.instead_of or any(two.may_tell(one) for two in asked)))
-    found = {word: one for one in alone for word in one.same.values() if word not in told}
+    asked = [reader for reader in every if reader.asked]
+    told = {word for reader in asked for word in reader.same.values()}
+    alone = (
+        reader for reader in reversed(every) if not (reader.instead_of or any(two.may_tell(reader) for two in asked))
+    )
+    found = {word: reader for reader in alone for word in reader.same.values() if word not in told}
     return tuple(sorted(found.items(), key=lambda one: one[0]))
 
 
 def inherited_of(dialect: str, kinds: Iterable[str], own: Own = ()) -> list[Reader]:
     """The readers of the dialects that this one builds on which tell of kinds that it does not tell of itself."""
     every = readers(dialect, own)
-    wanted = set(kinds) - {kind.name for one in every if one.asked for kind in one.kinds}
-    mine = [one for one in every if one.inherited and load_reader(one.path, own).asked]
-    return [one for one in mine if wanted & {kind.name for kind in one.kinds}]
+    wanted = set(kinds) - {kind.name for reader in every if reader.asked for kind in reader.kinds}
+    mine = [reader for reader in every if reader.inherited and load_reader(reader.path, own).asked]
+    return [reader for reader in mine if wanted & {kind.name for kind in reader.kinds}]
 
 
 def named_of(dialect: str, named: Collection[str], own: Own = ()) -> list[Reader]:
     """The readers that a capture asks for only where somebody names their kind: what nobody tells otherwise, and is not
     asked by itself because it says at length, or once more, what others say."""
     every = readers(dialect, own)
-    told = {kind for one in every if one.asked for kind in one.kinds}
+    told = {kind for reader in every if reader.asked for kind in reader.kinds}
     wanted = {kind for name, kind in KINDS.items() if name in named and not kind.on_request} - told
-    alone = (one for one in every if not (one.instead_of or one.inherited or one.besides))
-    alone = (one for one in alone if one.commands and "<" not in one.command)  # no part of what there is
-    return [one for one in alone if wanted.intersection(one.kinds)]
+    alone = (reader for reader in every if not (reader.instead_of or reader.inherited or reader.besides))
+    alone = (reader for reader in alone if reader.commands and "<" not in reader.command)  # no part of what there is
+    return [reader for reader in alone if wanted.intersection(reader.kinds)]
 
 
 def each_of(dialect: str, named: Collection[str], own: Own = ()) -> list[Reader]:

@@ -72,17 +72,17 @@ def _lines(reader: Reader) -> Path:
     return reader.like or reader.path
 
 
-def _contradicts(one: Guess, other: Guess) -> bool:
+def _contradicts(guess: Guess, other: Guess) -> bool:
     """Whether two readers of one dialect take the same words for different amounts (octets, or KiB), or prefixes
     (`default`, of IPv4 or IPv6)."""
-    if one.reader.dialect != other.reader.dialect:
+    if guess.reader.dialect != other.reader.dialect:
         return False
     return any(
         (field.unit or field.type is Type.PREFIX)
         and None not in (told := (mine.get(name), theirs.get(name)))
         and told[0] != told[1]
-        for kind in one.reader.kinds
-        for mine, theirs in zip(one.rows.get(kind.name, ()), other.rows.get(kind.name, ()), strict=False)
+        for kind in guess.reader.kinds
+        for mine, theirs in zip(guess.rows.get(kind.name, ()), other.rows.get(kind.name, ()), strict=False)
         for name, field in kind.fields.items()
     )
 
@@ -99,18 +99,18 @@ def _is_of_another_family(guess: Guess) -> bool:
     )
 
 
-def _say_alike(one: Guess, other: Guess) -> bool:
+def _say_alike(guess: Guess, other: Guess) -> bool:
     """Whether it does not matter which of two it is: they have the same lines, and no names that each dialect spells
     in its own way."""
-    spelled = (field.type is Type.INTERFACE for kind in one.reader.kinds for field in kind.own)
-    return _lines(one.reader) == _lines(other.reader) and not any(spelled)
+    spelled = (field.type is Type.INTERFACE for kind in guess.reader.kinds for field in kind.own)
+    return _lines(guess.reader) == _lines(other.reader) and not any(spelled)
 
 
 def _guesses(text: str, dialect: str | None, command: str | None, own: Own) -> list[Guess]:
     lines = text.split("\n")
     part = "\n".join(lines[:MOST_LINES])
     notation = _MARKS.get(text.lstrip()[:1], "lines")
-    found = []
+    guesses = []
     for name in [dialect] if dialect else dialects(own):
         if command is not None:
             one = find_reader(name, command, own)
@@ -121,8 +121,8 @@ def _guesses(text: str, dialect: str | None, command: str | None, own: Own) -> l
             if reader.notation == notation and not (reader.inherited and dialect is None):
                 reading = _read(reader, text if notation != "lines" else part)
                 if reading is not None and _is_it(reader, reading, part):
-                    found.append(Guess(reader, not reading.unread, reading.read, reading.rows))
-    return found
+                    guesses.append(Guess(reader, not reading.unread, reading.read, reading.rows))
+    return guesses
 
 
 def _is_it(reader: Reader, reading: Reading, text: str) -> bool:

@@ -28,7 +28,7 @@ class LineRemainders:
     """The remainders of lines, for one reader. Most lines leave the same words as one before them."""
 
     def __init__(self, silent: Iterable[Pattern] = ()) -> None:
-        ways = "|".join(f"(?:{one.expression})" for one in silent)
+        ways = "|".join(f"(?:{pattern.expression})" for pattern in silent)
         self.silent = re.compile(ways) if ways else None
         self.known: dict[str, str] = {}
         self.whole: dict[str, str] = {}

@@ -56,7 +56,7 @@ def _given(answer: Path, command: str, at: str) -> dict[str, Any]:
     reader = load_reader(answer.with_name(answer.name.split(".")[0] + ".yaml"))
     reading = run(reader, answer.read_text(), at=datetime.fromisoformat(at).astimezone(UTC), command=command)
     records = {kind: [_row(row) for row in rows] for kind, rows in reading.rows.items()}
-    return {"command": command, "at": at, "records": records, "unread": [one.line for one in reading.unread]}
+    return {"command": command, "at": at, "records": records, "unread": [unread.line for unread in reading.unread]}
 
 
 def _row(row: dict[str, Any]) -> dict[str, Any]:

@@ -167,15 +167,15 @@ def inherited(kind: Kind, outer: Kind, row: Mapping[str, Any]) -> dict[str, Any]
 @cache
 def _heirlooms(kind: Kind, outer: Kind) -> list[tuple[str, str, bool]]:
     """The fields that a nested record takes over, each with the outer record's own, and whether it is but a key."""
-    found = []
+    heirlooms = []
     for name, declared in kind.fields.items():
         if name == "device":  # it is the same for all
             continue
         if declared.refers.startswith(f"{outer.name}."):
-            found.append((name, declared.refers.partition(".")[2], False))
+            heirlooms.append((name, declared.refers.partition(".")[2], False))
         elif declared.nature is Nature.KEY and name in outer.fields:
-            found.append((name, name, True))
-    return found
+            heirlooms.append((name, name, True))
+    return heirlooms
 
 
 def absent_of(reader: Reader, kind: Kind) -> list[tuple[str, str]]:

@@ -25,7 +25,14 @@ COMPONENT = Kind(
         Field("serial_num", Type.TEXT, Nature.STATE, "its serial number", "RFC 8348, serial-num"),
         Field("hardware_rev", Type.TEXT, Nature.STATE, "its revision", "RFC 8348, hardware-rev"),
         Field("software_rev", Type.TEXT, Nature.STATE, "the revision of its software", "RFC 8348, software-rev"),
-        Field("oper_state", Type.TEXT, Nature.STATE, "whether it works", "RFC 8348, oper-state"),
+        Field(
+            "oper_state",
+            Type.TEXT,
+            Nature.STATE,
+            "whether it works",
+            "RFC 8348, oper-state",
+            shape=r"[A-Za-z]{2}[A-Za-z /_-]*",
+        ),
         Field(
             "diagnostics",
             Type.TEXT,

@@ -90,6 +90,8 @@ class Field:
     rests_on: tuple[str, ...] = ()
     alike: str = ""
     """What records of one sort have in common in it, for a draft: they are its subject (`carry frames of one size`)."""
+    shape: str = ""
+    """A regular expression of what a word for it looks like, where it may be any word."""
     zoned: bool = False
     """Whether an interface may stand behind it, as behind an address of one link (RFC 4007, section 11)."""
     same_at_both_ends: bool = False
@@ -189,7 +191,7 @@ class Kind:
     @cached_property
     def required(self) -> tuple[str, ...]:
         """The fields without which a record is none; the device is known without reading."""
-        return tuple(one.name for one in self.own if one.required)
+        return tuple(field.name for field in self.own if field.required)
 
     def called(self, record: Mapping[str, Any]) -> str:
         """What a person would call a record, on its device: by its key, as far as that tells."""

@@ -358,9 +358,17 @@ def reader_of(
         return _unit_reader(unit, whole=field.type is Type.INTEGER)
     if field.type is Type.INTERFACE:
         return lambda text: interface_spelling(text, names)
+    if field.shape:
+        return lambda text: _shaped(field, text)
     if field.zoned:
         return lambda text: _zoned(text, names)
     return _OF_FIELDS_IN.get((field.type, field.unit)) or _PLAIN[field.type]
+
+
+def _shaped(field: Field, text: str) -> str:
+    if not re.fullmatch(field.shape, text):
+        raise ValueError(f"'{text}' is no word for '{field.name}'")
+    return text
 
 
 def _zoned(text: str, names: dict[str, str]) -> str:

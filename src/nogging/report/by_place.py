@@ -32,20 +32,20 @@ def _lines(found: Judgement) -> Iterator[str]:
         yield f"{level}: unexplained: {what}: {textwrap.shorten(clean(f'{about} {names}'), _MOST, placeholder=' …')}"
 
 
-def _place(one: Result) -> str:
-    return f"{clean(str(one.place))}: " if one.place else ""
+def _place(result: Result) -> str:
+    return f"{clean(str(result.place))}: " if result.place else ""
 
 
-def _level(one: Result) -> str:
-    return "warning" if one.strength == "should" else "error"
+def _level(result: Result) -> str:
+    return "warning" if result.strength == "should" else "error"
 
 
-def _why(one: Result) -> str:
+def _why(result: Result) -> str:
     """The reason, and the first record that it is about."""
-    several = one.failures if one.verdict is Verdict.FAIL else one.unproven
+    several = result.failures if result.verdict is Verdict.FAIL else result.unproven
     if not several:
-        return one.reason
+        return result.reason
     first = several[0]
-    told = text.what_failed(first) if one.verdict is Verdict.FAIL else first.reason
-    about = f"{text.headed(one.kind, first)}: {told}".removeprefix(": ")
-    return about if len(several) == 1 else f"{one.reason}; first {about}"
+    told = text.what_failed(first) if result.verdict is Verdict.FAIL else first.reason
+    about = f"{text.headed(result.kind, first)}: {told}".removeprefix(": ")
+    return about if len(several) == 1 else f"{result.reason}; first {about}"

@@ -58,8 +58,8 @@ def _proposals(reading: Reading) -> Iterator[str]:
     """Lines for a reader, one for each way that unread lines look."""
     if reading.leaves is not None:
         return
-    unknown = (one for one in reading.unread if one.reason == NO_PATTERN)
-    seen = dict.fromkeys(proposal(one.text, reading.kinds) for one in unknown)
+    unknown = (unread for unread in reading.unread if unread.reason == NO_PATTERN)
+    seen = dict.fromkeys(proposal(unread.text, reading.kinds) for unread in unknown)
     if seen:
         yield "To start from, in the reader's 'lines':"
     for pattern in seen:

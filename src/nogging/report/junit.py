@@ -68,13 +68,13 @@ def _outcome(case: ElementTree.Element, verdict: Verdict, reason: str, told: str
     ElementTree.SubElement(case, tag, message=_said(reason), type=str(verdict)).text = _said(told)
 
 
-def _told(one: Result) -> str:
-    return "\n".join(line for failure in (*one.failures, *one.unproven) for line in _lines(one, failure))
+def _told(result: Result) -> str:
+    return "\n".join(line for failure in (*result.failures, *result.unproven) for line in _lines(result, failure))
 
 
-def _lines(one: Result, failure: Failure) -> list[str]:
-    reason = text.what_failed(failure) if one.verdict is Verdict.FAIL else failure.reason
-    found = [f"{text.headed(one.kind, failure)}: {reason}"]
+def _lines(result: Result, failure: Failure) -> list[str]:
+    reason = text.what_failed(failure) if result.verdict is Verdict.FAIL else failure.reason
+    found = [f"{text.headed(result.kind, failure)}: {reason}"]
     return found + [f"  {line.when} {line.command}:{line.line}: {line.text}" for line in failure.evidence]
 
 

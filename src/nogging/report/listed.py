@@ -41,12 +41,12 @@ def _differences(found: Listing) -> str:
     return f"an unexplained difference {'is ignored' if found.other == 'ignore' else found.other + 's'}"
 
 
-def _devices(one: ListedExpectation, everyone: int) -> str:
-    if not one.devices:
+def _devices(expectation: ListedExpectation, everyone: int) -> str:
+    if not expectation.devices:
         return "on no device"
-    if len(one.devices) == everyone:
+    if len(expectation.devices) == everyone:
         return f"on all {everyone} devices"
-    return f"on {_named(one.devices)}"
+    return f"on {_named(expectation.devices)}"
 
 
 def _varies(values: object) -> str:

@@ -44,8 +44,8 @@ def _summary(found: Judgement) -> Iterator[str]:
     yield from ["", "</details>"]
 
 
-def _rank(one: Result) -> tuple[bool, int]:
-    return one.strength == "should", _ORDER.index(one.verdict)
+def _rank(result: Result) -> tuple[bool, int]:
+    return result.strength == "should", _ORDER.index(result.verdict)
 
 
 def comparison(found: Comparison) -> str:
@@ -84,17 +84,17 @@ def _judgement(found: Judgement) -> Iterator[str]:
 _ORDER = (Verdict.FAIL, Verdict.UNPROVEN, Verdict.PASS)
 
 
-def _word(one: Result) -> str:
-    return "warning" if one.strength == "should" and one.verdict is Verdict.FAIL else str(one.verdict)
+def _word(result: Result) -> str:
+    return "warning" if result.strength == "should" and result.verdict is Verdict.FAIL else str(result.verdict)
 
 
-def _result(one: Result) -> Iterator[str]:
+def _result(result: Result) -> Iterator[str]:
     yield ""
-    yield f"### {plain(one.title)}"
-    for failure in (*one.failures, *one.unproven)[:MOST]:
+    yield f"### {plain(result.title)}"
+    for failure in (*result.failures, *result.unproven)[:MOST]:
         yield ""
-        yield from _failure(one, failure)
-    left = len(one.failures) + len(one.unproven) - MOST
+        yield from _failure(result, failure)
+    left = len(result.failures) + len(result.unproven) - MOST
     if left > 0:
         yield ""
         yield f"… and {left} more"
@@ -104,20 +104,21 @@ def _failure(result: Result, failure: Failure) -> Iterator[str]:
     told = text.what_failed(failure) if result.verdict is Verdict.FAIL else failure.reason
     yield f"- **{plain(text.headed(result.kind, failure)) or 'all'}**: {plain(told)}"
     said: tuple[str, ...] = ()
-    for one in failure.evidence:
-        head = (one.when, one.device, one.command)
+    for evidence in failure.evidence:
+        head = (evidence.when, evidence.device, evidence.command)
         if head != said:
             yield from ["  ```"] * bool(said)
-            yield f"  {one.when}{f', on {plain(one.device)}' if one.device else ''}: `{_code(one.command)}`"
+            where = f", on {plain(evidence.device)}" if evidence.device else ""
+            yield f"  {evidence.when}{where}: `{_code(evidence.command)}`"
             yield "  ```text"
         said = head
-        yield f"  {_line(one)}"
+        yield f"  {_line(evidence)}"
     yield from ["  ```"] * bool(said)
 
 
-def _line(one: Evidence) -> str:
+def _line(evidence: Evidence) -> str:
     """A line in a block of code, which nothing in it can end."""
-    return f"{one.line:>5} {' ' if one.around else '>'} {_code(one.text)}"
+    return f"{evidence.line:>5} {' ' if evidence.around else '>'} {_code(evidence.text)}"
 
 
 def _code(said: str) -> str:
@@ -139,8 +140,8 @@ def _differences(found: Iterable[Difference]) -> Iterator[str]:
 def _caused(causes: Iterable[Cause]) -> Iterator[str]:
     """What others follow from, with how many follow."""
     every = list(causes)
-    for one in every[:MOST]:
-        yield f"- {one.difference.what}: {plain(text.cause(one.difference))}; {plain(text.follow(one.following))}"
+    for cause in every[:MOST]:
+        yield f"- {cause.difference.what}: {plain(text.cause(cause.difference))}; {plain(text.follow(cause.following))}"
     if len(every) > MOST:
         yield f"- … and {len(every) - MOST} more"
     if every:

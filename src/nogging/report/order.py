@@ -18,20 +18,22 @@ def lines(found: Sequence[Moment]) -> list[Text]:
     """A line each: the time (with the date, where it is another), how exact it is, who, what tells of it, what."""
     if not found:
         return [Text("nothing that happened in this time is told of")]
-    devices = max(len(one.device) for one in found)
+    devices = max(len(moment.device) for moment in found)
     told, day = [], ""
-    for one in found:
-        date = one.at.strftime("%Y-%m-%d")
+    for moment in found:
+        date = moment.at.strftime("%Y-%m-%d")
         if date != day:
             told.append(Text(date + " (UTC)", style="bold"))
             day = date
-        line = Text(f"{one.at.strftime('%H:%M:%S')} {exactness(one):<6}{one.device:<{devices}}  {one.source:<6}  ")
-        told.append(line.append(clean(one.what), style=_style(one)))
+        line = Text(
+            f"{moment.at.strftime('%H:%M:%S')} {exactness(moment):<6}{moment.device:<{devices}}  {moment.source:<6}  "
+        )
+        told.append(line.append(clean(moment.what), style=_style(moment)))
     return told
 
 
-def _style(one: Moment) -> str:
-    return "red" if one.severity in GRAVE else "bold" if one.source == CHANGE else ""
+def _style(moment: Moment) -> str:
+    return "red" if moment.severity in GRAVE else "bold" if moment.source == CHANGE else ""
 
 
 def exactness(one: Moment) -> str:
@@ -47,4 +49,4 @@ def _seconds(seconds: float) -> str:
 
 
 def rows(found: Sequence[Moment]) -> list[dict[str, Any]]:
-    return [{name: plain.value(value) for name, value in vars(one).items()} for one in found]
+    return [{name: plain.value(value) for name, value in vars(moment).items()} for moment in found]

@@ -42,7 +42,7 @@ def judgement(found: Judgement) -> dict[str, Any]:
         "compared": found.compared,
         "not_compared": list(found.not_compared),
         "notes": list(found.notes),
-        "growing": [{**asdict(one), "per_minute": one.per_minute} for one in found.growing],
+        "growing": [{**asdict(growth), "per_minute": growth.per_minute} for growth in found.growing],
     }
 
 
@@ -55,38 +55,38 @@ def _following(found: Iterable[tuple[Difference, str]]) -> list[dict[str, Any]]:
     return [{**difference(one), "because": why} for one, why in found]
 
 
-def _result(one: Result) -> dict[str, Any]:
+def _result(result: Result) -> dict[str, Any]:
     return {
-        "title": one.title,
-        "strength": one.strength,
-        "kind": one.kind,
-        "verdict": str(one.verdict),
-        "reason": one.reason,
-        "found": one.found,
-        "failures": [_failure(failure) for failure in one.failures],
-        "unproven": [_failure(failure) for failure in one.unproven],
-        "waived": [_failure(failure) for failure in one.waived],
-        "place": one.place and one.place._asdict(),
+        "title": result.title,
+        "strength": result.strength,
+        "kind": result.kind,
+        "verdict": str(result.verdict),
+        "reason": result.reason,
+        "found": result.found,
+        "failures": [_failure(failure) for failure in result.failures],
+        "unproven": [_failure(failure) for failure in result.unproven],
+        "waived": [_failure(failure) for failure in result.waived],
+        "place": result.place and result.place._asdict(),
     }
 
 
-def _failure(one: Failure) -> dict[str, Any]:
+def _failure(failure: Failure) -> dict[str, Any]:
     return {
-        "device": one.device,
-        "record": value(one.record),
-        "reason": one.reason,
-        "demanded": list(one.demanded),
-        "before": value(one.before),
-        "failed_before": one.already,
-        "evidence": [_line(line) for line in one.evidence if not line.around],
-        "around": [_line(line) for line in one.evidence if line.around],
-        "name": one.name,
+        "device": failure.device,
+        "record": value(failure.record),
+        "reason": failure.reason,
+        "demanded": list(failure.demanded),
+        "before": value(failure.before),
+        "failed_before": failure.already,
+        "evidence": [_line(line) for line in failure.evidence if not line.around],
+        "around": [_line(line) for line in failure.evidence if line.around],
+        "name": failure.name,
     }
 
 
-def _line(one: Evidence) -> dict[str, Any]:
-    told = {"when": one.when, "command": one.command, "line": one.line, "text": one.text}
-    return {**told, "device": one.device} if one.device else told
+def _line(evidence: Evidence) -> dict[str, Any]:
+    told = {"when": evidence.when, "command": evidence.command, "line": evidence.line, "text": evidence.text}
+    return {**told, "device": evidence.device} if evidence.device else told
 
 
 def difference(one: Difference) -> dict[str, Any]:

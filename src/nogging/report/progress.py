@@ -43,10 +43,11 @@ class Telling:
     def __exit__(self, *_: object) -> None:
         self.bar.stop()
 
-    def __call__(self, one: Progress) -> None:
+    def __call__(self, progress: Progress) -> None:
         self.bar.advance(self.task)
         if not self.console.is_terminal:
-            told = f"{one.device}: {one.outcome.replace('_', ' ')}, {one.commands} answers in {one.seconds:.1f} s"
+            outcome = progress.outcome.replace("_", " ")
+            told = f"{progress.device}: {outcome}, {progress.commands} answers in {progress.seconds:.1f} s"
             print(told, file=sys.stderr)
 
 

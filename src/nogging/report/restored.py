@@ -68,7 +68,12 @@ def _evidence(told: JsonForm) -> tuple[Evidence, ...]:
     """The lines of each answer together, in its order; the answers in theirs."""
     lines = [Evidence(**one) for one in told["evidence"]] + [Evidence(**one, around=True) for one in told["around"]]
     answers = list(dict.fromkeys((line.when, line.device, line.command) for line in lines))
-    return tuple(sorted(lines, key=lambda one: (answers.index((one.when, one.device, one.command)), one.line)))
+    return tuple(
+        sorted(
+            lines,
+            key=lambda evidence: (answers.index((evidence.when, evidence.device, evidence.command)), evidence.line),
+        )
+    )
 
 
 def _explained(told: JsonForm) -> Explained:

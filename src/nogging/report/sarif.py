@@ -34,7 +34,7 @@ def log(found: Judgement) -> dict[str, Any]:
     rules = [_rule(name, one.title, _strength(one)) for name, one in zip(names, entries, strict=True)]
     rules.append(_rule(UNEXPLAINED, "Nothing else happens", found.other))
     results = [result for n, entry in enumerate(entries) for result in _results(n, names[n], entry)]
-    results += [_unexplained(one, len(entries), found.other) for one in found.unexplained]
+    results += [_unexplained(difference, len(entries), found.other) for difference in found.unexplained]
     driver = {"name": "Nogging", "semanticVersion": VERSION, "rules": rules}
     bases = {name: {"description": {"text": f"the capture {when}"}} for when, name in _BASES.items()}
     run = {
@@ -53,15 +53,15 @@ def log(found: Judgement) -> dict[str, Any]:
 def _identities(titles: Iterable[str]) -> list[str]:
     """A name for each that stays when others come before it; what has the same title is counted."""
     seen: Counter[str] = Counter()
-    found = []
+    identities = []
     for title in map(clean, titles):
         seen[title] += 1
-        found.append(title if seen[title] == 1 else f"{title} ({seen[title]})")
-    return found
+        identities.append(title if seen[title] == 1 else f"{title} ({seen[title]})")
+    return identities
 
 
-def _strength(one: Result | Explained) -> str:
-    return one.strength if isinstance(one, Result) else "must"
+def _strength(result: Result | Explained) -> str:
+    return result.strength if isinstance(result, Result) else "must"
 
 
 def _rule(identity: str, title: str, strength: str) -> dict[str, Any]:
@@ -119,8 +119,8 @@ def _answer(line: Evidence, device: str) -> dict[str, Any]:
     }
 
 
-def _unexplained(one: Difference, index: int, other: str) -> dict[str, Any]:
-    about = f"{one.device}: {text.named(one.kind, one.key)}: {one.what}"
-    told: Mapping[str, Any] = plain.difference(one)
+def _unexplained(difference: Difference, index: int, other: str) -> dict[str, Any]:
+    about = f"{difference.device}: {text.named(difference.kind, difference.key)}: {difference.what}"
+    told: Mapping[str, Any] = plain.difference(difference)
     verdict = Verdict.PASS if other == "ignore" else Verdict.FAIL
     return _result(index, UNEXPLAINED, verdict, other, about, None) | {"properties": dict(told)}

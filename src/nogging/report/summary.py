@@ -154,7 +154,7 @@ def _plain(part: DevicesPart) -> dict[str, Any]:
         "lacking": [asdict(one) for one in part.lacking],
         "unread": unread,
         "unknown": unknown,
-        "growing": [{**asdict(one), "per_minute": one.per_minute} for one in part.growing],
+        "growing": [{**asdict(growth), "per_minute": growth.per_minute} for growth in part.growing],
     }
 
 

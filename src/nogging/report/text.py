@@ -128,9 +128,11 @@ def grew(page: TextPage, found: tuple[Growth, ...]) -> None:
         return
     page.blank()
     page.line(f"{len(found)} counter{'s' * (len(found) != 1)} of faults grew", style="bold")
-    for one in found[:MOST_GROWING]:
-        rate = f", {one.per_minute:.3g} a minute" if one.per_minute is not None else ""
-        told = f"{one.device}  {named(one.kind, one.key)}: {one.field} {one.before} → {one.after}{rate}"
+    for growth in found[:MOST_GROWING]:
+        rate = f", {growth.per_minute:.3g} a minute" if growth.per_minute is not None else ""
+        told = (
+            f"{growth.device}  {named(growth.kind, growth.key)}: {growth.field} {growth.before} → {growth.after}{rate}"
+        )
         page.prose(told, indent=2)
     if len(found) > MOST_GROWING:
         page.line(f"… and {len(found) - MOST_GROWING} more (--format json lists all)", indent=2)
@@ -176,11 +178,11 @@ def look_first(found: Judgement) -> str | None:
     ]
     failed += [
         (
-            list(KINDS).index(one.kind),
+            list(KINDS).index(difference.kind),
             1,
-            f"{named(one.kind, one.key)} on {one.device}: {one.what}{_change(one)}",
+            f"{named(difference.kind, difference.key)} on {difference.device}: {difference.what}{_change(difference)}",
         )
-        for one in found.unexplained
+        for difference in found.unexplained
     ]
     return min(failed, key=lambda one: one[:2])[2] if failed else None
 
@@ -294,7 +296,7 @@ def _lines(page: TextPage, evidence: Iterable[Evidence]) -> None:
 
 def _fitting_lines(side: list[Evidence]) -> list[Evidence]:
     """The lines around as well where all of it fits; else only those that tell, as many as fit."""
-    return side if len(side) <= MOST_LINES else [one for one in side if not one.around][:MOST_LINES]
+    return side if len(side) <= MOST_LINES else [evidence for evidence in side if not evidence.around][:MOST_LINES]
 
 
 def named(kind: str, record: Mapping[str, Any]) -> str:
@@ -404,10 +406,14 @@ def _caused(page: TextPage, causes: Iterable[Cause], most: int) -> None:
         page.line(f"… and {len(listed) - most} more (--format json lists all)", indent=2)
 
 
-def cause(one: Difference) -> str:
+def cause(difference: Difference) -> str:
     """What happened, without the words that only say it again."""
-    telling = {name: change for name, change in one.fields.items() if name != REMAINDER.name} or one.fields
-    return f"{one.device}: {named(one.kind, one.key)}{_change(replace(one, fields=telling))}"
+    telling = {
+        name: change for name, change in difference.fields.items() if name != REMAINDER.name
+    } or difference.fields
+    return (
+        f"{difference.device}: {named(difference.kind, difference.key)}{_change(replace(difference, fields=telling))}"
+    )
 
 
 def follow(following: Iterable[tuple[Difference, str]]) -> str:
@@ -421,8 +427,8 @@ def follow(following: Iterable[tuple[Difference, str]]) -> str:
 
 def _several(kind: str, found: list[Difference]) -> str:
     if len(found) <= MOST_ALONE:
-        return ", ".join(f"{one.device} {named(kind, one.key)} {one.what}" for one in found)
-    devices = Counter(one.device for one in found).most_common(MOST_LINES + 1)
+        return ", ".join(f"{difference.device} {named(kind, difference.key)} {difference.what}" for difference in found)
+    devices = Counter(difference.device for difference in found).most_common(MOST_LINES + 1)
     told = ", ".join(f"{n} on {device}" for device, n in devices[:MOST_LINES])
     return f"{len(found)} {kind}s ({told}{', …' * (len(devices) > MOST_LINES)})"
 
@@ -470,7 +476,7 @@ def groups(differences: list[Difference]) -> Iterator[tuple[str, str, str]]:
 
 def _everywhere(differences: Iterable[Difference]) -> dict[tuple[str, str, str, str], list[Difference]]:
     """What is the same on several devices."""
-    alike = _alike(differences, lambda one: named(one.kind, one.key))
+    alike = _alike(differences, lambda difference: named(difference.kind, difference.key))
     return {what: group for what, group in alike.items() if len(group) >= MOST_ALONE}
 
 
@@ -485,25 +491,29 @@ def _alike(
     return found
 
 
-def _by_device(one: Difference) -> str:
+def _by_device(difference: Difference) -> str:
     """Routes of one device that changed alike are one group; anything else stands for itself."""
-    return one.device if one.kind == "route" else f"{one.device} {named(one.kind, one.key)}"
+    return (
+        difference.device
+        if difference.kind == "route"
+        else f"{difference.device} {named(difference.kind, difference.key)}"
+    )
 
 
-def _on(differences: list[Difference], one: Difference) -> str:
-    return f"{one.device}: " if len({other.device for other in differences}) > 1 else ""
+def _on(differences: list[Difference], difference: Difference) -> str:
+    return f"{difference.device}: " if len({other.device for other in differences}) > 1 else ""
 
 
-def _change(one: Difference) -> str:
+def _change(difference: Difference) -> str:
     """What changed, from what to what."""
-    if not one.fields:
-        return f" ({_state(one)})" if _state(one) else ""
+    if not difference.fields:
+        return f" ({_state(difference)})" if _state(difference) else ""
     told = []
-    if HOPS in one.fields:
-        old, new = one.fields[HOPS]
-        telling = _telling(one.kind, [*old, *new])
-        told.append(f"{_hops(one.kind, old, telling)} → {_hops(one.kind, new, telling)}")
-    told += [moved(name, old, new) for name, (old, new) in one.fields.items() if name != HOPS]
+    if HOPS in difference.fields:
+        old, new = difference.fields[HOPS]
+        telling = _telling(difference.kind, [*old, *new])
+        told.append(f"{_hops(difference.kind, old, telling)} → {_hops(difference.kind, new, telling)}")
+    told += [moved(name, old, new) for name, (old, new) in difference.fields.items() if name != HOPS]
     return ": " + ", ".join(told)
 
 
@@ -526,8 +536,8 @@ def _telling(kind: str, hops: list[Mapping[str, Any]]) -> list[str]:
     return [name for name in states if len({str(hop.get(name)) for hop in hops}) > 1]
 
 
-def _state(one: Difference) -> str:
-    record = one.after or one.before or {}
+def _state(difference: Difference) -> str:
+    record = difference.after or difference.before or {}
     return f"state {record['state']}" if record.get("state") not in (None, "present", "full", "established") else ""
 
 

@@ -119,12 +119,12 @@ class Follower:
 
     def ways(self, source: str, address: IpAddress, vrf: str = DEFAULT) -> list[FollowedWay]:
         """Every way of equal cost from a device to an address."""
-        found: list[FollowedWay] = []
+        ways: list[FollowedWay] = []
         for way in self._from(source, address, vrf, ()):
-            found.append(way)
-            if len(found) > MOST_WAYS:
+            ways.append(way)
+            if len(ways) > MOST_WAYS:
                 raise QuestionError(f"more than {MOST_WAYS} ways from {source} to {address}")
-        return found
+        return ways
 
     def is_down(self, end: End) -> bool:
         """Whether an interface is known not to be up."""

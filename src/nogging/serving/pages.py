@@ -200,7 +200,7 @@ def _thing(watched: Watched, asked: Parameters) -> str:
 
 def _falls_of(watched: Watched, kind: Kind, key: RecordKey) -> list[tuple[datetime, str]]:
     mine = (one for _, one in watched.falls() if (kind.name, key) in one.records)
-    return [(one.high, f"fell {short(one.high)}, told by {', '.join(sorted(one.told_by))}") for one in mine]
+    return [(flap.high, f"fell {short(flap.high)}, told by {', '.join(sorted(flap.told_by))}") for flap in mine]
 
 
 def _span(one: Lasting, span: list[Row], ill: bool, until: datetime) -> dict[str, Any]:
@@ -302,7 +302,7 @@ def _settings(watched: Watched, asked: Parameters) -> str:
     rows = at(watched.kind("setting"))
     devices = sorted({row["device"] for row in rows} & set(watched.devices))
     found = customs(rows, {name: place(name) for name in devices})
-    deviating = {device for one in found for device in one.deviating}
+    deviating = {device for custom in found for device in custom.deviating}
     return _made(
         "settings.html",
         watched,
@@ -322,7 +322,7 @@ PAGES = (
     Page("Compare", "/compare", _compare),
     Page("Settings", "/settings", _settings),
 )
-MADE = {**{one.path: one.made for one in PAGES}, "/thing": _thing}
+MADE = {**{page.path: page.made for page in PAGES}, "/thing": _thing}
 
 
 def error(watched: Watched, said: str) -> str:

@@ -42,10 +42,10 @@ LineHandler = Callable[..., None]
 
 
 def _enter_interface(at: Context, undo: bool, name: str) -> None:
-    found = at.device.interfaces.get(name)
-    if found is None:
+    interface = at.device.interfaces.get(name)
+    if interface is None:
         raise Refused(name)
-    at.interface, at.bgp, at.other = found, False, ""
+    at.interface, at.bgp, at.other = interface, False, ""
 
 
 def _enter_bgp(at: Context, undo: bool, number: str) -> None:

@@ -198,20 +198,20 @@ def _text(node: Any, path: str) -> str:
 
 
 def _addresses(node: Any) -> list[InterfaceAddress]:
-    found: list[InterfaceAddress] = []
+    addresses: list[InterfaceAddress] = []
     for family in ("ip:ipv4", "ip:ipv6"):
         for one in _all(node, f"{family}/ip:address"):
-            found.append(ipaddress.ip_interface(f"{_text(one, 'ip:ip')}/{_text(one, 'ip:prefix-length')}"))
-    return found
+            addresses.append(ipaddress.ip_interface(f"{_text(one, 'ip:ip')}/{_text(one, 'ip:prefix-length')}"))
+    return addresses
 
 
 def _statics(wanted: Any) -> dict[Network4, str]:
-    found = {}
+    statics = {}
     for node in _all(wanted, _STATIC):
         special = _text(node, "v4ur:next-hop/v4ur:special-next-hop")
         via = special or str(ipaddress.IPv4Address(_text(node, "v4ur:next-hop/v4ur:next-hop-address")))
-        found[Network4(_text(node, "v4ur:destination-prefix"))] = via
-    return found
+        statics[Network4(_text(node, "v4ur:destination-prefix"))] = via
+    return statics
 
 
 def _servers(wanted: Any) -> dict[str, list[str]]:

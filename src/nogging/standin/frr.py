@@ -36,22 +36,26 @@ def show_interface(network: Network, device: SimulatedDevice, now: datetime) -> 
     return "".join(_interface(interface) for interface in device.interfaces.values())
 
 
-def _interface(one: Interface) -> str:
-    line = "up" if one.up else "down"
-    head = f"Interface {one.name} is " + ("down" if one.shutdown else f"up, line protocol is {line}")
-    flags = "UP," * (not one.shutdown) + ("LOOPBACK" if one.loopback else "BROADCAST") + ",RUNNING" * one.up
-    changed = f"{one.since:%Y/%m/%d %H:%M:%S.%f}"[:-4] if one.since else "(never)"
+def _interface(interface: Interface) -> str:
+    line = "up" if interface.up else "down"
+    head = f"Interface {interface.name} is " + ("down" if interface.shutdown else f"up, line protocol is {line}")
+    flags = (
+        "UP," * (not interface.shutdown)
+        + ("LOOPBACK" if interface.loopback else "BROADCAST")
+        + ",RUNNING" * interface.up
+    )
+    changed = f"{interface.since:%Y/%m/%d %H:%M:%S.%f}"[:-4] if interface.since else "(never)"
     lines = [
         head,
-        f"  Link ups: {one.ups:>7}    last: {changed if one.up and one.ups else '(never)'}",
-        f"  Link downs: {one.downs:>5}    last: {changed if not one.up and one.downs else '(never)'}",
+        f"  Link ups: {interface.ups:>7}    last: {changed if interface.up and interface.ups else '(never)'}",
+        f"  Link downs: {interface.downs:>5}    last: {changed if not interface.up and interface.downs else '(never)'}",
         "  vrf: default",
-        *([f"  Description: {one.description}"] if one.description else []),
-        f"  index {one.index} metric 0 mtu {one.mtu} speed {one.speed // 1_000_000} ",
-        f"  flags: <{flags}{',MULTICAST' * (not one.loopback)}>",
-        f"  Type: {'Loopback' if one.loopback else 'Ethernet'}",
-        *([] if one.loopback else [f"  HWaddr: {one.mac}"]),
-        *(f"  inet{'6' * (address.version == 6)} {address}" for address in one.addresses),
+        *([f"  Description: {interface.description}"] if interface.description else []),
+        f"  index {interface.index} metric 0 mtu {interface.mtu} speed {interface.speed // 1_000_000} ",
+        f"  flags: <{flags}{',MULTICAST' * (not interface.loopback)}>",
+        f"  Type: {'Loopback' if interface.loopback else 'Ethernet'}",
+        *([] if interface.loopback else [f"  HWaddr: {interface.mac}"]),
+        *(f"  inet{'6' * (address.version == 6)} {address}" for address in interface.addresses),
         "  Interface Type Other",
         "  Interface Slave Type None",
         "  protodown: off ",
@@ -148,8 +152,8 @@ _SUMMED = {"direct": "connected", "static": "static", "ospf": "ospf", "bgp": "eb
 
 
 def show_route_summary(network: Network, device: SimulatedDevice, now: datetime) -> str:
-    known = Counter(_SUMMED[one.source] for one in network.routes[device.name])
-    used = Counter(_SUMMED[one.source] for one in network.chosen(device.name).values())
+    known = Counter(_SUMMED[route.source] for route in network.routes[device.name])
+    used = Counter(_SUMMED[route.source] for route in network.chosen(device.name).values())
     rows = [f"{name:<20} {known[name]:<20} {used[name]}" for name in _SUMMED.values() if known[name]]
     total = f"{'Totals':<20} {known.total():<20} {used.total()}"
     return "\n".join(["Route Source         Routes               FIB  (vrf default)", *rows, "------", total]) + "\n"

@@ -30,24 +30,32 @@ def configuration(device: SimulatedDevice) -> Any:
     )
 
 
-def _configured(one: Interface) -> Any:
-    kind = "ianaift:softwareLoopback" if one.loopback else "ianaift:ethernetCsmacd"
+def _configured(interface: Interface) -> Any:
+    kind = "ianaift:softwareLoopback" if interface.loopback else "ianaift:ethernetCsmacd"
     found = _node(
         "if:interface",
-        *_leaves("if", name=one.name, description=one.description or None, type=kind, enabled=_word(not one.shutdown)),
+        *_leaves(
+            "if",
+            name=interface.name,
+            description=interface.description or None,
+            type=kind,
+            enabled=_word(not interface.shutdown),
+        ),
         *(
-            _node(f"ip:ipv{version}", *_configured_family(one, version))
+            _node(f"ip:ipv{version}", *_configured_family(interface, version))
             for version in (4, 6)
-            if version == 4 or any(at.version == version for at in one.addresses)
+            if version == 4 or any(at.version == version for at in interface.addresses)
         ),
     )
     etree.cleanup_namespaces(found, top_nsmap={"ianaift": _TYPES}, keep_ns_prefixes=["ianaift"])
     return found
 
 
-def _configured_family(one: Interface, version: int) -> list[Any]:
-    mtu = _leaves("ip", mtu=one.mtu if version == 4 and not one.loopback and one.mtu != 1500 else None)
-    own = [at for at in one.addresses if at.version == version]
+def _configured_family(interface: Interface, version: int) -> list[Any]:
+    mtu = _leaves(
+        "ip", mtu=interface.mtu if version == 4 and not interface.loopback and interface.mtu != 1500 else None
+    )
+    own = [at for at in interface.addresses if at.version == version]
     return [*mtu, *(_node("ip:address", *_leaves("ip", ip=at.ip, prefix_length=at.network.prefixlen)) for at in own)]
 
 
@@ -131,26 +139,40 @@ def _interfaces(device: SimulatedDevice, now: datetime) -> Any:
     return _node("if:interfaces", *(_interface(interface, now) for interface in device.interfaces.values()))
 
 
-def _interface(one: Interface, now: datetime) -> Any:
-    kind = "ianaift:softwareLoopback" if one.loopback else "ianaift:ethernetCsmacd"
-    seconds = int(one.seconds_up(now))
+def _interface(interface: Interface, now: datetime) -> Any:
+    kind = "ianaift:softwareLoopback" if interface.loopback else "ianaift:ethernetCsmacd"
+    seconds = int(interface.seconds_up(now))
     counted = _leaves(
         "if",
-        in_octets=0 if one.loopback else seconds * 1000,
-        in_unicast_pkts=0 if one.loopback else seconds * 9,
+        in_octets=0 if interface.loopback else seconds * 1000,
+        in_unicast_pkts=0 if interface.loopback else seconds * 9,
         in_errors=0,
-        out_octets=0 if one.loopback else seconds * 900,
-        out_unicast_pkts=0 if one.loopback else seconds * 8,
+        out_octets=0 if interface.loopback else seconds * 900,
+        out_unicast_pkts=0 if interface.loopback else seconds * 8,
         out_errors=0,
     )
     found = _node(
         "if:interface",
-        *_leaves("if", name=one.name, description=one.description or None, type=kind, enabled=_word(not one.shutdown)),
-        *_leaves("if", admin_status="down" if one.shutdown else "up", oper_status="up" if one.up else "down"),
-        *_leaves("if", last_change=_moment(one.since), if_index=one.index, phys_address=one.mac or None),
-        *_leaves("if", speed=one.speed),
-        _node("if:statistics", *_leaves("if", discontinuity_time=_moment(one.since or now)), *counted),
-        *(_family(one, version) for version in (4, 6) if any(at.version == version for at in one.addresses)),
+        *_leaves(
+            "if",
+            name=interface.name,
+            description=interface.description or None,
+            type=kind,
+            enabled=_word(not interface.shutdown),
+        ),
+        *_leaves(
+            "if", admin_status="down" if interface.shutdown else "up", oper_status="up" if interface.up else "down"
+        ),
+        *_leaves(
+            "if", last_change=_moment(interface.since), if_index=interface.index, phys_address=interface.mac or None
+        ),
+        *_leaves("if", speed=interface.speed),
+        _node("if:statistics", *_leaves("if", discontinuity_time=_moment(interface.since or now)), *counted),
+        *(
+            _family(interface, version)
+            for version in (4, 6)
+            if any(at.version == version for at in interface.addresses)
+        ),
     )
     etree.cleanup_namespaces(found, top_nsmap={"ianaift": _TYPES}, keep_ns_prefixes=["ianaift"])
     return found
@@ -160,13 +182,13 @@ def _word(truth: bool) -> str:
     return str(truth).lower()
 
 
-def _family(one: Interface, version: int) -> Any:
+def _family(interface: Interface, version: int) -> Any:
     return _node(
         f"ip:ipv{version}",
-        *_leaves("ip", enabled="true", forwarding="true", mtu=one.mtu if version == 4 else None),
+        *_leaves("ip", enabled="true", forwarding="true", mtu=interface.mtu if version == 4 else None),
         *(
             _node("ip:address", *_leaves("ip", ip=at.ip, prefix_length=at.network.prefixlen, origin="static"))
-            for at in one.addresses
+            for at in interface.addresses
             if at.version == version
         ),
     )

@@ -103,24 +103,24 @@ def show_interfaces(network: Network, device: SimulatedDevice, now: datetime) ->
     return "".join(_interface(device, interface, now) for interface in device.interfaces.values())
 
 
-def _interface(device: SimulatedDevice, one: Interface, now: datetime) -> str:
-    state = "administratively down" if one.shutdown else ("up" if one.up else "down")
-    mac = one.mac.replace(":", "")
-    hardware = "Loopback" if one.loopback else f"iGbE, address is {mac[:4]}.{mac[4:8]}.{mac[8:]}"
-    counts = traffic(device, one, now)
-    media = f"  Full Duplex, {one.speed // 1_000_000}Mbps, link type is auto, media type is RJ45"
-    bits = max(one.speed // 1000, 8_000_000 if one.loopback else 0)
-    shown = [f"  Description: {one.description}"] if one.description else []
-    shown += [f"  Internet address is {one.ipv4}"] if one.ipv4 else []
+def _interface(device: SimulatedDevice, interface: Interface, now: datetime) -> str:
+    state = "administratively down" if interface.shutdown else ("up" if interface.up else "down")
+    mac = interface.mac.replace(":", "")
+    hardware = "Loopback" if interface.loopback else f"iGbE, address is {mac[:4]}.{mac[4:8]}.{mac[8:]}"
+    counts = traffic(device, interface, now)
+    media = f"  Full Duplex, {interface.speed // 1_000_000}Mbps, link type is auto, media type is RJ45"
+    bits = max(interface.speed // 1000, 8_000_000 if interface.loopback else 0)
+    shown = [f"  Description: {interface.description}"] if interface.description else []
+    shown += [f"  Internet address is {interface.ipv4}"] if interface.ipv4 else []
     lines = [
-        f"{one.name} is {state}, line protocol is {'up' if one.up else 'down'} ",
-        f"  Hardware is {hardware}" + ("" if one.loopback else f" (bia {mac[:4]}.{mac[4:8]}.{mac[8:]})"),
+        f"{interface.name} is {state}, line protocol is {'up' if interface.up else 'down'} ",
+        f"  Hardware is {hardware}" + ("" if interface.loopback else f" (bia {mac[:4]}.{mac[4:8]}.{mac[8:]})"),
         *shown,
-        f"  MTU {one.mtu} bytes, BW {bits} Kbit/sec, DLY 10 usec, ",
+        f"  MTU {interface.mtu} bytes, BW {bits} Kbit/sec, DLY 10 usec, ",
         "     reliability 255/255, txload 1/255, rxload 1/255",
-        f"  Encapsulation {'LOOPBACK' if one.loopback else 'ARPA'}, loopback not set",
+        f"  Encapsulation {'LOOPBACK' if interface.loopback else 'ARPA'}, loopback not set",
         "  Keepalive set (10 sec)",
-        *([] if one.loopback else [media]),
+        *([] if interface.loopback else [media]),
         "  Last input 00:00:00, output 00:00:01, output hang never",
         '  Last clearing of "show interface" counters never',
         "  Input queue: 0/75/0/0 (size/max/drops/flushes); Total output drops: 0",

@@ -268,7 +268,7 @@ class Network:
         """Whether a service of the harbour office answers a device: one does that is not mute, wherever a routing
         protocol leads to anything at all."""
         with self.lock:
-            return address not in self.mute and any(one.source in ("ospf", "bgp") for one in self.routes[device])
+            return address not in self.mute and any(route.source in ("ospf", "bgp") for route in self.routes[device])
 
     def traced(self, start: str, address: IPv4) -> list[IPv4 | None]:
         """Who answers on the way to an address, hop by hop; None for a hop that nobody answers at."""
@@ -295,8 +295,8 @@ class Network:
     def _next(self, name: str, address: IPv4) -> IPv4 | None:
         """The neighbor to which a device sends what is for an address; over as many routes as that takes."""
         for _ in range(_MOST_HOPS):
-            fitting = [one for one in self.routes[name] if address in one.prefix]
-            best = max(fitting, key=lambda one: (one.prefix.prefixlen, -one.preference), default=None)
+            fitting = [route for route in self.routes[name] if address in route.prefix]
+            best = max(fitting, key=lambda route: (route.prefix.prefixlen, -route.preference), default=None)
             if best is None or not best.hops:
                 return None
             hop = best.hops[0]
@@ -360,7 +360,7 @@ class Network:
     def _stayed(self, end: PlugEnd, old: Adjacency) -> bool:
         """Whether neither interface has gone down since the adjacency began."""
         mine = self.devices[end[0]].interfaces[end[1]]
-        return all(one.since is not None and one.since <= old.since for one in (mine, old.remote))
+        return all(interface.since is not None and interface.since <= old.since for interface in (mine, old.remote))
 
     def _paths(self, start: str) -> dict[str, tuple[int, frozenset[SimulatedHop]]]:
         """Shortest paths from a device (Dijkstra): the distance to each other, and every equal first hop."""
@@ -389,12 +389,12 @@ class Network:
     def _inner_routes(self, name: str, paths: dict[str, tuple[int, frozenset[SimulatedHop]]]) -> list[Route]:
         """Connected, static and OSPF routes of a device."""
         device = self.devices[name]
-        found = [
+        routes = [
             Route(address.network, "direct", 0, 0, (SimulatedHop(None, interface.name),))
             for interface, address in device.addresses()
             if interface.up
         ]
-        found += [route for route in (self._static(device, p, via) for p, via in device.statics.items()) if route]
+        routes += [route for route in (self._static(device, p, via) for p, via in device.statics.items()) if route]
         offers: dict[Network4, tuple[int, set[SimulatedHop]]] = {}
         for other, (distance, hops) in paths.items():
             for interface, address in self.devices[other].addresses():
@@ -403,8 +403,8 @@ class Network:
                 own = {SimulatedHop(None, interface.name)} if other == name else hops
                 cost = distance + (0 if interface.loopback else interface.ospf.cost)
                 _offer(offers, address.network, cost, set(own))
-        found += [Route(prefix, "ospf", 110, cost, _sorted(hops)) for prefix, (cost, hops) in offers.items()]
-        return found
+        routes += [Route(prefix, "ospf", 110, cost, _sorted(hops)) for prefix, (cost, hops) in offers.items()]
+        return routes
 
     def _static(self, device: SimulatedDevice, prefix: Network4, via: str) -> Route | None:
         if via == "blackhole":

@@ -46,12 +46,18 @@ def _via(via: str) -> str:
     return "Null0" if via == "blackhole" else via
 
 
-def _interface(one: Interface, own: list[str], area: str) -> list[str]:
-    lines = [f"interface {one.name}", *([f" description {one.description}"] if one.description else []), *own]
-    lines += [f" ip ospf {area} {one.ospf.area}", f" ip ospf cost {one.ospf.cost}"] if one.ospf else []
-    timers = {"hello": (10, one.ospf.hello), "dead": (40, one.ospf.dead)} if one.ospf else {}
+def _interface(interface: Interface, own: list[str], area: str) -> list[str]:
+    lines = [
+        f"interface {interface.name}",
+        *([f" description {interface.description}"] if interface.description else []),
+        *own,
+    ]
+    lines += (
+        [f" ip ospf {area} {interface.ospf.area}", f" ip ospf cost {interface.ospf.cost}"] if interface.ospf else []
+    )
+    timers = {"hello": (10, interface.ospf.hello), "dead": (40, interface.ospf.dead)} if interface.ospf else {}
     lines += [f" ip ospf {name}-interval {value}" for name, (usual, value) in timers.items() if value != usual]
-    return lines + [" shutdown"] * one.shutdown
+    return lines + [" shutdown"] * interface.shutdown
 
 
 def _bgp(device: SimulatedDevice) -> list[str]:

@@ -50,9 +50,9 @@ def _file(name: str, source: Source, where: Path_) -> Path:
     if place.is_file():
         return place
     try:
-        found = file_in_package(name, INTENTS, Path(source.path))
+        path = file_in_package(name, INTENTS, Path(source.path))
     except QuestionError as error:
         raise source.error(where, str(error)) from None
-    if found is None:
+    if path is None:
         raise source.error(where, f"there is no such file, and no package '{name.partition('/')[0]}' has one")
-    return found
+    return path

@@ -130,12 +130,12 @@ class Configuration:
 
     def lists(self) -> dict[str, list[Path]]:
         """The lines whose order means something, each list in its order."""
-        found: dict[str, list[Path]] = {}
+        lists: dict[str, list[Path]] = {}
         for path in self.paths:
             name = self.knowledge.list_of(path)
             if name is not None:
-                found.setdefault(name, []).append(path)
-        return found
+                lists.setdefault(name, []).append(path)
+        return lists
 
     def reordered(self, was: Configuration) -> list[Path]:
         """The lines of each list that is not in the order that it was in, as they were, so far as they are in both."""

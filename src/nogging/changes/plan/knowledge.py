@@ -239,7 +239,7 @@ def _library() -> Path:
 
 
 def configured_dialects() -> list[str]:
-    return sorted(one.stem for one in _library().glob("*.yaml"))
+    return sorted(path.stem for path in _library().glob("*.yaml"))
 
 
 @cache
@@ -249,6 +249,6 @@ def knowledge_of(dialect: str) -> Knowledge:
     if not path.is_file():
         known = ", ".join(configured_dialects())
         raise QuestionError(f"nothing is known of how {dialect} is configured; known: {known}")
-    found = load(path, Knowledge)[0]
-    shared = {word: knowledge_of(other).intents[word] for word, other in found.said_as.items()}
-    return found.model_copy(update={"intents": {**found.intents, **shared}})
+    knowledge = load(path, Knowledge)[0]
+    shared = {word: knowledge_of(other).intents[word] for word, other in knowledge.said_as.items()}
+    return knowledge.model_copy(update={"intents": {**knowledge.intents, **shared}})

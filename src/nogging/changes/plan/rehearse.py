@@ -43,9 +43,9 @@ def rehearse(
         again = collect(change.inventory, Path(place) / "again", named=change.named, secrets=hands.secrets)
         shut = [*missing(change.model.gate, capture), *restless(change, capture, again)]
         shut += changed(change, running, hands.secrets.words())
-        found = replace(rehearsing.rehearse(running, records_of(capture)), shut=tuple(shut))
+        rehearsal = replace(rehearsing.rehearse(running, records_of(capture)), shut=tuple(shut))
         gate = judged(change, capture, None, ("gate", "expect")) if change.model.gate.expect else None
-        return found, gate, [*hands.secrets.words(), *rehearsing.secrets]
+        return rehearsal, gate, [*hands.secrets.words(), *rehearsing.secrets]
 
 
 def checked(change: Change, fetch: Ask | None) -> Rehearsing:

@@ -141,15 +141,15 @@ class Rehearsing:
 
     def targets(self) -> dict[int, Inventory]:
         """The devices of each step that has some; a `FileError` for a condition that fits none."""
-        found = {}
+        targets = {}
         for n, step in enumerate(self.change.model.steps):
             if step.action in ("call", "await"):
                 continue
             try:
-                found[n] = self.change.inventory.on(step.on)
+                targets[n] = self.change.inventory.on(step.on)
             except QuestionError as error:
                 raise self.change.source.error(("steps", n, "on"), str(error)) from None
-        return found
+        return targets
 
     def devices(self) -> Inventory:
         """Every device that a step touches."""

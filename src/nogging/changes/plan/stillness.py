@@ -30,10 +30,10 @@ def restless(change: Change, first: Capture, second: Capture) -> list[str]:
     settle it."""
     if change.model.gate.restless is not None:
         return []
-    found = compared(change, first, second)
-    told = [f"{told_of(difference)} by itself, with nothing done ({OPENS})" for difference in found.differences]
+    comparison = compared(change, first, second)
+    told = [f"{told_of(difference)} by itself, with nothing done ({OPENS})" for difference in comparison.differences]
     missed = tuple(f"{name}, " for name, one in first.devices.items() if not one.commands_answered)  # told elsewhere
-    blind = [one for one in found.not_compared if not one.startswith(missed)]
+    blind = [one for one in comparison.not_compared if not one.startswith(missed)]
     return told + [f"{one}, with nothing done ({_settled_by(one)})" for one in blind]
 
 
@@ -43,8 +43,8 @@ def _settled_by(reason: str) -> str:
     return OPENS
 
 
-def told_of(one: Difference) -> str:
+def told_of(difference: Difference) -> str:
     """A difference in a line."""
-    key = " ".join(str(value) for value in one.key.values() if value is not None)
-    fields = ", ".join(moved(name, before, after) for name, (before, after) in one.fields.items())
-    return f"{one.kind} {key} {one.what}" + (f" ({fields})" if fields else "")
+    key = " ".join(str(value) for value in difference.key.values() if value is not None)
+    fields = ", ".join(moved(name, before, after) for name, (before, after) in difference.fields.items())
+    return f"{difference.kind} {key} {difference.what}" + (f" ({fields})" if fields else "")

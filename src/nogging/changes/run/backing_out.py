@@ -144,11 +144,13 @@ class BackingOut:
 
     def _against(self, before: Capture, now: Capture) -> tuple[list[str], list[str]]:
         """What differs from one capture, besides what began anew, and what cannot be compared with it."""
-        found = compared(self.work.change, before, now)
+        comparison = compared(self.work.change, before, now)
         differing = (
-            difference for difference in found.differences if not _began(difference) and not _within_a_link(difference)
+            difference
+            for difference in comparison.differences
+            if not _began(difference) and not _within_a_link(difference)
         )
-        return [told_of(one) for one in differing], list(found.not_compared)
+        return [told_of(one) for one in differing], list(comparison.not_compared)
 
     def _left_over(self, device: Device, sealed: str, text: str) -> list[str]:
         knowledge = knowledge_of(device.dialect)
@@ -161,17 +163,17 @@ class BackingOut:
         return [f"{device.name}: {what}: {line}" for what, line in lines.items()]
 
 
-def _began(one: Difference) -> bool:
+def _began(difference: Difference) -> bool:
     """Whether a difference is that something began anew, or (a link that never changed before) for the first time:
     nothing takes back that it happened."""
-    fields = KINDS[one.kind].fields
-    first = (was is None and fields[name].nature is Nature.TIMER for name, (was, _) in one.fields.items())
-    return one.what == "restarted" or (one.what == "moved" and all(first))
+    fields = KINDS[difference.kind].fields
+    first = (was is None and fields[name].nature is Nature.TIMER for name, (was, _) in difference.fields.items())
+    return difference.what == "restarted" or (difference.what == "moved" and all(first))
 
 
-def _within_a_link(one: Difference) -> bool:
+def _within_a_link(difference: Difference) -> bool:
     """Whether a difference is a route to what is never routed (RFC 4291, 2.5.6): daemons lose those as links flap."""
-    return one.kind == "route" and str(one.key["destination_prefix"]).startswith("fe80:")
+    return difference.kind == "route" and str(difference.key["destination_prefix"]).startswith("fe80:")
 
 
 def _missed(capture: Capture, when: str) -> dict[str, str]:

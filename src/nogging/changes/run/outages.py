@@ -69,7 +69,7 @@ class Watch:
 
     def cut_off(self) -> list[str]:
         """Which probes saw an outage that was too long."""
-        return [_cut_off(one) for one in self._bounded() if self._too_long(one)]
+        return [_cut_off(probe) for probe in self._bounded() if self._too_long(probe)]
 
     def _bounded(self) -> list[Probe]:
         return [probe for probe in self.probes if probe.model.at_most is not None]

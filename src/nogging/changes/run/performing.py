@@ -283,10 +283,10 @@ class _Run:
             judged(self.work.change, before, before, place)
         _open(missing(gate, before))
         if gate.expect:
-            found = judged(self.work.change, before, None, ("gate", "expect"))
-            self.journal.tell("gate", verdict=found.verdict, reasons=reasons_of(found))
-            if found.verdict is not Verdict.PASS:
-                _open(reasons_of(found) or [found.verdict])
+            judgement = judged(self.work.change, before, None, ("gate", "expect"))
+            self.journal.tell("gate", verdict=judgement.verdict, reasons=reasons_of(judgement))
+            if judgement.verdict is not Verdict.PASS:
+                _open(reasons_of(judgement) or [judgement.verdict])
         _open(restless(self.work.change, before, self.work.captured(AGAIN)))
         running = self.work.hands.running(self.work.devices)
         _open(changed(self.work.change, running, self.work.hands.secrets.words()))
@@ -299,17 +299,17 @@ class _Run:
 
     def _judge(self, before: Capture) -> None:
         after = self.work.captured(AFTER)
-        found = self.done.judgement = judged(self.work.change, after, before, quiet=self.work.quiet())
-        kept = {"first": look_first(found), "judgement": plain.judgement(found)}
+        judgement = self.done.judgement = judged(self.work.change, after, before, quiet=self.work.quiet())
+        kept = {"first": look_first(judgement), "judgement": plain.judgement(judgement)}
         replace_text(self.work.folder / JUDGEMENT, json.dumps(kept, ensure_ascii=False, indent=1) + "\n")
-        reasons = reasons_of(found)
+        reasons = reasons_of(judgement)
         settled = self.done.settled
         if settled is not None and not settled.still:
             reasons.append(f"it had not settled after {settled.seconds:g} s")
-        if found.verdict is Verdict.PASS:
+        if judgement.verdict is Verdict.PASS:
             self.watch.hear_out()
         reasons += self.watch.cut_off()
-        verdict = Verdict.FAIL if found.verdict is Verdict.PASS and reasons else found.verdict
+        verdict = Verdict.FAIL if judgement.verdict is Verdict.PASS and reasons else judgement.verdict
         self.journal.tell("judged", verdict=verdict, reasons=reasons)
         if verdict is not Verdict.PASS:
             self.done.verdict = verdict
@@ -317,11 +317,11 @@ class _Run:
 
     def _not_judged(self, before: Capture) -> list[str]:
         """How much differs that nobody was asked to judge."""
-        found = self.done.judgement
-        if found is None or found.exact:
+        judgement = self.done.judgement
+        if judgement is None or judgement.exact:
             return []
-        if found.compared:
-            n = len(found.unexplained)
+        if judgement.compared:
+            n = len(judgement.unexplained)
             return [f"{many(n, 'unexplained difference')}, which 'differences' lets pass"] * bool(n)
         n = len(compare(before, Capture(self.work.folder / AFTER), caused=False).differences)
         return [f"not judged, since the file has no 'differences': {many(n, 'difference')} from before"] * bool(n)

@@ -82,8 +82,8 @@ class Probe:
     def worst(self) -> Outage | None:
         return max(self.outages, key=self._length, default=None)
 
-    def _length(self, one: Outage) -> float:
-        return one.seconds if one.seconds is not None else round(time.monotonic() - one.started, 2)
+    def _length(self, outage: Outage) -> float:
+        return outage.seconds if outage.seconds is not None else round(time.monotonic() - outage.started, 2)
 
     def told(self) -> dict[str, Any]:
         """All of it, as JSON has it; times in seconds."""

@@ -64,7 +64,7 @@ class _Receiver:
 
     def wants(self, notice: Notice) -> bool:
         ended = notice.what == ENDED
-        verdicts = {str(Verdict.PASS)} if ended else {one.verdict for one in notice.about}
+        verdicts = {str(Verdict.PASS)} if ended else {expectation.verdict for expectation in notice.about}
         return any(wanted(self.model, verdict, ended) for verdict in verdicts)
 
     def is_due(self, now: datetime) -> bool:
@@ -120,13 +120,18 @@ class Receivers:
 
     def known(self, notice: Notice) -> dict[str, Any]:
         """What a template may name: the words of a change's notice, and the notice itself."""
-        state = RECOVERED if notice.what == ENDED else min((one.verdict for one in notice.about), key=_WORST.index)
-        titles = [one.title for one in notice.about]
+        state = (
+            RECOVERED
+            if notice.what == ENDED
+            else min((expectation.verdict for expectation in notice.about), key=_WORST.index)
+        )
+        titles = [expectation.title for expectation in notice.about]
         told = notice.told()
         return {
             "state": state,
             "title": titles[0] if len(titles) == 1 else many(len(titles), "expectation"),
-            "reasons": [_reason(one) for one in notice.about] + [f"likely from {cause}" for cause in notice.causes],
+            "reasons": [_reason(expectation) for expectation in notice.about]
+            + [f"likely from {cause}" for cause in notice.causes],
             "todo": [],
             "folder": str(self.history),
             "at": told["at"],
@@ -139,23 +144,23 @@ class Receivers:
         return text if isinstance(text, str) else text.fetch(self.folder, "what a notice is sent with", self.ask)
 
 
-_WORST = [str(one) for one in (Verdict.FAIL, Verdict.UNPROVEN, Verdict.PASS)]
+_WORST = [str(verdict) for verdict in (Verdict.FAIL, Verdict.UNPROVEN, Verdict.PASS)]
 
 
-def _reason(one: NoticedExpectation) -> str:
-    return f"{one.title}: {one.reason}" if one.reason else one.title
+def _reason(expectation: NoticedExpectation) -> str:
+    return f"{expectation.title}: {expectation.reason}" if expectation.reason else expectation.title
 
 
 def _still_so(held: Sequence[Notice]) -> list[Notice]:
     """Of what was held back, that which is still so: not what began and ended meanwhile, nor anything twice."""
     last: dict[str, tuple[Notice, NoticedExpectation]] = {}
-    began = {one.title for notice in held if notice.what != ENDED for one in notice.about}
+    began = {expectation.title for notice in held if notice.what != ENDED for expectation in notice.about}
     for notice in held:
-        for one in notice.about:
-            if notice.what == ENDED and one.title in began:
-                last.pop(one.title, None)
+        for expectation in notice.about:
+            if notice.what == ENDED and expectation.title in began:
+                last.pop(expectation.title, None)
             else:
-                last[one.title] = (notice, one)
+                last[expectation.title] = (notice, expectation)
     return [
         Notice(notice.at, notice.what, about, notice.causes)
         for notice in held

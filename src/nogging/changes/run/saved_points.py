@@ -119,11 +119,11 @@ class Guard:
         ours = (event for event in reversed(self.journal.events) if event["event"] in _SORTS)
         return next((our for our in ours if our["device"] == device.name), None)
 
-    def _asked(self, one: SentLine, device: Device) -> tuple[str, str]:
-        command = one.command
+    def _asked(self, line: SentLine, device: Device) -> tuple[str, str]:
+        command = line.command
         for name, value in self._values(device).items():
             command = command.replace(f"{{{name}}}", str(value))
-        return command, one.mode
+        return command, line.mode
 
     def _values(self, device: Device) -> Mapping[str, object]:
         seconds = self.within or 0

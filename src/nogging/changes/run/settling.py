@@ -112,14 +112,14 @@ def settle(
                 return Settled(False, tuple(rounds))
             sleep(min(model.every, max(at_most - elapsed, 0.0)))
             after = collect(inventory, folder / str(len(rounds) + 1), kinds=list(model.kinds), secrets=secrets)
-            found = compare(before, after, caused=False)
-            moved = Counter(f"{difference.kind} on {difference.key['device']}" for difference in found.differences)
+            comparison = compare(before, after, caused=False)
+            moved = Counter(f"{difference.kind} on {difference.key['device']}" for difference in comparison.differences)
             moved.update(failing(before, after))
             now = time.monotonic()
             rounds.append(Round(round(now - began, 1), dict(sorted(moved.items()))))
             tell(rounds[-1])
-            if moved or found.not_compared != blind:
-                last_moved, blind = now, found.not_compared
+            if moved or comparison.not_compared != blind:
+                last_moved, blind = now, comparison.not_compared
             if now - last_moved >= model.quiet and now - began >= wait:
                 return Settled(True, tuple(rounds))
             before = after

@@ -116,12 +116,12 @@ class Stepping:
             return
         ends = time.monotonic() + wait.at_most
         while True:
-            found = judged(self.work.change, self._fresh(), self.before, ("steps", step.number, "await", "expect"))
-            self.journal.tell("waiting", step=step.number, verdict=found.verdict)
-            if found.verdict is Verdict.PASS:
+            judgement = judged(self.work.change, self._fresh(), self.before, ("steps", step.number, "await", "expect"))
+            self.journal.tell("waiting", step=step.number, verdict=judgement.verdict)
+            if judgement.verdict is Verdict.PASS:
                 return
             if time.monotonic() >= ends:
-                raise CannotGoOn(f"{step.title}: not within {wait.at_most:g} s: {'; '.join(reasons_of(found))}")
+                raise CannotGoOn(f"{step.title}: not within {wait.at_most:g} s: {'; '.join(reasons_of(judgement))}")
             self.work.stop.sleep(wait.every)
 
     def _fresh(self) -> Capture:

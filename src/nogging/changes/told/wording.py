@@ -68,8 +68,8 @@ def _gate(page: TextPage, gate: Judgement | None, shut: Sequence[str]) -> None:
     page.prose(told, label=verdict, style=STYLES[verdict])
     for reason in shut:
         page.prose(reason, indent=2, label=Verdict.FAIL, style=STYLES[Verdict.FAIL])
-    for one in gate.results if gate is not None else ():
-        page.prose(f"{one.title} ({one.reason})", indent=2, label=one.verdict, style=STYLES[one.verdict])
+    for result in gate.results if gate is not None else ():
+        page.prose(f"{result.title} ({result.reason})", indent=2, label=result.verdict, style=STYLES[result.verdict])
 
 
 def _guards(page: TextPage, found: Rehearsal, seconds: float) -> None:

@@ -14,13 +14,13 @@ from nogging.judging.quantifiers.records import result
 from nogging.judging.verdict import Failure, Result
 
 
-def judged(asking: Asking, one: Expectation) -> Result:
-    asked = asking.asked(one)
-    table = asking.table(one)
+def judged(asking: Asking, expectation: Expectation) -> Result:
+    asked = asking.asked(expectation)
+    table = asking.table(expectation)
     parts = "".join(f", {sql} AS p{n}" for n, sql in enumerate(asked.parts))
     told = (
         f"(a_here AND {asked.where}) AS w, (b_here AND {asked.where_before}) AS wb, {asked.demand} AS m "
-        f"FROM {table} WHERE {asking.narrow(one.where)}"
+        f"FROM {table} WHERE {asking.narrow(expectation.where)}"
     )
     verdict = "CASE WHEN a_here THEN (NOT (w OR wb)) OR m ELSE NOT wb END"
     counted = asking.pairs.rows(
@@ -31,14 +31,14 @@ def judged(asking: Asking, one: Expectation) -> Result:
     wanted = f"SELECT *, {verdict} AS v FROM ({rows}) WHERE {verdict} IS NOT TRUE ORDER BY device, id"
     wrong = []
     for row in asking.pairs.rows(wanted) if counted[0]["wrong"] else []:
-        if one.gone_allowed and not row["a_here"]:
+        if expectation.gone_allowed and not row["a_here"]:
             continue
         hidden = not row["a_here"] and any(
-            gap.could_hold(side_of(row, "b", one.kind)) for gap in asking.gaps(one.kind, AFTER)
+            gap.could_hold(side_of(row, "b", expectation.kind)) for gap in asking.gaps(expectation.kind, AFTER)
         )
         wrong.append((row, row["v"] is False and not hidden))
-    said = asking.sorted_out(one, wrong)
-    return result(asking, one, counted[0]["n"], said, _failed(said.failures, counted[0]["n"]))
+    said = asking.sorted_out(expectation, wrong)
+    return result(asking, expectation, counted[0]["n"], said, _failed(said.failures, counted[0]["n"]))
 
 
 def _failed(failures: list[Failure], found: int) -> str:
@@ -49,9 +49,11 @@ def _failed(failures: list[Failure], found: int) -> str:
     return f"{len(failures)} of {found} fail" + (f" ({', '.join(more)})" if more else "")
 
 
-def turned(asking: Asking, one: Expectation, broken: Broken) -> Turned:
+def turned(asking: Asking, expectation: Expectation, broken: Broken) -> Turned:
     """Of `every` each row is judged by itself."""
-    asked = asking.asked(one)
+    asked = asking.asked(expectation)
     here = f"NOT ({asked.where} OR (b_here AND {asked.where_before})) OR {asked.demand}"
-    gone = "true" if one.gone_allowed else f"NOT {asked.where_before}"
-    return turned_rows(asking, one, broken, f"CASE WHEN a_here THEN {here} WHEN b_here THEN {gone} ELSE true END")
+    gone = "true" if expectation.gone_allowed else f"NOT {asked.where_before}"
+    return turned_rows(
+        asking, expectation, broken, f"CASE WHEN a_here THEN {here} WHEN b_here THEN {gone} ELSE true END"
+    )

@@ -11,10 +11,12 @@ from nogging.judging.quantifiers.records import result
 from nogging.judging.verdict import Failure, Result, Verdict
 
 
-def judged(asking: Asking, one: Expectation) -> Result:
-    assert one.wanted is not None
-    wanted, where = one.wanted, asking.asked(one).where
-    rows = asking.pairs.rows(f"SELECT *, {where} AS w FROM {asking.table(one)} WHERE a_here AND ({where}) IS NOT FALSE")
+def judged(asking: Asking, expectation: Expectation) -> Result:
+    assert expectation.wanted is not None
+    wanted, where = expectation.wanted, asking.asked(expectation).where
+    rows = asking.pairs.rows(
+        f"SELECT *, {where} AS w FROM {asking.table(expectation)} WHERE a_here AND ({where}) IS NOT FALSE"
+    )
     seen, others = set(), []
     for row in rows:
         values = tuple(row[f"a_{name}"] for name in wanted.fields)
@@ -22,11 +24,11 @@ def judged(asking: Asking, one: Expectation) -> Result:
             seen.add(values)
         else:
             others.append((row, row["w"] is not None and None not in values))
-    said = asking.sorted_out(one, others)
+    said = asking.sorted_out(expectation, others)
     said.failures[:] = [replace(failure, reason="is there, and in none of the rows") for failure in said.failures]
     besides = len(said.failures)
     said.unproven += [Failure("", {}, doubt) for doubt in wanted.doubts]
-    gaps = asking.mattering(one)
+    gaps = asking.mattering(expectation)
     for values, place in wanted.rows.items():
         if values in seen:
             continue
@@ -36,7 +38,7 @@ def judged(asking: Asking, one: Expectation) -> Result:
         missing = Failure(str(given.pop("device", "")), given, f"is missing ({place})")
         (said.unproven if hidden else said.failures).append(missing)
     failed = f"{len(said.failures) - besides} missing, {besides} besides"
-    return result(asking, one, len(rows), said, failed)
+    return result(asking, expectation, len(rows), said, failed)
 
 
 def _could_be(row: dict[str, object], given: dict[str, object]) -> bool:
@@ -44,14 +46,14 @@ def _could_be(row: dict[str, object], given: dict[str, object]) -> bool:
     return all(row[f"a_{name}"] in (None, value) for name, value in given.items())
 
 
-def turned(asking: Asking, one: Expectation, broken: Broken) -> Turned:
+def turned(asking: Asking, expectation: Expectation, broken: Broken) -> Turned:
     """Of `exactly` whatever is gone, or says something else in one of its fields."""
-    assert one.wanted is not None
-    where = asking.asked(one).where
-    other = " OR ".join(f"x.a_{name} IS DISTINCT FROM w.a_{name}" for name in one.wanted.fields)
+    assert expectation.wanted is not None
+    where = asking.asked(expectation).where
+    other = " OR ".join(f"x.a_{name} IS DISTINCT FROM w.a_{name}" for name in expectation.wanted.fields)
     rows = asking.pairs.rows(
-        f"SELECT DISTINCT fault FROM {broken.table(one.needs_peer)} x JOIN "
-        f"(SELECT *, {where} AS was FROM {asking.table(one)}) w USING (id) "
+        f"SELECT DISTINCT fault FROM {broken.table(expectation.needs_peer)} x JOIN "
+        f"(SELECT *, {where} AS was FROM {asking.table(expectation)}) w USING (id) "
         f"WHERE was AND (NOT x.a_here OR {other})"
     )
     return {row["fault"]: Verdict.FAIL for row in rows}

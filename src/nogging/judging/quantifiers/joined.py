@@ -77,16 +77,16 @@ class Joining:
     def __init__(self, asking: Asking) -> None:
         self.asking, self.pairs = asking, asking.pairs
 
-    def judged(self, one: JoinedExpectation) -> Result:
+    def judged(self, expectation: JoinedExpectation) -> Result:
         """Whether each of some devices is joined to each of others."""
-        there = self.joints(one)
-        missing = [pair for pair in one.pairs if there.get(pair) != JOINED]
+        there = self.joints(expectation)
+        missing = [pair for pair in expectation.pairs if there.get(pair) != JOINED]
         failures: list[Failure] = []
         unproven: list[Failure] = []
         gaps = [
             gap
             for kind in _TOLD_BY
-            for gap in self.asking.hidden(KINDS[kind], AFTER).mattering(one.hides)
+            for gap in self.asking.hidden(KINDS[kind], AFTER).mattering(expectation.hides)
             if not gap.tells
         ]
         for device, other in missing:
@@ -100,16 +100,24 @@ class Joining:
         verdict, reason = concluded(
             failures,
             unproven,
-            failed=f"{len(failures)} of {len(one.pairs)} are not joined",
-            nothing="" if one.pairs else "no devices match 'from' and 'to', so there is nothing to look at",
-            passed=f"{len(one.pairs)} joined",
+            failed=f"{len(failures)} of {len(expectation.pairs)} are not joined",
+            nothing="" if expectation.pairs else "no devices match 'from' and 'to', so there is nothing to look at",
+            passed=f"{len(expectation.pairs)} joined",
         )
         told = tuple(failures), tuple(once(unproven))
-        return Result(one.title, one.strength, one.kind.name, verdict, reason, len(one.pairs) - len(missing), *told)
+        return Result(
+            expectation.title,
+            expectation.strength,
+            expectation.kind.name,
+            verdict,
+            reason,
+            len(expectation.pairs) - len(missing),
+            *told,
+        )
 
-    def joints(self, one: JoinedExpectation) -> dict[tuple[str, str], str]:
+    def joints(self, expectation: JoinedExpectation) -> dict[tuple[str, str], str]:
         """The pairs of devices that something joins: `JOINED`, or why that is not known."""
-        return self.linked() if one.by is None else self.met(one.by, one.kind)
+        return self.linked() if expectation.by is None else self.met(expectation.by, expectation.kind)
 
     def met(self, condition: Predicate, kind: Kind) -> dict[tuple[str, str], str]:
         by = self.asking.guarded(condition, kind, AFTER)
@@ -143,14 +151,14 @@ class Joining:
             found[pair] = JOINED if found.get(pair) == JOINED else told
         return found
 
-    def turned(self, one: JoinedExpectation, broken: Broken | None) -> Turned:
+    def turned(self, expectation: JoinedExpectation, broken: Broken | None) -> Turned:
         """The faults that leave two devices without a session between them. Which links the devices would still tell of
         is not known of a fault."""
-        if one.by is None or broken is None:
+        if expectation.by is None or broken is None:
             return {}
-        met = f"(a_here AND p_device IS NOT NULL AND {self.asking.guarded(one.by, one.kind, AFTER)})"
+        met = f"(a_here AND p_device IS NOT NULL AND {self.asking.guarded(expectation.by, expectation.kind, AFTER)})"
         ends = f"id, a_device, p_device, coalesce({met}, false)"
-        whole = self.pairs.fetched(f"SELECT {ends} FROM {self.pairs.with_peers(one.kind)}")
+        whole = self.pairs.fetched(f"SELECT {ends} FROM {self.pairs.with_peers(expectation.kind)}")
         left = Counter((device, other) for _, device, other, met in whole if met)
         lost: dict[int, set[tuple[int, str, str]]] = defaultdict(set)
         was = {n: (device, other) for n, device, other, met in whole if met}
@@ -160,7 +168,7 @@ class Joining:
         found = {}
         for fault, gone in lost.items():
             less = Counter((device, other) for _, device, other in gone)
-            if any(left[pair] <= n and pair in one.pairs for pair, n in less.items()):
+            if any(left[pair] <= n and pair in expectation.pairs for pair, n in less.items()):
                 found[fault] = Verdict.FAIL
         return found
 

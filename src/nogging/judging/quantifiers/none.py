@@ -10,18 +10,18 @@ from nogging.judging.quantifiers.records import result, these
 from nogging.judging.verdict import Result
 
 
-def judged(asking: Asking, one: Expectation) -> Result:
-    met = asking.met(one)
+def judged(asking: Asking, expectation: Expectation) -> Result:
+    met = asking.met(expectation)
     rows = asking.pairs.rows(
-        f"SELECT *, {met} AS v FROM {asking.table(one)} "
-        f"WHERE {asking.narrow(one.where)} AND {met} IS NOT FALSE ORDER BY device, id"
+        f"SELECT *, {met} AS v FROM {asking.table(expectation)} "
+        f"WHERE {asking.narrow(expectation.where)} AND {met} IS NOT FALSE ORDER BY device, id"
     )
-    said = asking.sorted_out(one, ((row, bool(row["v"])) for row in rows))
-    failed = f"{these(len(said.failures), one.kind)} found where none is expected"
+    said = asking.sorted_out(expectation, ((row, bool(row["v"])) for row in rows))
+    failed = f"{these(len(said.failures), expectation.kind)} found where none is expected"
     true = sum(bool(row["v"]) for row in rows)
-    return result(asking, one, true, said, failed, "" if said.waived else "none, as expected")
+    return result(asking, expectation, true, said, failed, "" if said.waived else "none, as expected")
 
 
-def turned(asking: Asking, one: Expectation, broken: Broken) -> Turned:
+def turned(asking: Asking, expectation: Expectation, broken: Broken) -> Turned:
     """Of `none` each row is judged by itself."""
-    return turned_rows(asking, one, broken, f"NOT {asking.met(one)}")
+    return turned_rows(asking, expectation, broken, f"NOT {asking.met(expectation)}")

@@ -108,12 +108,12 @@ class PathJudge:
         self.pairs = pairs
         self.followers: dict[str, Follower] = {}
 
-    def judged(self, one: PathExpectation) -> Result:
+    def judged(self, expectation: PathExpectation) -> Result:
         failures: list[Failure] = []
         unproven: list[Failure] = []
-        ends = self.ends(one)
+        ends = self.ends(expectation)
         for source, target in ends:
-            certain, open_ = self.between(one.model, source, target)
+            certain, open_ = self.between(expectation.model, source, target)
             failures += certain
             unproven += open_
         verdict, reason = concluded(
@@ -124,8 +124,8 @@ class PathJudge:
             passed=f"{len(ends)} path{'s' * (len(ends) != 1)}",
         )
         return Result(
-            title=one.title,
-            strength=one.strength,
+            title=expectation.title,
+            strength=expectation.strength,
             kind=PATH,
             verdict=verdict,
             reason=reason,
@@ -134,21 +134,21 @@ class PathJudge:
             unproven=tuple(unproven),
         )
 
-    def ends(self, one: PathExpectation) -> list[tuple[str, str]]:
+    def ends(self, expectation: PathExpectation) -> list[tuple[str, str]]:
         """From where to where: there, and where that is asked, back."""
-        ends = [(source, one.model.to) for source in one.sources if source != one.model.to]
-        if not one.model.both_ways:
+        ends = [(source, expectation.model.to) for source in expectation.sources if source != expectation.model.to]
+        if not expectation.model.both_ways:
             return ends
-        known = one.model.to in self.pairs.after.devices
-        back = one.model.to if known else _owner(self.pairs.after, one.model.to)
+        known = expectation.model.to in self.pairs.after.devices
+        back = expectation.model.to if known else _owner(self.pairs.after, expectation.model.to)
         return ends + [(back, source) for source, _ in ends if back is not None and back != source]
 
-    def turned(self, one: PathExpectation, faults: Sequence[Fault]) -> Iterator[tuple[int, Verdict]]:
+    def turned(self, expectation: PathExpectation, faults: Sequence[Fault]) -> Iterator[tuple[int, Verdict]]:
         """The faults of devices on the way after which a path is another. Which links they would still tell of is not
         known of a fault."""
         follower = self.follower(AFTER)
         assert follower is not None
-        met = self.met(one, follower)
+        met = self.met(expectation, follower)
         for n, fault in enumerate(faults):
             changes: dict[str, list[Any]] = defaultdict(list)
             for change in fault.changes:
@@ -158,15 +158,15 @@ class PathJudge:
                 with ExitStack() as stack:
                     for kind, several in changes.items():
                         stack.enter_context(follower.changed(kind, several))
-                    verdict = self.judged(one).verdict
+                    verdict = self.judged(expectation).verdict
                 if verdict is not Verdict.PASS:
                     yield n, verdict
 
-    def met(self, one: PathExpectation, follower: Follower) -> set[str]:
+    def met(self, expectation: PathExpectation, follower: Follower) -> set[str]:
         """The devices whose routes decide: where a way begins, and all that it meets."""
-        found = {source for source, _ in self.ends(one)}
-        for source, target in self.ends(one):
-            for way in follower.ways(source, address_of(follower.capture, target), one.model.vrf):
+        found = {source for source, _ in self.ends(expectation)}
+        for source, target in self.ends(expectation):
+            for way in follower.ways(source, address_of(follower.capture, target), expectation.model.vrf):
                 found |= set(way.devices)
         return found
 

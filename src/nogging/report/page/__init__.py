@@ -106,7 +106,7 @@ def page(told: PageSubject) -> str:
         timeline=timeline(told.events),
         growing=_growing(compared),
         journal=told.journal,
-        happened=[_moment(one) for one in happened[:_MOST_MOMENTS]],
+        happened=[_moment(moment) for moment in happened[:_MOST_MOMENTS]],
         more_happened=max(len(happened) - _MOST_MOMENTS, 0),
         data=_script_safe(_records(told, {name for name, _ in grid} if len(grid) < len(every) else None)),
         style=style,
@@ -121,14 +121,14 @@ def _happened(told: PageSubject) -> list[Moment]:
     return in_order([*moments(*([told.before] if told.before else []), told.after), *told.changed])
 
 
-def _moment(one: Moment) -> dict[str, Any]:
+def _moment(moment: Moment) -> dict[str, Any]:
     return {
-        "at": one.at.strftime("%Y-%m-%d %H:%M:%S"),
-        "exact": exactness(one),
-        "who": one.device or "the change",
-        "tells": one.source,
-        "what": one.what,
-        "grave": one.severity in GRAVE,
+        "at": moment.at.strftime("%Y-%m-%d %H:%M:%S"),
+        "exact": exactness(moment),
+        "who": moment.device or "the change",
+        "tells": moment.source,
+        "what": moment.what,
+        "grave": moment.severity in GRAVE,
     }
 
 
@@ -180,13 +180,16 @@ def _ordered(judgement: Mapping[str, Any] | None) -> list[Mapping[str, Any]]:
     return sorted((judgement or {}).get("expectations", ()), key=lambda one: order[one["verdict"]])
 
 
-def _plain(one: Difference) -> dict[str, Any]:
-    fields = {name: [value(old), value(new)] for name, (old, new) in one.fields.items()}
-    return {"kind": one.kind, "key": value(one.key), "what": one.what, "fields": fields}
+def _plain(difference: Difference) -> dict[str, Any]:
+    fields = {name: [value(old), value(new)] for name, (old, new) in difference.fields.items()}
+    return {"kind": difference.kind, "key": value(difference.key), "what": difference.what, "fields": fields}
 
 
-def _cause(one: Cause) -> dict[str, Any]:
-    return {**_plain(one.difference), "following": [{**_plain(other), "because": why} for other, why in one.following]}
+def _cause(cause: Cause) -> dict[str, Any]:
+    return {
+        **_plain(cause.difference),
+        "following": [{**_plain(other), "because": why} for other, why in cause.following],
+    }
 
 
 def _alone(differences: Iterable[Mapping[str, Any]], causes: Iterable[Mapping[str, Any]]) -> list[Mapping[str, Any]]:
@@ -250,25 +253,27 @@ def _badly(row: Mapping[str, tuple[str, str]]) -> list[int]:
 
 def _bars(told: PageSubject) -> list[dict[str, Any]]:
     """Routes by protocol and by next hop, before and after; what changed most first."""
-    found = []
+    bars = []
     for title, names in (
         ("Routes by protocol", ["source_protocol"]),
         ("Routes by next hop", ["device", "next_hop_address"]),
     ):
-        sides = [_counted(one, names) if one is not None else Counter() for one in (told.before, told.after)]
+        sides = [
+            _counted(capture, names) if capture is not None else Counter() for capture in (told.before, told.after)
+        ]
         rows = [(name, sides[0][name], sides[1][name]) for name in sides[0] | sides[1]]
         rows = sorted(rows, key=lambda row: (-abs(row[1] - row[2]), -row[1] - row[2]))[:_BARS]
         if rows:
-            found.append({"title": title, "rows": rows, "most": max(max(row[1:]) for row in rows)})
-    return found
+            bars.append({"title": title, "rows": rows, "most": max(max(row[1:]) for row in rows)})
+    return bars
 
 
 def _growing(compared: Comparison) -> list[dict[str, Any]]:
     """The counters of faults that grew, the fastest first: what, from and to, and how many a minute."""
     found = []
-    for one in compared.growing[:_BARS]:
-        what = " ".join(str(part) for part in (*one.key.values(), one.field) if part is not None)
-        found.append({"what": what, "before": one.before, "after": one.after, "rate": one.per_minute})
+    for growth in compared.growing[:_BARS]:
+        what = " ".join(str(part) for part in (*growth.key.values(), growth.field) if part is not None)
+        found.append({"what": what, "before": growth.before, "after": growth.after, "rate": growth.per_minute})
     return sorted(found, key=lambda one: -(one["rate"] or 0))
 
 
@@ -284,7 +289,7 @@ _UNSHOWN = ("device", "line", "answer", REMAINDER.name)
 
 def _records(told: PageSubject, of: set[str] | None = None) -> dict[str, Any]:
     """Every record after, or those of some devices, by kind, in columns; a value that occurs again is told once."""
-    found: dict[str, Any] = {}
+    records: dict[str, Any] = {}
     for name, kind in KINDS.items():
         table = told.after.records(name)
         if of is not None:
@@ -296,8 +301,8 @@ def _records(told: PageSubject, of: set[str] | None = None) -> dict[str, Any]:
             column = table.column(field_)
             if column.null_count < table.num_rows:
                 columns[field_] = _column(column)
-        found[name] = {"rows": table.num_rows, "columns": columns}
-    return found
+        records[name] = {"rows": table.num_rows, "columns": columns}
+    return records
 
 
 def _among(column: pa.ChunkedArray, words: set[str]) -> Any:
