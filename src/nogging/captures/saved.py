@@ -125,6 +125,15 @@ class _Device:
     typed: list[str] = field(default_factory=list)
     """What somebody typed in a log that asks for nothing."""
 
+    def take(self, command: str, text: str, file: Path, own: Own, *, single: bool) -> None:
+        """Takes an answer, which is the `single` one of its file or stood in a log behind what somebody typed."""
+        full, filtering = spelled(self.dialect, " ".join(command.split()), own)
+        if not single and not is_question(self.dialect, full, text, own):
+            self.typed.append(full)
+            return
+        text += "" if text.endswith("\n") or not text else "\n"
+        self.answers.append(_SavedAnswer(full, filtering, text, file))
+
 
 def _devices(
     folder: Path, dialect: str | None, inventory: Inventory | None, own: Own, hints: Mapping[str, str]
@@ -140,16 +149,10 @@ def _devices(
     devices: dict[str, _Device] = {}
     for name, several in paths.items():
         for path in several:
-            said = _said(path, name, dialect, inventory, own, hints)
-            each = ((one[:3], part) for one in said for part in parts(one[1], one[3], one[4], own))
-            for (device, speaks, file), (command, text) in each:
+            for device, speaks, file, command, said in _said(path, name, dialect, inventory, own, hints):
                 one = devices.setdefault(device, _Device(speaks))
-                full, filtering = spelled(one.dialect, " ".join(command.split()), own)
-                if not _is_answer(file, path) and not is_question(one.dialect, full, text, own):
-                    one.typed.append(full)
-                    continue
-                text += "" if text.endswith("\n") or not text else "\n"
-                one.answers.append(_SavedAnswer(full, filtering, text, file))
+                for asked, text in parts(speaks, command, said, own):
+                    one.take(asked, text, file, own, single=_is_answer(file, path))
     return devices
 
 

@@ -6,7 +6,7 @@ import re
 from functools import cache, cached_property
 from pathlib import Path
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from nogging.dialects.notation import compile_pattern
 from nogging.dialects.reader_folders import Own, files, places
@@ -148,6 +148,17 @@ class Gathering(Strict):
     heading: str
     """A regular expression of what stands above an answer, `{command}` being what it is the answer to. As
     `"-{10,} {command} -{10,}"`."""
+
+    @field_validator("heading")
+    @classmethod
+    def is_heading(cls, heading: str) -> str:
+        if "{command}" not in heading:
+            raise ValueError("a heading names the command, '{command}'")
+        try:
+            re.compile(heading.replace("{command}", "x"))
+        except re.error as error:
+            raise ValueError(f"no regular expression: {error}") from None
+        return heading
 
     @cached_property
     def _headed(self) -> re.Pattern[str]:

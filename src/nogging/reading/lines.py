@@ -129,6 +129,8 @@ class LineReading:
         self.words = LineRemainders(reader.silent)
         self.rest = ""
         """What is left of the line that is being taken."""
+        self.joining = False
+        """Whether it says but more of a record that another line makes."""
         self.number = self.blank = 0
         self.ended = False
         self.by: LineForm | None = None
@@ -194,6 +196,7 @@ class LineReading:
     def again_so(self, same: _Same, line: str, number: int) -> bool:
         """Takes a line that has been seen before as it was taken then; False where it has to be looked at anew."""
         form, kind, values, self.rest = same
+        self.joining = form.more
         if form.action is Action.SKIP:
             self.passed(form, line, number)
             self.by = form
@@ -306,7 +309,7 @@ class LineReading:
             return False
         if form.parts:
             self.take_apart(form, kind, values)
-        self.gave, self.form, self.kind = values, form, kind
+        self.gave, self.form, self.kind, self.joining = values, form, kind, form.more
         taken = _ACTIONS[action](self, kind, values, line, number)
         if taken and form.several is not None:
             for other in others:
@@ -457,10 +460,10 @@ class LineReading:
                 self.reason = "an unread line before it may say more of what it belongs to"
                 return False
             self.open.doubt = None
-            self.open.pending.append(_Pending(kind, values, [number], words=self.rest, more=self.form.more))
+            self.open.pending.append(_Pending(kind, values, [number], words=self.rest, more=self.joining))
             self.reading.taken[number] = tuple(values)
             return True
-        if self.form.more:
+        if self.joining:
             self.reason = f"there is no frame around this line ({self.form.pattern.text})"
             return False
         return self.keep(kind, self.begin(kind, values, number), number, values)
@@ -629,6 +632,7 @@ class LineReading:
             if heading.continues:
                 self.columns.rest.append((number, values, self.rest))
                 return True
+            self.joining = False
             kept = (self.row if heading.kind else self.add)(kind, values, line, number)
             for one in others if kept else ():
                 self.row(kind, one, line, number)
