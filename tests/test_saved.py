@@ -113,6 +113,12 @@ def test_what_gathers_many_answers_is_cut_into_them(tmp_path: Path, dialect: str
     capture = ingest(tmp_path / "gannet-r1.log", tmp_path / "capture")
     assert {command: capture.answer("gannet-r1", command) for command in said} == said
     assert capture.devices["gannet-r1"].dialect == dialect and set(capture.devices["gannet-r1"].commands) == set(said)
+    (tmp_path / "saved" / "gannet-r1").mkdir(parents=True)
+    (tmp_path / "saved" / "gannet-r1" / "show_tech-support.txt").write_text(text)
+    again = ingest(tmp_path / "saved", tmp_path / "again")
+    assert again.devices["gannet-r1"].dialect == dialect and set(again.devices["gannet-r1"].commands) == set(said)
+    with pytest.raises(QuestionError, match="takes it apart"):
+        recognised(text)
 
 
 def test_a_command_for_some_records_proves_no_others(good: Change, tmp_path: Path) -> None:

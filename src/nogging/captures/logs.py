@@ -142,6 +142,14 @@ def by_device(
     return {host: (dialect, found[host][dialect]) for host, dialect in told.items()}
 
 
+def by_dialect(answers: list[tuple[str, str]], own: Own = ()) -> dict[str, list[tuple[str, str]]]:
+    """Commands with their answers, as each dialect takes them apart."""
+    return {
+        dialect: [part for command, text in answers for part in parts(dialect, command, text, own)]
+        for dialect in dialects(own)
+    }
+
+
 def spoken_by(host: str, answers: dict[str, list[tuple[str, str]]], own: Own = (), known: str | None = None) -> str:
     """The dialect that reads most of a device's answers whole; where two read as much, or none any, the one that it is
     `known` to speak, and `QuestionError` without."""

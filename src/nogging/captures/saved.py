@@ -21,13 +21,13 @@ from types import MappingProxyType
 from nogging.captures import inside
 from nogging.captures.capture import Capture
 from nogging.captures.history import History, Turn, split
-from nogging.captures.logs import by_device, cut, is_question, parts, spoken_by
+from nogging.captures.logs import by_device, by_dialect, cut, is_question, parts, spoken_by
 from nogging.captures.manifest import ANSWERED, CAPTURED, JOURNAL, MANIFEST, PARTIAL
 from nogging.captures.masking import Masker, user_key
 from nogging.captures.names import SUFFIX, command_of
 from nogging.captures.storage import address_of, fetch
 from nogging.captures.writing import Writer
-from nogging.dialects.declared import dialects, require_dialect
+from nogging.dialects.declared import require_dialect
 from nogging.dialects.reader_folders import Own
 from nogging.errors import QuestionError
 from nogging.inventory import Inventory
@@ -171,7 +171,7 @@ def _said(
     single = {file for file in files if _is_answer(file, path)}
     if dialect is None and single:
         commands = [(command_of(file.name), texts[file]) for file in sorted(single)]
-        dialect = spoken_by(name, dict.fromkeys(dialects(own), commands), own, hints.get(name))
+        dialect = spoken_by(name, by_dialect(commands, own), own, hints.get(name))
     for file, text in texts.items():
         if file in single:
             assert dialect is not None

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from nogging.dialects.declared import dialects
+from nogging.dialects.declared import dialects, load_dialect
 from nogging.dialects.reader_folders import Own
 from nogging.errors import NoggingError, QuestionError
 from nogging.reading.account import Reading
@@ -45,6 +45,8 @@ class Guess:
 
 def recognised(text: str, dialect: str | None = None, command: str | None = None, own: Own = ()) -> Guess:
     """What a text is an answer to, of one dialect or of any; `QuestionError` where nothing reads it, or several do."""
+    if command is None and any(_gathers(text, name, own) for name in ([dialect] if dialect else dialects(own))):
+        raise QuestionError("this gathers the answers to many commands; 'nogging ingest' takes it apart")
     guesses = sorted(
         (guess for guess in _guesses(text, dialect, command, own) if guess.read),
         key=lambda one: (one.rank, not one.reader.asked),
@@ -65,6 +67,13 @@ def recognised(text: str, dialect: str | None = None, command: str | None = None
         named = "; ".join(one.told for one in [best, *others][:MOST_NAMED])
         raise QuestionError(f"this could be the answer to several commands: {named}; say --dialect and --command")
     return best
+
+
+def _gathers(text: str, dialect: str, own: Own) -> bool:
+    """Whether a text has the answers to several commands in it, each under its heading."""
+    gathers = load_dialect(dialect, own).gathers
+    headings = filter(None, map(gathers.headed, text.split("\n"))) if gathers else ()
+    return len({command for command in headings if find_reader(dialect, command, own) is not None}) > 1
 
 
 def _lines(reader: Reader) -> Path:
