@@ -133,8 +133,8 @@ def by_device(
     for said in cut(log, dialects(own), own):
         for dialect, host in said.hosts.items():
             found[host][dialect].extend(parts(dialect, said.command, said.text, own))
-    for dialect in () if found or not name else dialects(own):
-        if gathered := [(command, text) for command, text in parts(dialect, "", log, own) if command]:
+    for dialect, answers in () if found or not name else by_dialect([("", log)], own).items():
+        if gathered := [(command, text) for command, text in answers if command]:
             found[name][dialect] = gathered
     if not found:
         raise QuestionError("there is no prompt of a device with a command in it")

@@ -19,7 +19,6 @@ _BGP = ("idle", "connect", "active", "opensent", "openconfirm", "established")
 _OTHERS = ("up", "initializing", "failed", "admin_down", "present")
 _LASTING = {"ospf": "full", "ospfv3": "full", "bgp": "established", "lldp": "present", "cdp": "present"}
 """The state that is meant to last, of each protocol that does not call it `up`."""
-SETTLED = frozenset({*_LASTING.values(), "up"})
 _STUCK = {
     "ospf": "exstart",
     "ospfv3": "exstart",
