@@ -173,6 +173,11 @@ def test_tables_by_the_positions_of_their_headings(tmp_path: Path) -> None:
         ("skip: -----<-...>", "skp: x", "unknown key 'skp'; did you mean 'skip'?"),
         ("skip: -----<-...>", "add: <mtu", ":7:10: '>' is missing"),
         ("skip: -----<-...>", "skip: x\nvalues: {duplex: {f: ful}}", ":8:22: 'ful' is none of: full, half, auto"),
+        (
+            "skip: -----<-...>",
+            "skip: x\nsums_up: {aggregate: {}}",
+            ":8:22: aggregate is made of no parts that this reader",
+        ),
         ("skip: -----<-...>", "open: x", ":7:5: this line begins a record; say of which 'kind'"),
     ],
 )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from pathlib import Path
 
@@ -351,6 +352,33 @@ def test_a_terminal_may_write_the_time_before_each_line_and_keys_and_bells_among
     found = nogging.compare(plain, kept)
     assert (found.differences, found.not_compared) == ((), ())
     assert set(opened(kept).devices["mole-r1"].commands) == {"show ip interface brief", "show ip ospf neighbor"}
+
+
+ERASED = "\b" * 9 + " " * 8 + "\b" * 9
+ONE = SESSION[: SESSION.index("mole-r1#sh ip ospf")]
+AS_SAVED = {
+    "with prompts": ONE + "mole-r1#",
+    "with the command alone": ONE.removeprefix("mole-r1#"),
+    "from a terminal of its own": f"{ONE}mole-r1#".replace("\n", "\r\n"),
+    "with pages": ONE.replace("\nGig", f"\n --More-- {ERASED}Gig"),
+    "with what is left of pages": ONE.replace("\nGig", f"\n --More-- {' ' * 8}Gig").replace(
+        "\nInt", "\n --More-- \nInt"
+    ),
+}
+
+
+@pytest.mark.parametrize("case", AS_SAVED)
+def test_an_answer_is_the_same_with_what_a_terminal_wrote_around_it(tmp_path: Path, case: str) -> None:
+    command, *answer = ONE.removeprefix("mole-r1#").splitlines(keepends=True)
+    plain = nogging.read("".join(answer), dialect="ios", command=command.strip())
+    (tmp_path / "saved.txt").write_bytes(AS_SAVED[case].encode())
+    done = run(
+        "read", tmp_path / "saved.txt", "--dialect", "ios", "--command", "show ip interface brief", "--format", "json"
+    )
+    said = json.loads(done.stdout)
+    assert (done.returncode, said["unread"]) == (0, [])
+    names = [row["name"] for row in plain.records["interface"].to_pylist()]
+    assert [row["name"] for row in said["records"]["interface"]] == names
 
 
 V4, V6, VRF = (

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from functools import cache
 from types import MappingProxyType
 
-from nogging.captures.screen import rendered
+from nogging.captures.screen import shown
 from nogging.dialects.declared import dialects, load_dialect
 from nogging.dialects.reader_folders import Own
 from nogging.errors import QuestionError
@@ -52,21 +52,30 @@ def cut(log: str, spoken: Iterable[str], own: Own = ()) -> Iterator[LoggedAnswer
     prompts = {name: _prompt(name, own) for name in spoken}
     known: tuple[dict[str, str], str] | None = None
     lines: list[str] = []
-    for line in _unstamped(log.split("\n")):
-        shown = rendered(line)
-        matches = {name: match for name, prompt in prompts.items() if (match := prompt.match(shown))}
+    for line in shown(_unstamped(log.split("\n"))):
+        matches = {name: match for name, prompt in prompts.items() if (match := prompt.match(line))}
         if not matches:
-            lines.append(shown)
+            lines.append(line)
             continue
         if known is not None and known[1]:
             yield LoggedAnswer(*known, "\n".join(lines) + "\n")
         # a prompt that another dialect takes for the beginning of a command is no prompt of that one
-        ends = {name: match.start("command") if match["command"] else len(shown) for name, match in matches.items()}
+        ends = {name: match.start("command") if match["command"] else len(line) for name, match in matches.items()}
         fitting = {name: match for name, match in matches.items() if ends[name] == max(ends.values())}
         command = (next(iter(fitting.values()))["command"] or "").strip()
         known, lines = ({name: _host(match) for name, match in fitting.items()}, command), []
     if known is not None and known[1] and lines:
         yield LoggedAnswer(*known, "\n".join(lines).rstrip("\n") + "\n")
+
+
+def one_answer(text: str, dialect: str, command: str, own: Own = ()) -> str:
+    """The answer to a command, of what somebody saved of a terminal: without the prompts around it and its pages."""
+    text, asked = "\n".join(shown(text.split("\n"))), spelled(dialect, command, own)
+    said = [answer.text for answer in cut(text, [dialect], own) if spelled(dialect, answer.command, own) == asked]
+    if said:
+        return said[-1]
+    first, _, rest = text.lstrip("\n").partition("\n")
+    return rest if spelled(dialect, first.strip(), own) == asked else text
 
 
 def _unstamped(lines: list[str]) -> list[str]:

@@ -21,7 +21,7 @@ from types import MappingProxyType
 from nogging.captures import inside
 from nogging.captures.capture import Capture
 from nogging.captures.history import History, Turn, split
-from nogging.captures.logs import by_device, by_dialect, cut, is_question, parts, spoken_by
+from nogging.captures.logs import by_device, by_dialect, cut, is_question, one_answer, parts, spoken_by
 from nogging.captures.manifest import ANSWERED, CAPTURED, JOURNAL, MANIFEST, PARTIAL
 from nogging.captures.masking import Masker, user_key
 from nogging.captures.names import SUFFIX, command_of
@@ -175,7 +175,8 @@ def _said(
     for file, text in texts.items():
         if file in single:
             assert dialect is not None
-            yield name, dialect, file, command_of(file.name), text
+            command = command_of(file.name)
+            yield name, dialect, file, command, one_answer(text, dialect, command, own)
         elif dialect is not None:
             for said in cut(text, [dialect], own):
                 yield name if inventory is not None else said.hosts[dialect], dialect, file, said.command, said.text

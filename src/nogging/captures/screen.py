@@ -7,10 +7,13 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Iterable
 
 _ANSI = re.compile(r"\x1b(?:\[[0-?]*+[ -/]*+[@-~]|\][^\x07\x1b]*+(?:\x07|\x1b\\)|[()#][0-9A-Za-z]|[=>78DEHMNOZc])")
 _MOVES = re.compile(r"[\b\r]")
 _SHOWS_NOTHING = str.maketrans("", "", "\0\a")
+_PAGER = re.compile(r"^ ?(?:--more--|<-+ more -+>)(?:\([^)]*\))? {0,9}|^---\(more[^)]*\)--- {0,40}", re.IGNORECASE)
+"""What a pager writes at the end of a page, and the blanks with which it wipes that out again."""
 _STRETCH = re.compile(r"\r|\x08+|[^\r\x08]+")
 LONGEST = 2**20
 """In a longer line the screen's backward moves are taken out, and not carried out: no screen has one."""
@@ -36,6 +39,12 @@ def rendered(line: str) -> str:
             shown[at : at + len(stretch)] = stretch
             at += len(stretch)
     return "".join(shown).rstrip()
+
+
+def shown(lines: Iterable[str]) -> list[str]:
+    """Lines as a screen would show them, without what a pager wrote between them: a log without backspaces has that."""
+    seen = [rendered(line) for line in lines]
+    return [unpaged for line in seen if (unpaged := _PAGER.sub("", line)) or not line]
 
 
 def acting(line: str) -> str | None:

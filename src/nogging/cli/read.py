@@ -11,8 +11,9 @@ import typer
 from rich.text import Text
 
 from nogging.captures.inside import MOST
-from nogging.captures.logs import cut, spoken_by
+from nogging.captures.logs import cut, one_answer, spoken_by
 from nogging.captures.masking import Masker, user_key
+from nogging.captures.screen import shown
 from nogging.cli import PASS, UNPROVEN
 from nogging.cli.run import Format, FormatOption, print_csv, print_json, print_lines, width
 from nogging.dialects.declared import dialects
@@ -44,6 +45,8 @@ def command(
     if dialect is None or asked is None:
         dialect, asked, content = _found_out(str(file), content, dialect, asked)
         print(f"taken as: {dialect}, '{clean(asked)}'", file=sys.stderr)
+    else:
+        content = one_answer(content, dialect, asked)
     content = Masker(user_key()).lines(content)
     reading = read(content, dialect=dialect, command=asked, at=at, explain=explain)
     if explain:
@@ -60,6 +63,7 @@ def command(
 
 def _found_out(file: str, content: str, dialect: str | None, asked: str | None) -> tuple[str, str, str]:
     """The dialect and the command of an answer, and its text without the prompts around it."""
+    content = "\n".join(shown(content.split("\n")))
     first = next((line for line in content.split("\n") if line.strip()), "")
     spoken = [dialect] if dialect else dialects()
     is_log = any(True for _ in cut(f"{first}\n\n", spoken))
@@ -81,7 +85,9 @@ def _found_out(file: str, content: str, dialect: str | None, asked: str | None) 
 def _content(file: Path) -> tuple[str, datetime]:
     try:
         if str(file) == "-":
-            return _bounded(sys.stdin.buffer, file).decode("utf-8", "backslashreplace"), datetime.now(UTC)
+            return _bounded(sys.stdin.buffer, file).decode("utf-8", "backslashreplace").replace(
+                "\r\n", "\n"
+            ), datetime.now(UTC)
         with file.open("rb") as content:
             data, at = _bounded(content, file), datetime.fromtimestamp(file.stat().st_mtime, UTC)
         return data.decode("utf-8", "backslashreplace").replace("\r\n", "\n"), at

@@ -29,6 +29,7 @@ def read(
     `QuestionError` for a dialect or a command that no reader knows; no text at all raises anything.
     """
     own = (Path(readers),) if readers is not None else ()
+    text = text.replace("\r\n", "\n")
     reading = run(require_reader(dialect, command, own), text, at=at, device=device, explain=explain, command=command)
     reading.answer_is(command)
     return reading

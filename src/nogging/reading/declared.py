@@ -247,6 +247,8 @@ class ReaderModel(Strict):
     """Why nothing is compared that stands outside of its records."""
     together: bool = False
     """Whether several tables of an answer may tell of one record: its rows are put together."""
+    sums_up: dict[str, dict[str, Scalar]] = Field(default_factory=dict)
+    """Kinds of which the answer tells the parts alone, and what all have. As `{aggregate: {protocol: lacp}}`."""
     may_say_nothing: bool = False
     """Whether a device may have nothing to say to it, although every device has such records."""
     always: dict[str, Scalar] = Field(default_factory=dict)
@@ -471,6 +473,7 @@ class Reader:
     proven: str
     mode: str
     together: bool
+    sums_up: tuple[tuple[Kind, Mapping[str, Any]], ...]
     may_say_nothing: bool
     left_out: str
     kinds: tuple[Kind, ...]

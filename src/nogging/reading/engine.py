@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from nogging.reading.account import Reading, settle
 from nogging.reading.declared import Reader
 from nogging.reading.lines import LineReading
-from nogging.records.joining import put_together
+from nogging.records.joining import made_of_parts, put_together
 
 WORTH_IT = 2000
 """Fewer lines than this are read one by one as fast."""
@@ -45,6 +45,9 @@ def run(
     reading = settle(_read(reader, whole_lines, at, device, whole, skew, explain, bool(broken)))
     for kind in reading.kinds if reader.together else ():
         reading.rows[kind.name] = put_together(kind, reading.rows[kind.name])
+    for kind, fixed in reader.sums_up:
+        assert kind.made_of is not None
+        reading.rows[kind.name] = made_of_parts(kind, reading.all_rows(kind.made_of.parts), dict(fixed))
     if broken:
         _put_back(reading, text.split("\n"), broken)
     reading.says_always = reader.says_always

@@ -2,7 +2,7 @@
 
 A cell belongs to the heading that it overlaps; a cell that overlaps none belongs to the last heading that began before
 it, so that left-aligned text and right-aligned numbers both find their column. A cell that overlaps two
-headings cannot be told, and the line is unread.
+headings cannot be told, and the line is unread, but where neither has a field: the words are kept all the same.
 """
 
 from __future__ import annotations
@@ -132,6 +132,6 @@ class Columns:
 
     def column(self, start: int, end: int, word: str) -> int:
         over = self.over_or_before(start, end)
-        if len(over) > 1:
+        if len(over) > 1 and any(self.heading.under(self.heading.titles[n]) for n in over):
             raise ValueError(f"'{word}' stands under two headings")
         return over[0]

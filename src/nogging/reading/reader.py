@@ -77,6 +77,7 @@ class _Compiler:
             for k, one in enumerate(line.also)
         ]
         named += _named(model.json_, ("json",)) + _named(model.xml, ("xml",))
+        named += [(name, ("sums_up", name)) for name in model.sums_up]
         self.kinds = {name: self.kind(name, where) for name, where in named if name}
 
     def kind(self, name: str, where: Path_) -> Kind:
@@ -99,6 +100,7 @@ class _Compiler:
             proven=model.proven,
             mode=model.mode,
             together=model.together,
+            sums_up=tuple(self.summed(name, given) for name, given in model.sums_up.items()),
             may_say_nothing=model.may_say_nothing,
             left_out=model.left_out,
             kinds=tuple(self.kinds.values()),
@@ -108,6 +110,12 @@ class _Compiler:
             of_each=model.of_each,
             notation=self.notation,
         )
+
+    def summed(self, name: str, given: Mapping[str, Scalar]) -> tuple[Kind, Mapping[str, Any]]:
+        kind, where = self.kinds[name], ("sums_up", name)
+        if kind.made_of is None or kind.made_of.parts not in self.kinds:
+            raise self.source.error(where, f"{name} is made of no parts that this reader tells")
+        return kind, self.fixed(given, where, [kind])
 
     @property
     def notation(self) -> str:

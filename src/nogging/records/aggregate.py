@@ -1,6 +1,6 @@
 """`aggregate` and `aggregate_member`: several links as one, and which of them take part."""
 
-from nogging.records.field import Field, Kind, Nature, Type
+from nogging.records.field import Field, Kind, MadeOf, Nature, Type
 
 AGGREGATE = Kind(
     "aggregate",
@@ -36,6 +36,7 @@ AGGREGATE = Kind(
     sort="protocol",
     not_well="not in_use",
     said_of_it="its aggregate {name} is not in use",
+    made_of=MadeOf("aggregate_member", key="name", by="aggregate", state="in_use", any_of="bundled"),
 )
 AGGREGATE_MEMBER = Kind(
     "aggregate_member",

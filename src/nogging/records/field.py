@@ -110,6 +110,21 @@ class Field:
         return self.tolerance if self.nature is Nature.MEASURE else SHARE * max(abs(before), 1)
 
 
+@dataclass(frozen=True)
+class MadeOf:
+    """How a record is made of those of its parts, where an answer tells no more: it has their state where any of them
+    has it."""
+
+    parts: str
+    """The kind of the parts."""
+    key: str
+    """The field by which it is known, and the parts' field that says so. As `name`, `aggregate`."""
+    by: str
+    state: str
+    """A boolean field, and the parts' that it is. As `in_use`, `bundled`."""
+    any_of: str
+
+
 @dataclass(frozen=True, eq=False)
 class Kind:
     """One kind of record. `own` are the fields it declares; `fields` adds what every record carries.
@@ -160,6 +175,7 @@ class Kind:
     """How a person would say that it is not well, of its device: `its interface {name} is down`."""
     exact: tuple[str, tuple[str, ...]] = ("", ())
     """A condition, and the fields that a draft expects of these records exactly as they are."""
+    made_of: MadeOf | None = None
     derive: Callable[[dict[str, Any]], None] | None = None
     derive_table: Callable[[pa.Table], pa.Table] | None = None
 

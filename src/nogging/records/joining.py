@@ -34,6 +34,22 @@ def put_together(kind: Kind, rows: list[Row]) -> list[Row]:
     return [row for several in found.values() for row in several]
 
 
+def made_of_parts(kind: Kind, parts: list[Row], fixed: Row) -> list[Row]:
+    """The records of a kind of which an answer tells the parts alone."""
+    made_of = kind.made_of
+    assert made_of is not None
+    wholes: dict[Any, Row] = {}
+    for part in parts:
+        name, has, line = part.get(made_of.by), part.get(made_of.any_of), part["line"]
+        if name is None:
+            continue
+        new = {"device": part["device"], made_of.key: name, made_of.state: has, **fixed, "line": list(line)}
+        whole = wholes.setdefault(name, new)
+        whole[made_of.state] = whole[made_of.state] or has
+        whole["line"] = [min(whole["line"][0], line[0]), max(whole["line"][1], line[1])]
+    return list(wholes.values())
+
+
 def _fills(kind: Kind, one: Row, other: Row) -> bool:
     """Whether a row tells more of a record, or but its key again, and nothing else than what is known of it."""
     names = [name for name in kind.fields if name not in (REMAINDER.name, "line", *kind.identity)]

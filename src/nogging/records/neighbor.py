@@ -152,6 +152,7 @@ NEIGHBOR = Kind(
         ),
     ),
     known_again=(
+        ("protocol", "neighbor", "vrf"),  # a session that is down may not tell of what it spoke
         ("protocol", "interface", "level"),
         ("protocol", "interface"),
         ("protocol", "remote_as", "description"),
