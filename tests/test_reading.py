@@ -273,7 +273,8 @@ def test_a_lost_line_never_moves_a_value_to_another_record(data: st.DataObject) 
         free = derived | {one.name for one in KINDS[kind].own if one.absent is not None}
         for row in rows:
             first = kept[row["line"][0] - 1] + 1
-            last = first if reader.together else 0  # a record that several tables tell begins with any of them
+            # a record that several tables tell begins with any of them; one of a frame, without that, with its row
+            last = first if reader.together or any(form.level is not None for form in reader.forms) else 0
             begun = [
                 one for one in whole.rows[kind] if first == one["line"][0] or one["line"][0] < last <= one["line"][1]
             ]

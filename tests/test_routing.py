@@ -137,6 +137,19 @@ expect:
     assert len(links(good.after)) == 22 and {link.source for link in links(good.after)} == {"lldp", "subnet"}
 
 
+def test_a_port_of_any_name_is_no_obstacle(build: Build) -> None:
+    told = (
+        "Interface:    eth0, via: LLDP, RID: 1, Time: 0 day, 00:01:00\n  Chassis:\n    ChassisID:    mac 00:53:00:00:00:0{}\n"
+        "    SysName:      {}\n  Port:\n    PortID:       ifname {}\n"
+    )
+    odd = {
+        "wren-r1": {"lldpctl": told.format(1, "heron-r1", "528,")},
+        "heron-r1": {"lldpctl": told.format(2, "wren-r1", "7")},
+    }
+    capture = build("odd", odd, dialect="linux")
+    assert capture.count("neighbor") == 2 and not list(links(capture))
+
+
 def test_exactly_these_rows(good: Demo, tmp_path: Path) -> None:
     (tmp_path / "plan.csv").write_text("device,interface,neighbor\ngannet-r1,eth4,mole-r2\ngannet-r1,eth9,mole-r1\n")
     text = """

@@ -127,8 +127,9 @@ def test_every_page_is_for_everybody_and_runs_nothing_foreign(browser: Any, port
 
 @in_a_browser
 def test_from_the_status_to_the_cause_with_the_keyboard(browser: Any, port: int) -> None:
+    from selenium.common.exceptions import StaleElementReferenceException
     from selenium.webdriver.common.keys import Keys
-    from selenium.webdriver.support.ui import Select
+    from selenium.webdriver.support.ui import Select, WebDriverWait
 
     browser.get(f"http://127.0.0.1:{port}/")
     head = browser.find_element("css selector", "header").text
@@ -148,8 +149,10 @@ def test_from_the_status_to_the_cause_with_the_keyboard(browser: Any, port: int)
     before = browser.find_element("name", "before")
     before.clear()
     before.send_keys("5m" + Keys.ENTER)
-    text = browser.find_element("css selector", "table").text
-    assert "restarted" in text and "neighbor bgp" in text and "interface" not in text
+    text = WebDriverWait(browser, 20, ignored_exceptions=[StaleElementReferenceException]).until(
+        lambda page: "restarted" in (told := page.find_element("css selector", "table").text) and told
+    )
+    assert "neighbor bgp" in text and "interface" not in text
     browser.find_element("link text", "Records").send_keys(Keys.ENTER)
     browser.find_element("name", "search").send_keys("full skerry-r1" + Keys.ENTER)
     rows = browser.find_elements("css selector", "table tbody tr")

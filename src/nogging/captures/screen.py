@@ -14,6 +14,7 @@ _MOVES = re.compile(r"[\b\r]")
 _SHOWS_NOTHING = str.maketrans("", "", "\0\a")
 _PAGER = re.compile(r"^ ?(?:--more--|<-+ more -+>)(?:\([^)]*\))? {0,9}|^---\(more[^)]*\)--- {0,40}", re.IGNORECASE)
 """What a pager writes at the end of a page, and the blanks with which it wipes that out again."""
+_DRAWN = re.compile(r"[\x1b\x08\r\0\a]|^(?: ?--more--| ?<-+ more -|---\(more)", re.IGNORECASE | re.MULTILINE)
 _STRETCH = re.compile(r"\r|\x08+|[^\r\x08]+")
 LONGEST = 2**20
 """In a longer line the screen's backward moves are taken out, and not carried out: no screen has one."""
@@ -39,6 +40,11 @@ def rendered(line: str) -> str:
             shown[at : at + len(stretch)] = stretch
             at += len(stretch)
     return "".join(shown).rstrip()
+
+
+def drawn(text: str) -> bool:
+    """Whether a screen would show anything in a text otherwise than it stands there."""
+    return _DRAWN.search(text) is not None
 
 
 def shown(lines: Iterable[str]) -> list[str]:

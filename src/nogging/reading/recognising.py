@@ -19,6 +19,7 @@ MOST_LINES = 1000
 """More of a text is not needed to tell what it is."""
 MOST_NAMED = 4
 MOST_UNREAD = 0.1
+NEARLY = 0.75
 _MARKS = {"{": "json", "[": "json", "<": "xml"}
 
 
@@ -53,7 +54,7 @@ def recognised(text: str, dialect: str | None = None, command: str | None = None
     )
     if not guesses:
         raise QuestionError("what this is an answer to is not recognised; say --dialect and --command")
-    as_good = [one for one in guesses if one.rank == guesses[0].rank]
+    as_good = [one for one in guesses if one.rank == guesses[0].rank or _passes_over_as_much(one, guesses[0])]
     as_good = [one for one in as_good if not _is_of_another_family(one)] or as_good
     best = as_good[0]
     best = next((one for one in as_good if one.reader.path == _lines(best.reader)), best)
@@ -67,6 +68,15 @@ def recognised(text: str, dialect: str | None = None, command: str | None = None
         named = "; ".join(one.told for one in [best, *others][:MOST_NAMED])
         raise QuestionError(f"this could be the answer to several commands: {named}; say --dialect and --command")
     return best
+
+
+def _passes_over_as_much(guess: Guess, best: Guess) -> bool:
+    """Whether two readers of two dialects both pass over what they do not know, so that whole says little of either and
+    a line more or less that one knows says nothing."""
+    if guess.reader.dialect == best.reader.dialect or guess.reader.kinds != best.reader.kinds:
+        return False
+    passing = all(any(form.pattern.text == "<-...>" for form in one.reader.forms) for one in (guess, best))
+    return passing and guess.whole and best.whole and guess.read >= best.read * NEARLY
 
 
 def _gathers(text: str, dialect: str, own: Own) -> bool:

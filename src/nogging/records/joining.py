@@ -45,7 +45,8 @@ def made_of_parts(kind: Kind, parts: list[Row], fixed: Row) -> list[Row]:
             continue
         new = {"device": part["device"], made_of.key: name, made_of.state: has, **fixed, "line": list(line)}
         whole = wholes.setdefault(name, new)
-        whole[made_of.state] = whole[made_of.state] or has
+        states = {whole[made_of.state], has}
+        whole[made_of.state] = True if True in states else (None if None in states else False)
         whole["line"] = [min(whole["line"][0], line[0]), max(whole["line"][1], line[1])]
     return list(wholes.values())
 

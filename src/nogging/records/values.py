@@ -357,7 +357,7 @@ def reader_of(
     if unit:
         return _unit_reader(unit, whole=field.type is Type.INTEGER)
     if field.type is Type.INTERFACE:
-        return lambda text: interface_spelling(text, names)
+        return lambda text: _interface_read(text, names)
     if field.shape:
         return lambda text: _shaped(field, text)
     if field.zoned:
@@ -488,10 +488,20 @@ def enumerated(field: Field, text: str) -> str:
     return word
 
 
-def interface_spelling(text: str, names: dict[str, str]) -> str:
-    """An interface's name in the long form of its dialect: `Gi0/1` becomes `GigabitEthernet0/1`."""
+_NUMBERS = re.compile(r"\d+(?:\.\d+){0,3}")
+"""A number, or an address of IPv4: another column of the table."""
+
+
+def _interface_read(text: str, names: dict[str, str]) -> str:
     if text.endswith(","):
         raise ValueError(f"'{text}' is no name: what comes after it was not expected")
+    if _NUMBERS.fullmatch(text):
+        raise ValueError(f"'{text}' is no interface")
+    return interface_spelling(text, names)
+
+
+def interface_spelling(text: str, names: dict[str, str]) -> str:
+    """An interface's name in the long form of its dialect: `Gi0/1` becomes `GigabitEthernet0/1`."""
     letters = re.match(r"[A-Za-z-]*", text)
     short = letters[0] if letters else ""
     return names.get(short.lower(), short) + text[len(short) :].lstrip(" ")
