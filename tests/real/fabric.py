@@ -110,7 +110,7 @@ WANTED = {
 LIKE = {"show bgp summary": "(eth", "show ip ospf neighbor": "Full/", "show ip pim neighbor": "203.0.113", "show ip eigrp neighbor": "203.0.113", "show mpls ldp neighbor": "OPERATIONAL"}  # fmt: skip
 
 
-def settled(within: float = 120, still: float = 4.0) -> None:
+def settled(within: float = 240, still: float = 4.0) -> None:  # a session that was refused tries again after 120 s
     """Waits until every neighbor is there, and the tables have been the same for a while."""
     deadline, seen, since = time.monotonic() + within, "", time.monotonic()
     while time.monotonic() < deadline:
