@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from functools import cache
 from types import MappingProxyType
 
-from nogging.captures.screen import drawn, shown
+from nogging.captures.screen import as_shown, shown
 from nogging.dialects.declared import dialects, load_dialect
 from nogging.dialects.reader_folders import Own
 from nogging.errors import QuestionError
@@ -73,13 +73,12 @@ def cut(log: str, spoken: Iterable[str], own: Own = ()) -> Iterator[LoggedAnswer
 def one_answer(text: str, dialect: str, command: str, own: Own = ()) -> str:
     """The answer to a command, of what somebody saved of a terminal: without the prompts around it and its pages."""
     asked = spelled(dialect, command, own)
-    if drawn(text):
-        text = "\n".join(shown(text.split("\n")))
     begins = "\n".join(text.split("\n", BEGINS)[:BEGINS])
     if any(True for _ in cut(f"{begins}\n\n", [dialect], own)):
         said = [answer.text for answer in cut(text, [dialect], own) if spelled(dialect, answer.command, own) == asked]
         if said:
             return said[-1]
+    text = as_shown(text)
     first, _, rest = text.lstrip("\n").partition("\n")
     return rest if spelled(dialect, first.strip(), own) == asked else text
 

@@ -25,6 +25,7 @@ from nogging.captures.logs import by_device, by_dialect, cut, is_question, one_a
 from nogging.captures.manifest import ANSWERED, CAPTURED, JOURNAL, MANIFEST, PARTIAL
 from nogging.captures.masking import Masker, user_key
 from nogging.captures.names import SUFFIX, command_of
+from nogging.captures.screen import decoded
 from nogging.captures.storage import address_of, fetch
 from nogging.captures.writing import Writer
 from nogging.dialects.declared import require_dialect
@@ -196,7 +197,7 @@ def _is_answer(file: Path, path: Path) -> bool:
 
 def _text(file: Path, folder: Path) -> str:
     try:
-        return inside.octets(file, folder).decode("utf-8", "backslashreplace").replace("\r\n", "\n")
+        return decoded(inside.octets(file, folder))
     except OSError as error:
         raise QuestionError(f"{file}: cannot be read: {error.strerror}") from None
 

@@ -42,15 +42,20 @@ def rendered(line: str) -> str:
     return "".join(shown).rstrip()
 
 
-def drawn(text: str) -> bool:
-    """Whether a screen would show anything in a text otherwise than it stands there."""
-    return _DRAWN.search(text) is not None
-
-
 def shown(lines: Iterable[str]) -> list[str]:
     """Lines as a screen would show them, without what a pager wrote between them: a log without backspaces has that."""
     seen = [rendered(line) for line in lines]
     return [unpaged for line in seen if (unpaged := _PAGER.sub("", line)) or not line]
+
+
+def decoded(data: bytes) -> str:
+    """What somebody saved, as text: what is no UTF-8 stays legible, and lines end in one way."""
+    return data.decode("utf-8", "backslashreplace").replace("\r\n", "\n")
+
+
+def as_shown(text: str) -> str:
+    """A text as a screen would show it; as it is, where nothing in it is drawn."""
+    return "\n".join(shown(text.split("\n"))) if _DRAWN.search(text) else text
 
 
 def acting(line: str) -> str | None:

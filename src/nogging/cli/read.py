@@ -13,7 +13,7 @@ from rich.text import Text
 from nogging.captures.inside import MOST
 from nogging.captures.logs import cut, one_answer, spoken_by
 from nogging.captures.masking import Masker, user_key
-from nogging.captures.screen import shown
+from nogging.captures.screen import as_shown, decoded
 from nogging.cli import PASS, UNPROVEN
 from nogging.cli.run import Format, FormatOption, print_csv, print_json, print_lines, width
 from nogging.dialects.declared import dialects
@@ -63,7 +63,7 @@ def command(
 
 def _found_out(file: str, content: str, dialect: str | None, asked: str | None) -> tuple[str, str, str]:
     """The dialect and the command of an answer, and its text without the prompts around it."""
-    content = "\n".join(shown(content.split("\n")))
+    content = as_shown(content)
     first = next((line for line in content.split("\n") if line.strip()), "")
     spoken = [dialect] if dialect else dialects()
     is_log = any(True for _ in cut(f"{first}\n\n", spoken))
@@ -85,12 +85,10 @@ def _found_out(file: str, content: str, dialect: str | None, asked: str | None) 
 def _content(file: Path) -> tuple[str, datetime]:
     try:
         if str(file) == "-":
-            return _bounded(sys.stdin.buffer, file).decode("utf-8", "backslashreplace").replace(
-                "\r\n", "\n"
-            ), datetime.now(UTC)
+            return decoded(_bounded(sys.stdin.buffer, file)), datetime.now(UTC)
         with file.open("rb") as content:
             data, at = _bounded(content, file), datetime.fromtimestamp(file.stat().st_mtime, UTC)
-        return data.decode("utf-8", "backslashreplace").replace("\r\n", "\n"), at
+        return decoded(data), at
     except OSError as error:
         raise QuestionError(f"{file}: cannot be read: {error.strerror}") from None
 

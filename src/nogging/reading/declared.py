@@ -22,6 +22,7 @@ from nogging.dialects.notation import Pattern, PatternValue
 from nogging.files import NotEmpty, Strict, apart, one_of, together, with_rules
 from nogging.reading.commands import fits, given, typed, with_whole_names
 from nogging.records import Kind, Type
+from nogging.records.field import MadeOf
 from nogging.records.values import address
 
 
@@ -473,7 +474,8 @@ class Reader:
     proven: str
     mode: str
     together: bool
-    sums_up: tuple[tuple[Kind, Mapping[str, Any]], ...]
+    sums_up: tuple[tuple[str, MadeOf, Mapping[str, Any]], ...]
+    """Kinds whose records are made of their parts', how, and what all of them have."""
     may_say_nothing: bool
     left_out: str
     kinds: tuple[Kind, ...]

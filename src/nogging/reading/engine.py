@@ -45,9 +45,8 @@ def run(
     reading = settle(_read(reader, whole_lines, at, device, whole, skew, explain, bool(broken)))
     for kind in reading.kinds if reader.together else ():
         reading.rows[kind.name] = put_together(kind, reading.rows[kind.name])
-    for kind, fixed in reader.sums_up:
-        assert kind.made_of is not None
-        reading.rows[kind.name] = made_of_parts(kind, reading.all_rows(kind.made_of.parts), dict(fixed))
+    for name, made_of, fixed in reader.sums_up:
+        reading.rows[name] = made_of_parts(made_of, reading.all_rows(made_of.parts), fixed)
     if broken:
         _put_back(reading, text.split("\n"), broken)
     reading.says_always = reader.says_always

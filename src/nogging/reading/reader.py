@@ -58,6 +58,7 @@ from nogging.reading.declared import (
     alike,
 )
 from nogging.records import KINDS, Field, Kind, Type
+from nogging.records.field import MadeOf
 from nogging.records.values import boolean, enumerated
 
 
@@ -111,11 +112,11 @@ class _Compiler:
             notation=self.notation,
         )
 
-    def summed(self, name: str, given: Mapping[str, Scalar]) -> tuple[Kind, Mapping[str, Any]]:
+    def summed(self, name: str, given: Mapping[str, Scalar]) -> tuple[str, MadeOf, Mapping[str, Any]]:
         kind, where = self.kinds[name], ("sums_up", name)
         if kind.made_of is None or kind.made_of.parts not in self.kinds:
             raise self.source.error(where, f"{name} is made of no parts that this reader tells")
-        return kind, self.fixed(given, where, [kind])
+        return name, kind.made_of, self.fixed(given, where, [kind])
 
     @property
     def notation(self) -> str:

@@ -7,10 +7,10 @@ states, nothing is put together: both records stay, and a key that occurs twice 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from nogging.records.field import REMAINDER, Kind, Nature, Type
+from nogging.records.field import REMAINDER, Kind, MadeOf, Nature, Type
 from nogging.records.words import together
 
 Row = dict[str, Any]
@@ -34,10 +34,8 @@ def put_together(kind: Kind, rows: list[Row]) -> list[Row]:
     return [row for several in found.values() for row in several]
 
 
-def made_of_parts(kind: Kind, parts: list[Row], fixed: Row) -> list[Row]:
+def made_of_parts(made_of: MadeOf, parts: list[Row], fixed: Mapping[str, Any]) -> list[Row]:
     """The records of a kind of which an answer tells the parts alone."""
-    made_of = kind.made_of
-    assert made_of is not None
     wholes: dict[Any, Row] = {}
     for part in parts:
         name, has, line = part.get(made_of.by), part.get(made_of.any_of), part["line"]
