@@ -16,7 +16,7 @@ from nogging.dialects.declared import load_dialect
 from nogging.dialects.reader_folders import LIBRARY
 from nogging.errors import QuestionError
 from nogging.judging.verdict import Verdict
-from nogging.reading.reader import find_reader
+from nogging.reading.reader import find_reader, is_part, spelled
 from nogging.reading.recognising import recognised
 from nogging.reading.samples import read_sample, samples
 from nogging.records import Type
@@ -175,6 +175,30 @@ def test_reading_says_what_it_took(good: Change, tmp_path: Path) -> None:
     (tmp_path / "answer.txt").write_text("\n")
     done = run("read", tmp_path / "answer.txt")
     assert done.returncode == 2 and "not recognised; say --dialect and --command" in " ".join(done.stderr.split())
+
+
+@pytest.mark.parametrize(
+    ("dialect", "typed", "meant", "part"),
+    [
+        ("nxos", "sh bgp vrf SEA ipv4 unicast summary", "show bgp ipv4 unicast summary vrf SEA", True),
+        ("nxos", "show bgp vrf all all summary", "show bgp vrf all all summary", False),
+        ("ios", "show ip route | i 10.1", "show ip route", False),
+        ("frr", "show ip ospf vrf all neighbor", "show ip ospf vrf all neighbor", False),
+        ("frr", "show ip ospf neighbor eth1 detail", "show ip ospf neighbor eth1 detail", True),
+        ("junos", "show ospf neighbor area 0 detail", "show ospf neighbor area 0 detail", True),
+        ("junos", "show bgp neighbor instance SEA 203.0.113.1", "show bgp neighbor instance SEA 203.0.113.1", True),
+    ],
+)
+def test_one_name_more_asks_for_less_and_another_place_for_the_same(
+    dialect: str, typed: str, meant: str, part: bool
+) -> None:
+    assert find_reader(dialect, typed) is not None
+    assert spelled(dialect, typed)[0] == meant and is_part(dialect, typed) is part
+
+
+def test_what_changes_a_device_is_no_question_for_the_names_in_it() -> None:
+    assert find_reader("frr", "ip route 10.0.0.0/8 192.0.2.1") is None
+    assert find_reader("ios", "no show ip route 10.0.0.1 mole") is None
 
 
 EVERYDAY = {

@@ -25,7 +25,7 @@ from nogging.dialects.reader_folders import Own
 from nogging.reading.account import Reading
 from nogging.reading.configurations import sections
 from nogging.reading.engine import run
-from nogging.reading.reader import find_reader, reader_or_words, spelled
+from nogging.reading.reader import find_reader, is_part, reader_or_words
 from nogging.records import KINDS
 from nogging.records.answer import ANSWER
 from nogging.records.configuration import CONFIGURATION
@@ -101,8 +101,7 @@ def believed(dialect: str, command: str, entry: CommandEntry, own: Own) -> Comma
     is not known to be none."""
     if not entry.is_evidence:
         return entry
-    reader = find_reader(dialect, command, own)
-    if reader is None or not reader.partial_patterns or not reader.is_part(spelled(dialect, command, own)[0]):
+    if not is_part(dialect, command, own):
         return entry
     return replace(entry, outcome=PARTIAL, reason=f"'{command}' asks for some of them only")
 

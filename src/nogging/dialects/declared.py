@@ -204,6 +204,11 @@ class Dialect(Strict):
     nothing."""
     implied: str = ""
     """What stands before a command that is typed where it need not be said: within the program that it names."""
+    anywhere: tuple[str, ...] = ()
+    """What may stand in several places of a command and means the same there. As `["vrf <->"]`."""
+    narrowed_by: tuple[str, ...] = ()
+    """What makes a command ask for a part of what it asks for otherwise, beside an address, a port or a number that
+    somebody names. As `["interface <->"]`."""
     idle_pipes: tuple[str, ...] = ()
     """The first words of pipes that change nothing of it."""
     pipes_to: dict[str, str] = Field(default_factory=dict)

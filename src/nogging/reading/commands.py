@@ -29,6 +29,8 @@ from nogging.dialects.notation import (
 
 _PATH = re.compile(r"^(?:/\w+)*/(?=\w+(?:\s|$))")
 _PORT = re.compile(r"(?<= )(?P<letters>[A-Za-z][A-Za-z-]*) (?P<number>\d[\d/.:]*)(?!\S)")
+_NAMED = re.compile(r"[A-Za-z-]*\d[\d/.:]*|[\da-fA-F.:]*[.:][\da-fA-F.:]*(?:/\d+)?")
+"""One of what there are many: an address, a prefix, a port, a number."""
 _QUOTES = re.compile(r"""^(["'])(.*)\1$""")
 
 
@@ -60,6 +62,48 @@ def with_whole_names(core: str, dialect: Dialect) -> str:
         return name + port["number"] if name else port[0]
 
     return _PORT.sub(whole, core)
+
+
+def otherwise(core: str, dialect: Dialect) -> Iterator[tuple[str, bool]]:
+    """Other ways to put a command that no reader knows as it stands, and whether one asks for more than it does."""
+    whole = with_whole_names(core, dialect)
+    same = dict.fromkeys((core, whole))
+    yield from ((one, False) for one in same if one != core)
+    yield from ((other, False) for one in same for other in moved(one, dialect))
+    if dialect.implied and not core.startswith(dialect.implied):
+        yield f"{dialect.implied} {core}", False
+    for wider in _wider(whole, dialect):
+        yield wider, True
+        yield from ((other, True) for other in moved(wider, dialect))
+
+
+def _wider(core: str, dialect: Dialect) -> Iterator[str]:
+    """A command without one, then without two of the words that make it ask for a part."""
+    clauses = compiled(dialect.narrowed_by)
+    if clauses and next(fits(compiled(dialect.reads), core), None) is not None:
+        once = list(_without_one(core.split(), clauses))
+        twice = (shorter for words in once for shorter in _without_one(words, clauses))
+        yield from dict.fromkeys(" ".join(words) for words in (*once, *twice))
+
+
+def _without_one(words: list[str], clauses: tuple[Pattern, ...]) -> Iterator[list[str]]:
+    for n in range(len(words) - 1, 1, -1):
+        if _NAMED.fullmatch(words[n]):
+            yield words[:n] + words[n + 1 :]
+        if any(one.regex.fullmatch(" ".join(words[n : n + 2])) for one in clauses):
+            yield words[:n] + words[n + 2 :]
+
+
+def moved(core: str, dialect: Dialect) -> Iterator[str]:
+    """A command with what may stand anywhere in it (`vrf teal`) at each other place behind its first two words."""
+    words = core.split()
+    for pattern in compiled(dialect.anywhere):
+        length = len(pattern.text.split())
+        for n in range(2, len(words) - length + 1):
+            if pattern.regex.fullmatch(clause := " ".join(words[n : n + length])):
+                rest = words[:n] + words[n + length :]
+                places = (place for place in range(len(rest), 1, -1) if place != n)
+                yield from (" ".join([*rest[:place], clause, *rest[place:]]) for place in places)
 
 
 def _ordered(core: str, options: Options) -> str:
@@ -99,7 +143,7 @@ def _piped(core: str, dialect: Dialect) -> tuple[str, str, bool] | None:
     if not word:
         return None
     for listed, filters in ((dialect.idle_pipes, False), (dialect.filters, True)):
-        if any(one == word or (len(word) > 1 and one.startswith(word)) for one in listed):
+        if any(one.startswith(word) for one in listed):
             return before.strip(), after.strip(), filters
     return None
 

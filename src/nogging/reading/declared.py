@@ -20,7 +20,7 @@ from pydantic import Field, model_validator
 from nogging.dialects.declared import load_dialect
 from nogging.dialects.notation import Pattern, PatternValue
 from nogging.files import NotEmpty, Strict, apart, one_of, together, with_rules
-from nogging.reading.commands import fits, given, typed, with_whole_names
+from nogging.reading.commands import fits, given, otherwise, typed
 from nogging.records import Kind, Type
 from nogging.records.field import MadeOf
 from nogging.records.values import address
@@ -552,7 +552,8 @@ class Reader:
             return self
         dialect = load_dialect(self.dialect, self.own)
         core = typed(command, dialect).core
-        fitting = self._fitting(core) or self._fitting(with_whole_names(core, dialect))
+        ways = (core, *(one for one, _ in otherwise(core, dialect)))
+        fitting = next((found for one in ways if (found := self._fitting(one))), [])
         if not fitting or not all(pattern.values for pattern, _ in fitting):
             return self
         told = {name: text for name, text in given(*fitting[0]) if name in self.start}

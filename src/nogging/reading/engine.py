@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 
 from nogging.reading.account import Reading, settle
 from nogging.reading.declared import Reader
-from nogging.reading.lines import LineReading
+from nogging.reading.lines import HALF, LineReading
 from nogging.records.joining import made_of_parts, put_together
 
 WORTH_IT = 2000
@@ -56,7 +56,7 @@ def run(
 
 
 def joined(reader: Reader, text: str) -> tuple[str, list[int]]:
-    """A text in which lines that go on in the next one are whole, and empty lines stand where the rest stood; and the
+    """A text in which lines that go on in the next one are whole, and nothing stands where the rest stood; and the
     numbers of those lines."""
     if not reader.joined:
         return text, []
@@ -67,7 +67,7 @@ def joined(reader: Reader, text: str) -> tuple[str, list[int]]:
         at += text.count("\n", seen, match.start())
         seen = match.start()
         numbers.append(at)
-    return broken.sub(r"\g<head> \g<rest>\n", text), numbers
+    return broken.sub(rf"\g<head> \g<rest>\n{HALF}", text), numbers
 
 
 def _put_back(reading: Reading, lines: list[str], broken: list[int]) -> None:

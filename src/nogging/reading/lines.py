@@ -39,6 +39,8 @@ MOST_IN_A_RANGE = 4096
 _ADDRESS = re.compile(r"[0-9A-Fa-f.:]+")
 _TAKEN = "\x02"
 """Stands where words of a line were that another record took."""
+HALF = "\f"
+"""What stands where a line stood that went on with the one before it: no empty line, which would end a table."""
 _MOMENT = re.compile(r"\d{4}-\d\d-\d\dT[\d:.,Z+-]+ +")
 """What a program puts before that it cannot answer."""
 _Same = tuple[LineForm, Kind | None, dict[str, Any], str]
@@ -181,6 +183,8 @@ class LineReading:
         """One line into its account."""
         stripped = line.strip()
         self.number = number
+        if line == HALF:
+            return
         if not stripped:
             self.blank = number if number < len(self.texts) else self.blank
             self.end_table()

@@ -30,10 +30,10 @@ from nogging.reading.commands import (
     could_be,
     fits,
     is_meant,
+    otherwise,
     placed,
     spelled_out,
     typed,
-    with_whole_names,
 )
 from nogging.reading.declared import (
     PREFIX_LENGTH,
@@ -597,11 +597,26 @@ class _Meant:
     head: int
     asked: Typed
     short_for: Fit | None = None
+    narrowed: bool = False
+    """Whether it asks for a part of what the reader's own commands ask for."""
 
 
 @cache
 def _meant(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> _Meant | None:
-    known, asked = _heads(dialect, own, where), typed(command, load_dialect(dialect, own))
+    spoken = load_dialect(dialect, own)
+    asked = typed(command, spoken)
+    found = _as_it_stands(dialect, asked, own, where)
+    if found is not None:
+        return found
+    for core, is_wider in otherwise(asked.core, spoken):
+        found = _as_it_stands(dialect, Typed(core, asked.filter), own, where)
+        if found is not None:
+            return _Meant(found.head, asked, narrowed=True) if is_wider else found
+    return None
+
+
+def _as_it_stands(dialect: str, asked: Typed, own: Own, where: tuple[Path, ...]) -> _Meant | None:
+    known = _heads(dialect, own, where)
     written = next((n for n, head in enumerate(known) if asked.core in head.commands and "<" not in asked.core), None)
     if written is not None:
         return _Meant(written, asked)
@@ -615,12 +630,8 @@ def _meant(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> _Me
         for one in fits(head.patterns(asked.core), asked.core)
         if not one.stretches(words - head.words)
     ]
-    if not short and (whole := with_whole_names(asked.core, load_dialect(dialect, own))) != asked.core:
-        return _meant(dialect, f"{whole} | {asked.filter}" if asked.filter else whole, own, where)
     if not short:
-        implied = load_dialect(dialect, own).implied
-        within = implied and not asked.core.startswith(implied)
-        return _meant(dialect, f"{implied} {command}", own, where) if within else None
+        return None
     _, n, meant = min(short, key=lambda one: one[:2])
     return _Meant(n, asked, meant)
 
@@ -629,6 +640,15 @@ def _meant(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> _Me
 def _words(dialect: str, own: Own, where: tuple[Path, ...]) -> frozenset[PlacedWord]:
     """The words of all commands of a dialect: one that is typed whole is not short for another."""
     return frozenset().union(*(head.words for head in _heads(dialect, own, where)))
+
+
+def is_part(dialect: str, command: str, own: Own = ()) -> bool:
+    """Whether a command asks for some only of the records that its reader reads."""
+    found = _meant(dialect, command, own, places(own))
+    if found is None or found.narrowed:
+        return found is not None
+    reader = _of(dialect, _heads(dialect, own, places(own))[found.head].path, own)
+    return bool(reader.partial_patterns) and reader.is_part(spelled(dialect, command, own)[0])
 
 
 def spelled(dialect: str, command: str, own: Own = ()) -> tuple[str, str]:

@@ -1,6 +1,17 @@
 """`evpn_mac`: a MAC address of a network over others, and where it is: here, or behind another end."""
 
+from typing import Any
+
 from nogging.records.field import Field, Kind, Nature, Type
+
+_MOST_VLANS = 4094
+
+
+def _a_vlan_or_a_vni(row: dict[str, Any]) -> None:
+    """A column of numbers, VLANs and networks alike: what no VLAN can be is a network."""
+    if row.get("vni") is None and (row.get("vlan_id") or 0) > _MOST_VLANS:
+        row["vni"] = row.pop("vlan_id")
+
 
 EVPN_MAC = Kind(
     "evpn_mac",
@@ -51,4 +62,5 @@ EVPN_MAC = Kind(
     ),
     counted=("vni",),
     come_and_go=True,
+    derive=_a_vlan_or_a_vni,
 )

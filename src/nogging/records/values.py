@@ -77,7 +77,7 @@ def integer(text: str) -> int:
 
 
 def number(text: str) -> float:
-    if not re.fullmatch(r"-?\d+(\.\d*)?([eE][-+]?\d+)?", text, re.ASCII):
+    if not re.fullmatch(r"[-+]?\d+(\.\d*)?([eE][-+]?\d+)?", text, re.ASCII):
         raise ValueError(f"'{text}' is not a number")
     return float(text)
 
