@@ -12,11 +12,11 @@ import nogging
 from conftest import Build, Change
 from nogging.captures.capture import Capture
 from nogging.captures.saved import ingest, opened
-from nogging.dialects.declared import load_dialect
+from nogging.dialects.declared import dialects, load_dialect
 from nogging.dialects.reader_folders import LIBRARY
 from nogging.errors import QuestionError
 from nogging.judging.verdict import Verdict
-from nogging.reading.reader import find_reader, is_part, spelled
+from nogging.reading.reader import find_reader, is_part, readers, spelled
 from nogging.reading.recognising import recognised
 from nogging.reading.samples import read_sample, samples
 from nogging.records import Type
@@ -194,6 +194,17 @@ def test_one_name_more_asks_for_less_and_another_place_for_the_same(
 ) -> None:
     assert find_reader(dialect, typed) is not None
     assert spelled(dialect, typed)[0] == meant and is_part(dialect, typed) is part
+
+
+@pytest.mark.parametrize("dialect", dialects())
+def test_what_is_asked_of_one_vrf_is_filed_under_no_other(dialect: str) -> None:
+    """A reader whose records are those of the default VRF, unless something says otherwise, hears what a command says."""
+    for reader in readers(dialect):
+        patterns = reader.command_patterns + reader.partial_patterns if "vrf" in reader.start else ()
+        assert not [one.text for one in patterns if re.search(r"(vrf|instance|vpn) <->", one.text)], reader.name
+    for command in ("show ip arp vrf teal 192.0.2.1", "show ospf neighbor instance teal detail"):
+        reader = find_reader(dialect, command)
+        assert reader is None or reader.asked_by(command).start.get("vrf", "teal") == "teal"
 
 
 def test_what_changes_a_device_is_no_question_for_the_names_in_it() -> None:
