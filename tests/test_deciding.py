@@ -15,7 +15,8 @@ from nogging.judging.draft import draft
 from nogging.judging.verdict import Verdict
 from nogging.records import KINDS
 from nogging.standin import served
-from nogging.standin.model import IPv4, Network, Network4
+from nogging.standin.besides import SWITCH, furnish
+from nogging.standin.model import IPv4, Network, Network4, SimulatedHop
 
 
 def clock_off(network: Network) -> None:
@@ -43,6 +44,27 @@ def prefix_announced(network: Network) -> None:
     network.settle()
 
 
+def member_silent(network: Network) -> None:
+    network.devices[SWITCH].besides.silent.add("GigabitEthernet0/8")
+
+
+def port_blocked(network: Network) -> None:
+    network.devices[SWITCH].besides.blocked.add("GigabitEthernet0/9")
+
+
+def too_hot(network: Network) -> None:
+    network.devices["heron-r1"].besides.heat["Board"] = 88.0
+
+
+def end_unreachable(network: Network) -> None:
+    network.unplug("mole-r1", "eth3")
+
+
+def forwarded_elsewhere(network: Network) -> None:
+    forwards = network.devices["skerry-r1"].besides.forwards
+    forwards[Network4("203.0.113.24/29")] = SimulatedHop(None, "GigabitEthernet0/2")
+
+
 IOS_ONLY = "conditions: {keeps_time: \"device in ('heron-r1', 'mole-r2', 'mole-sw1', 'skerry-r1')\"}\n"
 ASKED = {
     "clocks": IOS_ONLY,
@@ -54,6 +76,11 @@ FAULTS: dict[str, tuple[Callable[[Network], None], str, set[str]]] = {
     "routes that nobody announces any more": (transit_gone, "route_summary", {"routes"}),
     "a prefix that is announced and was not before": (prefix_announced, "bgp_route", set()),
     "a source that nobody answers at": (source_silent, "time_source", set()),
+    "a member that left its aggregate": (member_silent, "aggregate_member", {"bundled"}),
+    "a port that blocks": (port_blocked, "tree_port", {"state"}),
+    "a sensor over its threshold": (too_hot, "component", {"oper_state"}),
+    "an end of a carried network that is gone": (end_unreachable, "remote_endpoint", set()),
+    "a next hop that the forwarding table has otherwise": (forwarded_elsewhere, "forwarding", set()),
 }
 
 
@@ -63,6 +90,11 @@ READY = {
     "virtual_router": "firsthops",
     "route_summary": "summaries",
     "bgp_route": "announcements",
+    "aggregate_member": "aggregates",
+    "tree_port": "trees",
+    "component": "hardware",
+    "remote_endpoint": "overlays",
+    "forwarding": "forwarding",
 }
 
 
@@ -71,7 +103,8 @@ def well(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path]:
     """A capture of the network while it is well, and what was drafted from it."""
     place = tmp_path_factory.mktemp("well")
     with served(place / "sound") as sound:
-        every = [name for name, kind in KINDS.items() if not kind.on_request]
+        furnish(sound.network)
+        every = [name for name, kind in KINDS.items() if not kind.on_request or name in READY]
         capture = nogging.capture(nogging.load_inventory(sound.inventory), to=place / "before", kinds=every)
     (place / "drafted.yaml").write_text(draft([capture]))
     (place / "nothing-else.yaml").write_text("differences: {other: fail}\n")
@@ -81,6 +114,7 @@ def well(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path]:
 def test_ten_quiet_captures_give_no_false_alarm(tmp_path: Path) -> None:
     every = [name for name, kind in KINDS.items() if not kind.on_request]
     with served(tmp_path / "sound") as sound:
+        furnish(sound.network)
         inventory = nogging.load_inventory(sound.inventory)
         first, *others = (nogging.capture(inventory, to=tmp_path / f"quiet-{n}", kinds=every) for n in range(10))
     (tmp_path / "drafted.yaml").write_text("differences: {other: fail}\n" + draft([first]))
@@ -94,6 +128,7 @@ def test_a_fault_in_each_kind_is_noticed(well: tuple[Path, Path], tmp_path: Path
     place, before = well
     plant, kind, fields = FAULTS[fault]
     with served(tmp_path / "sound") as sound:
+        furnish(sound.network)
         inventory = nogging.load_inventory(sound.inventory)
         before = nogging.capture(inventory, to=tmp_path / "before", kinds=[kind])
         quiet = nogging.capture(inventory, to=tmp_path / "quiet", kinds=[kind])

@@ -167,11 +167,11 @@ def test_what_comes_ready_holds_on_the_good_change_and_lists_what_it_asks(
     main = f"include: [{', '.join(asked)}]\n" + (
         "conditions: {lower: device = 'edge-r1', upper: label.tier = 'core', "
         "meant_to_be_down: \"device in ('gannet-r1', 'mole-r1') and interface = 'eth3'\", "
-        "keeps_time: \"device in ('mole-r2', 'mole-sw1')\", has_aggregates: \"device = 'mole-sw1'\", has_overlays: \"device = 'mole-r1'\", has_trees: \"device = 'mole-sw1'\"}\n"
+        "keeps_time: \"device in ('mole-r2', 'mole-sw1')\", has_aggregates: \"device = 'mole-sw1'\", has_overlays: \"device = 'mole-r1'\", has_trees: \"device = 'mole-sw1'\", has_hardware: \"device = 'mole-sw1'\"}\n"
     )
     (tmp_path / "main.yaml").write_text(main)
     found = nogging.check(tmp_path / "main.yaml", after=good.after, before=good.before)
-    assert found.verdict is Verdict.PASS and len(found.results) == 32
+    assert found.verdict is Verdict.PASS and len(found.results) == 35
     forget()  # readers that are loaded anew are those that the capture was opened with
     assert nogging.check(tmp_path / "main.yaml", after=good.after, before=good.before).verdict is Verdict.PASS
     ill = nogging.check(tmp_path / "main.yaml", after=bad.after, before=bad.before)

@@ -187,6 +187,15 @@ class _Drafter:
             where = f"where: ({kind.not_well}){self.telling_devices(kind)}"
             what = "that somebody should know of" if kind.is_trouble else "is in trouble"
             yield Drafted(f"No {kind.name} {what}", "there is none", (f"none: {kind.name}", where))
+        states = [field for field in kind.own if field.nature is Nature.STATE and not field.well]
+        for field in (one for one in states if table.column(one.name).null_count < table.num_rows):
+            for part in (one for one in kind.not_well.split(" or ") if one.startswith(f"{field.name} ")):
+                where = f"where: {field.name} is not null and {part}{self.telling_devices(kind)}"
+                yield Drafted(
+                    f"Every {kind.name} that tells its {field.name} is well by it",
+                    "whoever tells it is",
+                    (f"none: {kind.name}", where),
+                )
 
     def telling(self, kind: Kind, field: Field, table: pa.Table) -> tuple[str, DraftRows]:
         """The records of those devices that tell a field of all, or of nearly all, of theirs."""

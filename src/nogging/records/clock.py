@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from nogging.records.field import Field, Kind, Nature, Type
+from nogging.records.field import Field, Kind, MadeOf, Nature, Type
 
 FAR = 0.1
 """Seconds that an offset may differ by: what logs, certificates and the order of events bear."""
@@ -73,5 +73,14 @@ CLOCK = Kind(
     counted=("protocol",),
     not_well="clock_state = 'unsynchronized' or coalesce(clock_offset, 0) > 1",
     said_of_it="its clock is {clock_state}",
+    made_of=MadeOf(
+        "time_source",
+        key="protocol",
+        by="protocol",
+        state="clock_state",
+        any_of="selection",
+        having="selected",
+        says=("synchronized", "unsynchronized"),
+    ),
     derive=without_sign("clock_offset"),
 )

@@ -112,8 +112,8 @@ class Field:
 
 @dataclass(frozen=True)
 class MadeOf:
-    """How a record is made of those of its parts, where an answer tells no more: it has their state where any of them
-    has it."""
+    """How a record is made of those of its parts, where an answer tells no more: it is well where any of them is as it
+    has to be."""
 
     parts: str
     """The kind of the parts."""
@@ -121,8 +121,12 @@ class MadeOf:
     """The field by which it is known, and the parts' field that says so. As `name`, `aggregate`."""
     by: str
     state: str
-    """A boolean field, and the parts' that it is. As `in_use`, `bundled`."""
+    """A field, and the parts' that it is told by. As `in_use`, `bundled`."""
     any_of: str
+    having: Any = True
+    """What one of the parts has to have there. As `selected`."""
+    says: tuple[Any, Any] = (True, False)
+    """What the field is where one has it, and where none does."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -38,14 +38,17 @@ def made_of_parts(made_of: MadeOf, parts: list[Row], fixed: Mapping[str, Any]) -
     """The records of a kind of which an answer tells the parts alone."""
     wholes: dict[Any, Row] = {}
     for part in parts:
-        name, has, line = part.get(made_of.by), part.get(made_of.any_of), part["line"]
+        name, told, line = part.get(made_of.by), part.get(made_of.any_of), part["line"]
         if name is None:
             continue
+        has = None if told is None else told == made_of.having
         new = {"device": part["device"], made_of.key: name, made_of.state: has, **fixed, "line": list(line)}
         whole = wholes.setdefault(name, new)
         states = {whole[made_of.state], has}
         whole[made_of.state] = True if True in states else (None if None in states else False)
         whole["line"] = [min(whole["line"][0], line[0]), max(whole["line"][1], line[1])]
+    for whole in wholes.values():
+        whole[made_of.state] = {True: made_of.says[0], False: made_of.says[1], None: None}[whole[made_of.state]]
     return list(wholes.values())
 
 

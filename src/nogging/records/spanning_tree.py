@@ -121,6 +121,7 @@ TREE_PORT = Kind(
     ),
     sort="role",
     counted=("state",),
+    exact=("state = 'discarding'", ("device", "instance", "interface")),
     not_well="state = 'broken'",
     said_of_it="its port {interface} is held back in {instance}: {state}",
 )

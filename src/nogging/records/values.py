@@ -38,6 +38,7 @@ UNITS: dict[str, tuple[str, float]] = {
     "s": ("s", 1),
     "ms": ("s", 1e-3),
     "us": ("s", 1e-6),
+    "ns": ("s", 1e-9),
     "min": ("s", 60),
     MINUTES: ("s", 1),
     HOURS: ("s", 60),

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from nogging.records.values import is_address
+from nogging.standin.besides import show_vnis
 from nogging.standin.model import Interface, IPv4, Network, Network4, Ready, Route, Show, SimulatedDevice
 from nogging.standin.running import show_running
 from nogging.standin.text import age, clock, running
@@ -288,7 +289,7 @@ SHOWS: dict[str, Show] = {
     "show bfd peers": lambda _network, _device, _now: "BFD Peers:\n",
     "show running-config": show_running,
     "show vrrp": show_vrrp,
-    "show evpn vni detail": lambda _network, _device, _now: "",
+    "show evpn vni detail": show_vnis,
     "show ip route vrf all summary": show_route_summary,
     "show ipv6 ospf6 neighbor detail": lambda _network, _device, _now: "ospf6d is not running\n",
     "show isis neighbor detail": lambda _network, _device, _now: "isisd is not running\n",

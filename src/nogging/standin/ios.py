@@ -7,6 +7,7 @@ from datetime import datetime
 from itertools import groupby
 
 from nogging.records.values import is_address
+from nogging.standin.besides import show_aggregates, show_environment, show_forwarding, show_tree
 from nogging.standin.model import Interface, IPv4, Network, Network4, Ready, Route, Show, SimulatedDevice, traffic
 from nogging.standin.running import show_running
 from nogging.standin.text import age, short_clock, spelled
@@ -367,17 +368,19 @@ SHOWS: dict[str, Show] = {
     **dict.fromkeys(
         (
             "show standby brief",
-            "show etherchannel summary",
             "show bfd neighbors",
             "show isis neighbors detail",
             "show ipv6 ospf neighbor detail",
             "show ipv6 interface",
-            "show environment all",
             "show ip route vrf *",
         ),
         lambda _network, _device, _now: "",  # known, and nothing to tell
     ),
-    "show spanning-tree": lambda _network, _device, _now: "No spanning tree instances exist.\n",
+    "show etherchannel summary": show_aggregates,
+    "show environment all": show_environment,
+    "show ip cef": show_forwarding,
+    "show ipv6 cef": lambda _network, _device, _now: "::/0\n  no route\nFF00::/8\n  multicast\n",
+    "show spanning-tree": show_tree,
     "show ntp status": show_ntp_status,
     "show vrrp brief": show_vrrp,
     "show ip route summary": show_route_summary,

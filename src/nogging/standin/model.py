@@ -125,6 +125,26 @@ class Ready:
 
 
 @dataclass
+class Besides:
+    """What a device has besides ports, sessions and routes; nothing, unless it is furnished with it."""
+
+    aggregates: dict[str, list[str]] = field(default_factory=dict)
+    """The ports of each aggregate."""
+    silent: set[str] = field(default_factory=set)
+    """Ports of them at which no partner says anything."""
+    ring: list[str] = field(default_factory=list)
+    """Ports that lead to the root of a spanning tree, the nearest first."""
+    blocked: set[str] = field(default_factory=set)
+    """Ports of them that do not forward, although the tree would have them."""
+    heat: dict[str, float] = field(default_factory=dict)
+    """What its sensors read, in degrees Celsius."""
+    ends: list[IPv4] = field(default_factory=list)
+    """The other ends of the network that it carries."""
+    forwards: dict[Network4, SimulatedHop] = field(default_factory=dict)
+    """Where its hardware sends what is for a prefix, although routing says otherwise."""
+
+
+@dataclass
 class SimulatedDevice:
     name: str
     dialect: str
@@ -142,6 +162,7 @@ class SimulatedDevice:
     ready: list[Ready] = field(default_factory=list)
     clock_offset: float = 0.0004
     """How far its clock is from its source, in seconds."""
+    besides: Besides = field(default_factory=Besides)
 
     @property
     def router_id(self) -> IPv4:
@@ -304,6 +325,12 @@ class Network:
                 return hop.address or address
             address = hop.address
         return None
+
+    def resolved(self, name: str, address: IPv4) -> tuple[IPv4, str]:
+        """The neighbor by which a device reaches a next hop, and the port."""
+        near = self._next(name, address) or address
+        ports = (port.name for port, own in self.devices[name].addresses() if port.up and near in own.network)
+        return near, next(ports, "")
 
     def settle(self) -> None:
         """Works the state out anew from the configuration, from the bottom up."""
