@@ -210,6 +210,7 @@ def test_what_is_asked_of_one_vrf_is_filed_under_no_other(dialect: str) -> None:
 def test_what_changes_a_device_is_no_question_for_the_names_in_it() -> None:
     assert find_reader("frr", "ip route 10.0.0.0/8 192.0.2.1") is None
     assert find_reader("ios", "no show ip route 10.0.0.1 mole") is None
+    assert find_reader("nxos", "show " + "1 vrf teal " * 2000) is None  # at once: nobody tries all that it could mean
 
 
 EVERYDAY = {

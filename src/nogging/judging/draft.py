@@ -111,6 +111,7 @@ class _Drafter:
                 yield from self.alike(kind, sorted_)
                 yield from self.faultless(kind, rows)
                 yield from self.untroubled(kind, rows)
+                yield from self.untroubled_as_told(kind, rows)
                 yield from self.both_ends(kind, rows)
                 yield from self.exact(kind, rows)
                 yield from self.counted(kind, rows)
@@ -187,15 +188,16 @@ class _Drafter:
             where = f"where: ({kind.not_well}){self.telling_devices(kind)}"
             what = "that somebody should know of" if kind.is_trouble else "is in trouble"
             yield Drafted(f"No {kind.name} {what}", "there is none", (f"none: {kind.name}", where))
-        states = [field for field in kind.own if field.nature is Nature.STATE and not field.well]
-        for field in (one for one in states if table.column(one.name).null_count < table.num_rows):
-            for part in (one for one in kind.not_well.split(" or ") if one.startswith(f"{field.name} ")):
-                where = f"where: {field.name} is not null and {part}{self.telling_devices(kind)}"
-                yield Drafted(
-                    f"Every {kind.name} that tells its {field.name} is well by it",
-                    "whoever tells it is",
-                    (f"none: {kind.name}", where),
-                )
+
+    def untroubled_as_told(self, kind: Kind, table: pa.Table) -> Iterator[Drafted]:
+        """Where some records alone tell a state, they are expected to be well by it; the others say nothing of it."""
+        troubles = kind.not_well.split(" or ")
+        for field in (one for one in kind.own if one.nature is Nature.STATE and one.well is None):
+            trouble = next((one for one in troubles if one.startswith(f"{field.name} ")), "")
+            if trouble and table.column(field.name).null_count < table.num_rows:
+                where = f"where: {field.name} is not null and {trouble}{self.telling_devices(kind)}"
+                title = f"Every {kind.name} that tells its {field.name} is well by it"
+                yield Drafted(title, "whoever tells it is", (f"none: {kind.name}", where))
 
     def telling(self, kind: Kind, field: Field, table: pa.Table) -> tuple[str, DraftRows]:
         """The records of those devices that tell a field of all, or of nearly all, of theirs."""

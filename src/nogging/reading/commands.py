@@ -31,6 +31,8 @@ _PATH = re.compile(r"^(?:/\w+)*/(?=\w+(?:\s|$))")
 _PORT = re.compile(r"(?<= )(?P<letters>[A-Za-z][A-Za-z-]*) (?P<number>\d[\d/.:]*)(?!\S)")
 _NAMED = re.compile(r"[A-Za-z-]*\d[\d/.:]*|[\da-fA-F.:]*[.:][\da-fA-F.:]*(?:/\d+)?")
 """One of what there are many: an address, a prefix, a port, a number."""
+MOST_WORDS = 16
+"""What is longer is no command that was put in another way; and there would be no end of ways."""
 _QUOTES = re.compile(r"""^(["'])(.*)\1$""")
 
 
@@ -66,6 +68,8 @@ def with_whole_names(core: str, dialect: Dialect) -> str:
 
 def otherwise(core: str, dialect: Dialect) -> Iterator[tuple[str, bool]]:
     """Other ways to put a command that no reader knows as it stands, and whether one asks for more than it does."""
+    if len(core.split()) > MOST_WORDS:
+        return
     whole = with_whole_names(core, dialect)
     same = dict.fromkeys((core, whole))
     yield from ((one, False) for one in same if one != core)

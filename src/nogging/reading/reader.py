@@ -7,10 +7,11 @@ reader's file, line and column.
 from __future__ import annotations
 
 import re
+from collections import defaultdict
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import cache, cached_property
-from itertools import count
+from itertools import count, islice
 from pathlib import Path
 from typing import Any
 
@@ -477,11 +478,20 @@ class Head:
             load_reader(self.path, self.own)
             raise
 
+    @cached_property
+    def by_letters(self) -> dict[str, list[str]]:
+        """Them by the letters that their first two words begin with: what somebody typed begins with the same."""
+        found = defaultdict[str, list[str]](list)
+        for spelling in self.spellings:
+            found[letters(spelling.lower().split())].append(spelling)
+        return found
+
     def patterns(self, command: str) -> list[Pattern]:
         """Those of its commands that what somebody typed may be, ready to be held against it."""
         typed = command.lower().split()
+        likely = (*self.by_letters.get(letters(typed), ()), *self.by_letters.get("", ()))
         try:
-            return [spelling_pattern(spelling) for spelling in self.spellings if could_be(spelling, typed)]
+            return [spelling_pattern(spelling) for spelling in likely if could_be(spelling, typed)]
         except NotationError:
             load_reader(self.path, self.own)
             raise
@@ -501,6 +511,12 @@ class Head:
             if (match := pattern.regex.fullmatch(command.strip())) is not None and is_meant(pattern, match)
         ]
         return min(fitting, default=None)
+
+
+def letters(words: list[str]) -> str:
+    """What the first two words of a command begin with; nothing where one of them may begin with anything."""
+    first = "".join(word[0] for word in words[:2])
+    return "" if "<" in first or "\\" in first else first
 
 
 @cache
@@ -590,6 +606,10 @@ def reader_or_words(dialect: str, command: str, own: Own = ()) -> Reader | None:
     return _of(dialect, words, own) if words is not None else None
 
 
+MOST_WAYS = 12
+"""Of more ways than this to put a command none was ever meant."""
+
+
 @dataclass(frozen=True)
 class _Meant:
     """The head that a command is for; where it was typed short, the pattern that it is short for."""
@@ -608,7 +628,7 @@ def _meant(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> _Me
     found = _as_it_stands(dialect, asked, own, where)
     if found is not None:
         return found
-    for core, is_wider in otherwise(asked.core, spoken):
+    for core, is_wider in islice(otherwise(asked.core, spoken), MOST_WAYS):
         found = _as_it_stands(dialect, Typed(core, asked.filter), own, where)
         if found is not None:
             return _Meant(found.head, asked, narrowed=True) if is_wider else found
