@@ -116,14 +116,15 @@ def show_forwarding(network: Network, device: SimulatedDevice, now: datetime) ->
     for prefix, route in network.chosen(device.name).items():
         wrong = device.besides.forwards.get(prefix)
         hops = (wrong,) if wrong else route.hops
-        ways = [_way(network, device, hop) for hop in hops] or [("attached", "Null0")]
+        ways = [way for hop in hops if (way := _way(network, device, hop))[1]] or [("unresolved", "")]
+        ways = ways if hops else [("attached", "Null0")]
         named = [f"{prefix!s:<21}", *[" " * 21] * (len(ways) - 1)]
-        rows += [f"{head}{to:<21}{port}\n" for head, (to, port) in zip(named, ways, strict=True)]
+        rows += [f"{head}{to:<21}{port}".rstrip() + "\n" for head, (to, port) in zip(named, ways, strict=True)]
     return "".join(rows)
 
 
 def _way(network: Network, device: SimulatedDevice, hop: SimulatedHop) -> tuple[str, str]:
-    """A next hop and its port, resolved to one that is a neighbor."""
+    """A next hop and its port, resolved to one that is a neighbor; without a port, where there is none."""
     if hop.address is None or hop.interface is not None:
         return str(hop.address or "attached"), hop.interface or ""
     near, port = network.resolved(device.name, hop.address)
