@@ -192,7 +192,8 @@ class _Drafter:
     def untroubled_as_told(self, kind: Kind, table: pa.Table) -> Iterator[Drafted]:
         """Where some records alone tell a state, they are expected to be well by it; the others say nothing of it."""
         troubles = kind.not_well.split(" or ")
-        for field in (one for one in kind.own if one.nature is Nature.STATE and one.well is None):
+        states = (one for one in kind.own if one.type is Type.TEXT and one.nature is Nature.STATE)
+        for field in (one for one in states if one.well is None):
             trouble = next((one for one in troubles if one.startswith(f"{field.name} ")), "")
             if trouble and table.column(field.name).null_count < table.num_rows:
                 where = f"where: {field.name} is not null and {trouble}{self.telling_devices(kind)}"
