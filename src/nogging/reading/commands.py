@@ -12,7 +12,7 @@ import re
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from itertools import dropwhile, pairwise
+from itertools import dropwhile, islice, pairwise
 from typing import NamedTuple
 
 from nogging.dialects.declared import Dialect, Options
@@ -33,6 +33,8 @@ _NAMED = re.compile(r"[A-Za-z-]*\d[\d/.:]*|[\da-fA-F.:]*[.:][\da-fA-F.:]*(?:/\d+
 """One of what there are many: an address, a prefix, a port, a number."""
 MOST_WORDS = 16
 """What is longer is no command that was put in another way; and there would be no end of ways."""
+MOST_WAYS = 12
+"""Of more ways than this to put a command none was ever meant."""
 _QUOTES = re.compile(r"""^(["'])(.*)\1$""")
 
 
@@ -68,17 +70,19 @@ def with_whole_names(core: str, dialect: Dialect) -> str:
 
 def otherwise(core: str, dialect: Dialect) -> Iterator[tuple[str, bool]]:
     """Other ways to put a command that no reader knows as it stands, and whether one asks for more than it does."""
-    if len(core.split()) > MOST_WORDS:
-        return
+    return islice(_otherwise(core, dialect), MOST_WAYS) if len(core.split()) <= MOST_WORDS else iter(())
+
+
+def _otherwise(core: str, dialect: Dialect) -> Iterator[tuple[str, bool]]:
     whole = with_whole_names(core, dialect)
     same = dict.fromkeys((core, whole))
     yield from ((one, False) for one in same if one != core)
-    yield from ((other, False) for one in same for other in moved(one, dialect))
+    yield from ((other, False) for one in same for other in _moved(one, dialect))
     if dialect.implied and not core.startswith(dialect.implied):
         yield f"{dialect.implied} {core}", False
     for wider in _wider(whole, dialect):
         yield wider, True
-        yield from ((other, True) for other in moved(wider, dialect))
+        yield from ((other, True) for other in _moved(wider, dialect))
 
 
 def _wider(core: str, dialect: Dialect) -> Iterator[str]:
@@ -98,7 +102,7 @@ def _without_one(words: list[str], clauses: tuple[Pattern, ...]) -> Iterator[lis
             yield words[:n] + words[n + 2 :]
 
 
-def moved(core: str, dialect: Dialect) -> Iterator[str]:
+def _moved(core: str, dialect: Dialect) -> Iterator[str]:
     """A command with what may stand anywhere in it (`vrf teal`) at each other place behind its first two words."""
     words = core.split()
     for pattern in compiled(dialect.anywhere):

@@ -552,8 +552,8 @@ class Reader:
             return self
         dialect = load_dialect(self.dialect, self.own)
         core = typed(command, dialect).core
-        ways = (core, *(one for one, _ in otherwise(core, dialect)))
-        fitting = next((found for one in ways if (found := self._fitting(one))), [])
+        others = (self._fitting(one) for one, _ in otherwise(core, dialect))
+        fitting = self._fitting(core) or next(filter(None, others), [])
         if not fitting or not all(pattern.values for pattern, _ in fitting):
             return self
         told = {name: text for name, text in given(*fitting[0]) if name in self.start}

@@ -11,7 +11,7 @@ from collections import defaultdict
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import cache, cached_property
-from itertools import count, islice
+from itertools import count
 from pathlib import Path
 from typing import Any
 
@@ -606,10 +606,6 @@ def reader_or_words(dialect: str, command: str, own: Own = ()) -> Reader | None:
     return _of(dialect, words, own) if words is not None else None
 
 
-MOST_WAYS = 12
-"""Of more ways than this to put a command none was ever meant."""
-
-
 @dataclass(frozen=True)
 class _Meant:
     """The head that a command is for; where it was typed short, the pattern that it is short for."""
@@ -628,7 +624,7 @@ def _meant(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> _Me
     found = _as_it_stands(dialect, asked, own, where)
     if found is not None:
         return found
-    for core, is_wider in islice(otherwise(asked.core, spoken), MOST_WAYS):
+    for core, is_wider in otherwise(asked.core, spoken):
         found = _as_it_stands(dialect, Typed(core, asked.filter), own, where)
         if found is not None:
             return _Meant(found.head, asked, narrowed=True) if is_wider else found
