@@ -1124,6 +1124,27 @@ def test_mistakes_in_a_change_file_are_told_before_a_device_is_asked(
     assert not (tmp_path / "done").exists()
 
 
+def test_lines_without_indentation_stand_where_the_device_would_take_them() -> None:
+    knowledge = knowledge_of("frr")
+    now = Configuration.shown(knowledge, "mpls ldp\n address-family ipv4\n  interface eth3\nquay pier\n buoy\n")
+    ldp = ("mpls ldp", "address-family ipv4")
+    lines = [*ldp, "no interface eth3", "interface eth9", "quay pier", "no buoy", "interface eth1", "description span"]
+    paths = given_lines(knowledge, lines, now)
+    assert paths[2:] == [
+        (*ldp, "no interface eth3"),
+        (*ldp, "interface eth9"),
+        ("quay pier",),
+        ("quay pier", "no buoy"),
+        ("interface eth1",),
+        ("interface eth1", "description span"),
+    ]
+    assert [line.strip() for line in typed(knowledge, [paths[3], paths[-1]])][-5:] == [
+        *["exit"] * 3,  # where it stands, `interface` would be one of LDP's
+        "interface eth1",
+        "description span",
+    ]
+
+
 def test_a_secret_that_a_device_shows_as_a_hash_is_not_compared() -> None:
     now = Configuration.shown(knowledge_of("ios"), "hostname a\nusername noc secret 9 $9$Zt3kq0pPv1XkSv$wBd\n!\nend\n")
     (hidden,) = (now.plan(path) for path in given_lines(now.knowledge, ["username noc secret herring-gull"]))

@@ -43,6 +43,22 @@ def test_a_secret_is_masked_and_nothing_else(line: str) -> None:
     assert masked(found) == found, "what is masked is not masked again"
 
 
+@pytest.mark.parametrize(
+    "text",
+    [
+        "Community            Group / Access      context\n---------            --------------      -------\n"
+        "⟦quayRO⟧               network-operator\n⟦gateRW⟧               network-admin\n\nquay  network-admin\n",
+        "<snmp>\n  <community>\n    <name>⟦quayRO⟧</name>\n  </community>\n</snmp>\n<policy-options>\n  <community>\n"
+        "    <name>CUSTOMERS</name>\n    <members>64500:7</members>\n  </community>\n</policy-options>\n",
+    ],
+)
+def test_a_secret_that_a_line_before_announces_is_masked(text: str) -> None:
+    found = masked(re.sub("[⟦⟧]", "", text))
+    wanted = "\0".join(re.escape(one) for one in re.split("⟦.*?⟧", text)).replace("\0", MASKED)
+    assert re.fullmatch(wanted, found)
+    assert masked(found) == found, "what is masked is not masked again"
+
+
 def test_the_table_is_as_long_as_it_is_to_be() -> None:
     assert sum("⟦" in str(one.values[0]) for one in TABLE) >= 390
 

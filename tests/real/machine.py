@@ -7,7 +7,8 @@
        +---- gre1 (tunnel over both links) ----+         a bridge of dune-r2 that knows VLANs
 
 Debian's cloud kernel runs in qemu, by software. Its file system is in memory, and made of this machine's own programs; the
-routers are network namespaces in it. What they said comes back over a serial line, and nothing of it is left.
+routers are network namespaces in it. What they said comes back over a serial line, changes go in over SSH, see
+`machine_changed.py`, and nothing of it is left.
 """
 
 from __future__ import annotations
@@ -15,6 +16,7 @@ from __future__ import annotations
 import base64
 import io
 import shutil
+import socket
 import subprocess
 import sys
 import tarfile
@@ -22,6 +24,7 @@ import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
+from tests.real.machine_changed import DONE, READY, Guest, changed
 from tests.real.oracle import disagreements
 
 import nogging
@@ -30,12 +33,13 @@ KERNEL = "linux-image-cloud-amd64"
 NAMES = ("dune-r1", "dune-r2", "dune-r3")
 DAEMONS = ("zebra", "staticd", "ospfd", "ldpd", "bgpd")
 PROGRAMS = (
-    *("/usr/sbin/ip", "/usr/sbin/bridge", "/usr/bin/vtysh"),
+    *("/usr/sbin/ip", "/usr/sbin/bridge", "/usr/bin/vtysh", "/usr/sbin/sshd"),
     *(f"/usr/lib/frr/{name}" for name in DAEMONS),
     "/lib/x86_64-linux-gnu/security/pam_permit.so",
 )
 MODULES = (
-    "virtio",
+    "virtio_pci",
+    "virtio_net",
     "veth",
     "dummy",
     "vrf",
@@ -47,7 +51,7 @@ MODULES = (
     "mpls_iptunnel",
     "mpls_gso",
 )
-TIME = 300
+TIME = 600
 """Seconds that it may take."""
 
 FRR = (
@@ -66,7 +70,8 @@ FRR = (
         "show mpls ldp binding json",
         "show mpls table json",
         "show ip route vrf all summary",
-        "show ip route vrf all summary json",
+        "show ip route summary",
+        "show ip route summary json",  # the one of all VRFs does not say which is whose
         "show mpls ldp discovery",
         "show mpls ldp interface",
     ),
@@ -193,6 +198,16 @@ echo "settled after $n"; sleep 3
 """
 
 
+SERVED = f"""
+mkdir -p /dev/pts /run/sshd; mount -t devpts devpts /dev/pts; chmod 700 /etc/key
+ip address add 10.0.2.15/24 dev eth0; ip link set eth0 up
+/usr/sbin/sshd -f /dev/null -o HostKey=/etc/key/host -o UsePAM=no -o PermitRootLogin=yes -o PrintMotd=no -o StrictModes=no \\
+  -o AuthorizedKeysFile=/etc/key/user.pub -o MaxStartups=100
+echo "{READY}"
+while [ ! -e /run/{DONE} ]; do sleep 1; done
+"""
+"""It lets itself be changed, until somebody says that this is done."""
+
 LABELS_LOST = """
 vtysh -N dune-r3 -c 'configure terminal' -c 'mpls ldp' -c 'address-family ipv4' -c 'no interface eth3'
 n=0
@@ -252,8 +267,14 @@ def file_system(folder: Path, modules: Path) -> Path:
                     order.write(f"{module.name}\n")
                 shutil.copy(module, root / "modules")
     shutil.copy("/bin/busybox", root / "bin/busybox")
-    (root / "etc/passwd").write_text("root:x:0:0:root:/:/bin/sh\n")
-    (root / "etc/group").write_text("root:x:0:\nfrrvty:x:1:root\n")
+    users = "".join(f"{name}:*:0:0::/:/bin/as-{name}\n" for name in NAMES)
+    (root / "etc/passwd").write_text(
+        f"root:*:0:0:root:/:/bin/sh\nsshd:*:100:100::/run/sshd:/bin/false\nfrr:*:101:101::/:/bin/false\n{users}"
+    )
+    (root / "etc/group").write_text("root:x:0:\nfrrvty:x:1:root\nfrr:x:101:\n")
+    for name in NAMES:
+        _program(root / f"bin/as-{name}", f'#!/bin/busybox sh\nexec /usr/bin/vtysh -N {name} "$@"\n')
+    shutil.copytree(folder / "key", root / "etc/key")
     (root / "etc/pam.d").mkdir()
     (root / "etc/pam.d/frr").write_text("auth sufficient pam_permit.so\naccount sufficient pam_permit.so\n")
     for name, text in CONFIGURED.items():
@@ -261,14 +282,18 @@ def file_system(folder: Path, modules: Path) -> Path:
         ports = "\n".join(f"  interface {port}" for port in PORTS[name])
         labels = LABELS.format(own=f"192.0.2.{61 + NAMES.index(name)}", ports=ports)
         (root / f"etc/frr/{name}/frr.conf").write_text(f"hostname {name}\n{text}{labels}")
-        (root / f"etc/frr/{name}/vtysh.conf").write_text("")
-    (root / "init").write_text(_init())
-    (root / "init").chmod(0o755)
+        (root / f"etc/frr/{name}/vtysh.conf").write_text(f"hostname {name}\n")
+    _program(root / "init", _init())
     packed = folder / "root.cpio"
     names = "\n".join(str(one.relative_to(root)) for one in root.rglob("*"))
     with packed.open("wb") as out:
         subprocess.run(["cpio", "--quiet", "-H", "newc", "-o"], cwd=root, input=names.encode(), stdout=out, check=True)
     return packed
+
+
+def _program(path: Path, text: str) -> None:
+    path.write_text(text)
+    path.chmod(0o755)
 
 
 def _init() -> str:
@@ -292,6 +317,7 @@ def _init() -> str:
             *start,
             SETTLED,
             *_asked("before"),
+            SERVED,
             LABELS_LOST,
             *_asked("after"),
             "stty -F /dev/ttyS1 raw; tar -c -f - -C /out . | base64 > /dev/ttyS1; sync; sleep 1",
@@ -321,29 +347,42 @@ def _file(command: str) -> str:
     return file_name(command)
 
 
-def answers(to: Path) -> str:
-    """Runs the machine; its answers are in a folder for each router, and what its console said comes back."""
+def answers(to: Path) -> list[str]:
+    """Runs the machine, and changes it between its answers, which are in a folder for each router then; what was wrong
+    with the changes comes back."""
     with tempfile.TemporaryDirectory(prefix="nogging-machine-") as name:
         folder = Path(name)
+        guest = Guest(folder, _free_port(), NAMES)
+        guest.keys()
         image, modules = kernel(folder)
         packed = file_system(folder, modules)
         line, console = folder / "line", folder / "console"
-        subprocess.run(
+        machine = subprocess.Popen(
             [
                 *("qemu-system-x86_64", "-accel", "tcg", "-cpu", "max", "-smp", "2", "-m", "1500", "-display", "none"),
-                *("-no-reboot", "-nic", "none", "-serial", f"file:{console}", "-serial", f"file:{line}"),
+                *("-no-reboot", "-serial", f"file:{console}", "-serial", f"file:{line}"),
+                *("-netdev", f"user,id=n,restrict=on,hostfwd=tcp:127.0.0.1:{guest.port}-:22"),
+                *("-device", "virtio-net-pci,netdev=n,romfile="),
                 *("-kernel", str(image), "-initrd", str(packed), "-append", "console=ttyS0 quiet panic=-1"),
-            ],
-            check=True,
-            timeout=TIME,
+            ]
         )
-        said = console.read_text(errors="replace")
-        data = line.read_bytes()
-        if not data:
-            raise RuntimeError(f"the machine said nothing:\n{said[-3000:]}")
-        with tarfile.open(fileobj=io.BytesIO(base64.b64decode(data))) as packed_answers:
+        try:
+            guest.awaited(console, TIME)
+            wrong = list(changed(guest))
+            guest.done()
+            machine.wait(TIME)
+        finally:
+            machine.kill()
+            print(console.read_text(errors="replace"))
+        with tarfile.open(fileobj=io.BytesIO(base64.b64decode(line.read_bytes()))) as packed_answers:
             packed_answers.extractall(to, filter="data")
-        return said
+        return wrong
+
+
+def _free_port() -> int:
+    with socket.socket() as tried:
+        tried.bind(("127.0.0.1", 0))
+        return int(tried.getsockname()[1])
 
 
 def complaints(folder: Path) -> Iterator[str]:
@@ -372,8 +411,7 @@ def complaints(folder: Path) -> Iterator[str]:
 
 
 def main(folder: Path) -> int:
-    print(answers(folder))
-    found = list(complaints(folder))
+    found = [*answers(folder), *complaints(folder)]
     print(*found, f"{len(list(folder.glob('before/*/*')))} answers, {len(found)} complaints", sep="\n")
     return 1 if found else 0
 

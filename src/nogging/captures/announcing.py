@@ -34,7 +34,7 @@ _KEYS = (
 _NO_ROUTES = "".join(rf"(?<!\b{one} )" for one in ("bgp", "extended", "match", "set", "then", "from", "policy-options"))
 """Behind these words a community is one of BGP's."""
 _SPOKEN = (
-    rf"(?<![A-Za-z0-9/.<:])(?P<word>{_SAYS}|{_KEYS})(?!\s+profile:)\s+{_PASSED}{VALUE}",
+    rf"(?<![A-Za-z0-9/.<:])(?P<word>{_SAYS}|{_KEYS})(?!\s+profile\b)\s+{_PASSED}{VALUE}",
     rf"\bmessage-digest-key\s+\d+\s+\S+\s+{_PASSED}{VALUE}",
     rf"\b(?:tacacs|radius|server|ldap|client)\S{{0,40}}(?:\s.{{0,200}}?)?\skey\s+{_PASSED}{VALUE}",
     rf"\bisakmp\s+key\s+{_PASSED}{VALUE}",
@@ -43,6 +43,9 @@ _SPOKEN = (
     rf"^\s*key\s+\S+\s+7\s+{VALUE}",
     rf"\bkey\s+(?:ascii-text|hexadecimal|hex|ascii)\s+{_PASSED}{VALUE}",
     rf"\b(?:md5\s+\d+|hash-algo\s+\S+|authentication)\s+key\s+{_PASSED}{VALUE}",
+    rf"\bauthentication\s+mode\s+hmac-sha-256\s+{_PASSED}{VALUE}",
+    rf"\bkey\s+\d+\s+--\s+text\s+(?:\d\s+)?+{VALUE}",
+    rf"\bkey\s+\d+\s+size\s+\w+\s+(?:\d\s+)?+{VALUE}",
     rf"\bkey\s+(?:\d+\s+)?(?P<secret>{_QUOTED})",
     rf"\bconfig-key\s+(?:password-encrypt|ascii|newpass)\s+{VALUE}",
     rf"\b(?:standby|vrrp|glbp|hsrp)\s+\d+\s+(?:peer\s+)?authentication\s+(?!md5\b|ietf-md5\b|text\b|mode\b){VALUE}",
@@ -51,7 +54,10 @@ _SPOKEN = (
     rf"\bprivate-key\s+(?![/~]|file\b){_PASSED}{VALUE}",
     rf"\bnhrp\s+authentication\s+{VALUE}",
     rf"\benvironment\s+\S*(?:pass|secret|token|key)\S*\s+{VALUE}",
-    rf"(?=c){_NO_ROUTES}(?<![\w-])community\s+(?!add\b|delete\b|\S+\s+members\b|\d+:\d+){VALUE}",
+    rf"(?=c){_NO_ROUTES}(?<![\w-])community\s+(?!add\b|delete\b|\S+\s+members\b|\d+:\d+|[\w-]+:|Group / Access){VALUE}",
+    rf"\bcommunity-(?:map|name)\s+{VALUE}",
+    rf"\buser:\s+{VALUE}\s+security model:\s+v[12]",
+    rf"\bv(?:1|2c)\s+noauth\s+(?:trap|inform)\s+{VALUE}",
     rf"\btrap-group\s+{VALUE}",
     rf"\b(?:r[ow]community6?|trapcommunity)\s+{VALUE}",
     rf"\bcom2sec6?(?:\s+-Cn\s+\S+)?+\s+\S+\s+\S+\s+{VALUE}",
@@ -79,7 +85,8 @@ _KEYED = (
     r"|preshared[-_ ]?key"
     r"|pre-?shared-?key|shared[-_]?key|shared[-_]?secret|secret[-_]?key|auth(?:entication)?[-_]?key|key[-_]?string|md5[-_]?key"
     rf"|wep_?key\d?)[\w-]{{0,40}}[\"']?)\s{{0,20}}[:=]\s{{0,20}}(?:0[sx])?{VALUE}",
-    rf"(?P<name>(?<!large )(?<!extended )(?<!ext)community(?:[-_]?string)?[\w-]{{0,40}}[\"']?)\s{{0,20}}[:=]\s{{0,20}}"
+    rf"(?P<name>(?<!large )(?<!extended )(?<!ext)community(?:[-_ ]?(?:string|name|securityname|index)|/user)?"
+    rf"[\w-]{{0,40}}[\"']?)\s{{0,20}}[:=]\s{{0,20}}"
     rf"(?!{_WELL_KNOWN}){VALUE}",
     rf"(?<!\w)(?P<name>ingestauth)=key,{VALUE}",
 )
@@ -89,6 +96,7 @@ _TAGS = (
 )
 _TAGGED = (
     r"<(?P<name>(?:[\w.-]+:)?community)(?:\s[^>]{0,200})?>(?P<secret>(?!\d+:\d+)[^<\s][^<]*)<",
+    r"<community>\s*<name>(?P<secret>[^<]+)</name>\s*(?!<members>)",
     rf"<(?P<name>(?:[\w.-]+:)?[\w.-]{{0,80}}{_TAGS}[\w.-]{{0,40}})(?:\s[^>]{{0,200}})?>(?P<secret>[^<\s][^<]*)<",
 )
 _OWN = (
@@ -97,7 +105,8 @@ _OWN = (
     rf"\bAuthorization:\s*(?:Bearer|Basic|Token|Digest)\s+{VALUE}",
     r"(?<!\S)(?:-u|--user)[ =][\"']?[^\s:\"']+:(?P<secret>[^\s\"']+)",
     rf"\bsshpass\s+-p\s*{VALUE}",
-    r"\bmysql\w*\s.{0,200}?-p(?P<secret>[^\s-]\S*)",
+    r"\bmysql\w*\s(?:.{0,200}?\s)?-p(?P<secret>[^\s-]\S*)",
+    rf"\bredis-cli\s(?:.{{0,200}}?\s)?-a\s+{VALUE}",
     r"^\d+\s+(?:MD5|SHA\d+|AES\d+|TIGER|WHIRLPOOL)\s+(?:HEX|ASCII):(?P<secret>\S+)",
     rf":\s*(?:PSK|EAP|NTLM|XAUTH|PIN|(?:RSA|ECDSA|P12)\s+\S+)\s+{VALUE}",
     r"\"(?P<secret>[^\"]+)\";?\s*##\s*SECRET-DATA",
@@ -124,6 +133,9 @@ HINTS = (
         "sshpass",
         "mysql",
         "createuser",
+        "redis",
+        "noauth",
+        "security model",
         "--user",
         "md5",
         "sha",
@@ -135,17 +147,19 @@ HINTS = (
 """No place is without one of these (a test holds them to that); looking for them first is many times faster."""
 
 _ABOUT = re.compile(
-    r"(?:expir\w*|age|aging|policy|type|id|length|retr\w*|minimum|maximum|name|file|path|enabled?|required|timeout|recovery"
+    r"(?:expir\w*|age|aging|policy|type|id|length|retr\w*|minimum|maximum|names?|file|path|enabled?|required|timeout|recovery"
     r"|encryption|manage\w*|mgmt|algorithm|chain|strength|history|format|hash-algo|lifetime|attempts|count|prompt|change\w*)$",
     re.IGNORECASE,
 )
+_NAMES = re.compile(r"(?:community[-_ ]?name|securityname|text-name|binary-name)$", re.IGNORECASE)
+"""A name that is a secret itself."""
 _NO_SECRET = re.compile(
     r"!|\*+|encryption:?|aging:?|recovery|policy|minimum|md5|sha(?:-?\d\S*)?|none|required|ok|is|attributes?|ckn|cak|key-chain"
     r"|shared-secret|lifetime|strength-check",
     re.IGNORECASE,
 )
 """What is said of secrets in general, or announces one itself."""
-_LACKING = re.compile(r"not (?:required|configured|set)\b")
+_LACKING = re.compile(r"(?:not (?:required|configured|set)|mismatch (?:from|for|with))\b")
 _FOLLOWS = re.compile(
     r"\d|//|#|!|\{|\}|;|[\w-]*(?:lifetime|port|time|key|level-\d|algorithm)\b|(?:role|priv\w*|auth\w*|ro|rw|view|ipv6|use-acl|group"
     r"|address|access|realm|hidden|accounting|config|bgp|ospf|profile|id|accept|from|to|ssh|scp|vrf|log|fallback|accept|generate"
@@ -160,16 +174,18 @@ _WHOLE_LINE = re.compile(r"(?:password|secret|key-string|passphrase)\b", re.IGNO
 def secrets_in(line: str, place: re.Pattern[str]) -> list[tuple[int, int]]:
     """Where in a line the secrets stand that a place announces, in order, without the quotes around them."""
     found: list[tuple[int, int]] = []
-    for match in place.finditer(line):
+    at = 0
+    while match := place.search(line, at):
         begin, end = match.span("secret")
+        at = begin  # what is none may announce one
         if found and begin < found[-1][1]:  # of one that took the rest of the line
             continue
         name = match.groupdict().get("name") or ""
         if "word" in place.groupindex and _names_a_file(line, match.start()):
             continue
-        about = _ABOUT.search(name.strip("\"'")) and not name.endswith(("community-name", "text-name", "binary-name"))
+        name = name.strip("\"'")
         if (
-            about
+            (_ABOUT.search(name) and not _NAMES.search(name))
             or _LACKING.match(line, begin)
             or "<masked:" in match["secret"]
             or _NO_SECRET.fullmatch(match["secret"].strip("\"':.,;"))
@@ -181,6 +197,7 @@ def secrets_in(line: str, place: re.Pattern[str]) -> list[tuple[int, int]]:
             end = _end(line, match, end)
         if end > begin:
             found.append((begin, end))
+            at = max(at, end)
     return found
 
 

@@ -32,11 +32,15 @@ _BEGIN = re.compile(r"-----BEGIN [A-Z ]*PRIVATE KEY-----")
 _END = re.compile(r"-----END [A-Z ]*PRIVATE KEY-----")
 _STRETCH = 2048
 _BETWEEN = re.compile(r",(?=\s?[\"{\[])|>(?=<)")
+_COMMUNITIES = re.compile(r"Community\s{2,}\S")
+"""The heading of a table whose first column is a secret."""
+_FIRST = re.compile(r"\s*(?!-)(\S+)")
+_NAME = re.compile(r"\s*<name>([^<]+)</name>\s*")
 _MASKED = re.compile(r"<masked:[0-9a-f]+>?")
 
 
 class Masker:
-    """Masks the lines of answers, one answer after another: `private key` blocks span lines."""
+    """Masks the lines of answers, one answer after another: some secrets are announced by a line before theirs."""
 
     def __init__(self, key: bytes, words: Iterable[str] = ()) -> None:
         self.key = key
@@ -44,7 +48,7 @@ class Masker:
         self.written = {written: word for word in self.words for written in _written(word)}
         whole = "|".join(re.escape(word) for word in sorted(self.written, key=len, reverse=True))
         self.used = re.compile(rf"(?<![\w-])(?:{whole})(?![\w-])") if whole else None
-        self.inside = False
+        self.inside = self.in_table = self.in_snmp = self.in_community = False
 
     @property
     def fingerprint(self) -> str:
@@ -58,12 +62,13 @@ class Masker:
     def fresh(self) -> Masker:
         """The same for another answer."""
         masker = copy.copy(self)
-        masker.inside = False
+        masker.inside = masker.in_table = masker.in_snmp = masker.in_community = False
         return masker
 
     def lines(self, text: str) -> str:
         """Masks complete lines. Text without a hint of a secret is given back as it is."""
-        if not self.inside and not _hints(text) and not self._holds_word(text):
+        announced_before = self.inside or self.in_table or self.in_community
+        if not announced_before and not _hints(text) and not self._holds_word(text):
             return text
         return "".join(self._line(line) for line in text.splitlines(keepends=True))
 
@@ -79,7 +84,15 @@ class Masker:
                 return line if whole else self.digest(line.strip()) + "\n"
         if self.used is not None:
             line = self.used.sub(lambda match: self.digest(self.written[match[0]]), line)
-        return "".join(self._stretch(stretch) for stretch in stretches(line))
+        return "".join(self._stretch(stretch) for stretch in stretches(self._announced_before(line)))
+
+    def _announced_before(self, line: str) -> str:
+        """Masks the first word of a row below `Community`, and the name in an element `<community>` of `<snmp>`."""
+        place = _FIRST.match(line) if self.in_table else _NAME.fullmatch(line) if self.in_community else None
+        self.in_table = _COMMUNITIES.match(line) is not None or (self.in_table and bool(line.strip()))
+        self.in_snmp = "</snmp>" not in line and (self.in_snmp or "<snmp" in line)
+        self.in_community = self.in_snmp and line.strip() == "<community>"
+        return self._without(line, [place.span(1)]) if place and not _MASKED.fullmatch(place[1]) else line
 
     def _stretch(self, line: str) -> str:
         if not _hints(line):

@@ -43,7 +43,7 @@ BGP_ROUTE = Kind(
             "neighbor",
             Type.TEXT,
             Nature.KEY,
-            "whose it is, or who was told",
+            "whose it is, or who was told; of bird its protocol's name",
             "RFC 4273, bgpPeerRemoteAddr",
             rests_on=("neighbor.neighbor",),
         ),

@@ -9,7 +9,7 @@ shown). From that follows what a line would do, and which lines undo it.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Sequence, Set
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -146,10 +146,13 @@ class Configuration:
         return found
 
 
-def given(knowledge: Knowledge, lines: Sequence[str]) -> list[Path]:
+def given(knowledge: Knowledge, lines: Sequence[str], now: Configuration | None = None) -> list[Path]:
     """Lines as somebody wrote them for a device: sections by indentation where there is any, else by what is known
-    to open one."""
-    return _indented(knowledge, lines) if any(line[:1].isspace() for line in lines) else _listed(knowledge, lines)
+    to open one, or does so in what the device shows now."""
+    if any(line[:1].isspace() for line in lines):
+        return _indented(knowledge, lines)
+    shown = {path[:n] for path in now.paths for n in range(1, len(path))} if now is not None else set[Path]()
+    return _listed(knowledge, lines, shown)
 
 
 def _indented(knowledge: Knowledge, lines: Iterable[str]) -> list[Path]:
@@ -167,7 +170,10 @@ def _indented(knowledge: Knowledge, lines: Iterable[str]) -> list[Path]:
     return found
 
 
-def _listed(knowledge: Knowledge, lines: Iterable[str]) -> list[Path]:
+def _listed(knowledge: Knowledge, lines: Iterable[str], shown: Set[Path]) -> list[Path]:
+    def opens(path: Path) -> bool:
+        return knowledge.opens(path) or path in shown
+
     found: list[Path] = []
     section: Path = ()
     for raw in lines:
@@ -176,10 +182,10 @@ def _listed(knowledge: Knowledge, lines: Iterable[str]) -> list[Path]:
             section = section[:-1]
         if not line or knowledge.ignored(line):
             continue
-        while section and knowledge.opens((line,)) and not knowledge.opens((*section, line)):
-            section = section[:-1]
+        around = (section[:n] for n in range(len(section), -1, -1))
+        section = next((one for one in around if opens((*one, line))), section)
         found.append((*section, line))
-        if knowledge.opens((*section, line)):
+        if opens((*section, line)):
             section = (*section, line)
     return found
 
@@ -208,10 +214,19 @@ def typed(knowledge: Knowledge, paths: Iterable[Path]) -> list[str]:
             same += 1
         if same < len(inside) and section[:same] != section:
             same = 0
+        found += _left(knowledge, inside, path[: same + 1])
         found += [" " * n + section[n] for n in range(same, len(section))]
         found.append(" " * len(section) + knowledge.said(path[-1]))
         inside = path
     return found
+
+
+def _left(knowledge: Knowledge, inside: Path, to: Path) -> list[str]:
+    """What leaves a section in which the next line would be one of its own: elsewhere a device looks further out."""
+    mode = inside if inside and knowledge.opens(inside) else inside[:-1]
+    deeper = (mode[:n] for n in range(len(to), len(mode) + 1))
+    mistaken = knowledge.tree is None and any(knowledge.opens((*one, to[-1])) for one in deeper)
+    return [" " * n + "exit" for n in range(len(mode), len(to) - 1, -1)] if mistaken else []
 
 
 def in_a_line(knowledge: Knowledge, paths: Iterable[Path]) -> str:

@@ -106,8 +106,13 @@ class Timed(Strict):
         return self.revert if isinstance(self.revert, tuple) else (self.revert,)
 
 
+WITHIN = " / "
+"""Between the lines that open a section and one in it."""
+
+
 class Knowledge(Strict):
-    """`sections` are the lines that open a section, `nested` those that do so in another; `lasting` are sections that
+    """`sections` are the lines that open a section, `nested` those that do so in another (or in one that stands in
+    others: `outer / inner`); `lasting` are sections that
     are never taken away. `one_of_a_kind` are lines that replace one of the same beginning; `in_order` are, by section,
     those whose order among each other means something; `as_usual` what holds where nothing is said; `unconfigured` the
     lines of a listing that configure nothing; `ends` those that close a section."""
@@ -145,7 +150,8 @@ class Knowledge(Strict):
     @cached_property
     def _patterns(self) -> dict[str, Pattern]:
         nested = [one for inside in (*self.nested.values(), *self.in_order.values()) for one in inside]
-        told = (*self.sections, *self.nested, *self.in_order, *nested, *self.lasting_sections, *self.one_of_a_kind)
+        outer = [one for around in self.nested for one in around.split(WITHIN)]
+        told = (*self.sections, *outer, *self.in_order, *nested, *self.lasting_sections, *self.one_of_a_kind)
         told += (*self.unconfigured, *self.listed.values())
         return {text: compile_pattern(text) for text in told if text}
 
@@ -158,8 +164,15 @@ class Knowledge(Strict):
             return is_section(path[-1])
         if len(path) == 1:
             return self._fits(path[0], self.sections)
-        inside = tuple(one for outer, inner in self.nested.items() if self._fits(path[-2], (outer,)) for one in inner)
+        inside = tuple(one for outer, inner in self.nested.items() if self._ends(path[:-1], outer) for one in inner)
         return self._fits(path[-1], inside)
+
+    def _ends(self, section: tuple[str, ...], around: str) -> bool:
+        """Whether a section is one of these, however deep it stands."""
+        outer = around.split(WITHIN)
+        return len(section) >= len(outer) and all(
+            self._fits(line, (one,)) for line, one in zip(section[-len(outer) :], outer, strict=True)
+        )
 
     def lasting(self, path: tuple[str, ...]) -> bool:
         """Whether a line opens a section that there always is, such as that of a port."""

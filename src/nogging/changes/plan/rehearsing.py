@@ -194,7 +194,7 @@ class Rehearsing:
         """A device's part in a step, and the configuration that it leaves."""
         lines, plain = self.wanted(n, device, records)
         planned, after = [], now
-        for path in given(now.knowledge, lines):
+        for path in given(now.knowledge, lines, now):
             one = after.plan(path)
             planned.append(one)
             after = after.after(one)
