@@ -61,6 +61,8 @@ class Columns:
         except ValueError:
             if len(words) != len(self.columns):
                 raise
+            if all(word[0].isdigit() for word in words) and "  " not in line.strip():  # a ticket lost the other spaces
+                return {self.heading.titles[n]: word[0] for n, word in zip(self.columns, words, strict=True)}
             return self.by_order(words)
         return {title: " ".join(several) for title, several in found.items()}
 

@@ -503,14 +503,18 @@ class Head:
         return frozenset(word for words in told for word in words if "<" not in word[2])
 
     def fits(self, command: str) -> tuple[int, int] | None:
-        """How loosely it answers a command: the fewest values in a pattern that fits (the rest of a line is two), of as
-        many the most words; None where none does."""
+        """How loosely it answers a command: the fewest values in a pattern that fits (the rest of a line is more than
+        any), of as many the most words; None where none does."""
         fitting = [
-            (pattern.text.count("<") + pattern.text.count("..."), -len(pattern.text.split()))
+            (pattern.text.count("<") + _REST * pattern.text.count("..."), -len(pattern.text.split()))
             for pattern in self.patterns(command)
             if (match := pattern.regex.fullmatch(command.strip())) is not None and is_meant(pattern, match)
         ]
         return min(fitting, default=None)
+
+
+_REST = 8
+"""As how many values the rest of a line counts."""
 
 
 def letters(words: list[str]) -> str:
