@@ -184,10 +184,18 @@ class EntryModel(Strict):
     """Paths from the node, each with the field, or the pattern, of what stands at its end. As `{$.mtu: mtu}`."""
     set: dict[str, Scalar] = Field(default_factory=dict)
     """Fields that each of them has. As `{protocol: bgp}`."""
+    several: str = ""
+    """The field of which a text holds several, by commas or spaces, each a record. As `interface`."""
     skip: tuple[str, ...] = ()
     """Paths of what says nothing. As `[$.lastUpdate]`."""
     within: tuple[EntryModel, ...] = ()
     """Entries of the nodes further in."""
+
+    @model_validator(mode="after")
+    def _has_several(self) -> EntryModel:
+        if self.several and (self.kind is None or self.several not in self.fields.values()):
+            raise ValueError("'several' names one of the entry's 'fields', and goes with 'kind'")
+        return self
 
 
 class SilentModel(Strict):
@@ -371,6 +379,8 @@ class Leaf:
     pattern: Pattern
     number: int
     set: Mapping[str, Any] = field(default_factory=dict)
+    several: bool = False
+    """Whether the text holds several values, each of which makes a record."""
 
     @property
     def values(self) -> tuple[PatternValue, ...]:

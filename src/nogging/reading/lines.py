@@ -24,8 +24,8 @@ from nogging.reading.blocks import Blocks, suits
 from nogging.reading.declared import Action, Heading, LineForm, Reader
 from nogging.reading.headed_tables import Columns, positions
 from nogging.reading.remainder import LineRemainders
-from nogging.reading.slots import MOST_KNOWN, Slots, absent_of, inherited, lacking
-from nogging.records import Kind, Type
+from nogging.reading.slots import MOST_KNOWN, Slots, absent_of, inherited, lacking, one_by_one
+from nogging.records import Kind
 from nogging.records.field import REMAINDER
 from nogging.records.joining import is_question, still_open
 from nogging.records.values import HOP, MARKS
@@ -35,7 +35,6 @@ LONGEST_TOTAL = 2
 """As many lines at the end of an answer, after a blank one, may sum it up."""
 WORTH_IT = 100
 """Fewer lines than this are not worth looking for what comes again."""
-MOST_IN_A_RANGE = 4096
 _ADDRESS = re.compile(r"[0-9A-Fa-f.:]+")
 _TAKEN = "\x02"
 """Stands where words of a line were that another record took."""
@@ -389,10 +388,7 @@ class LineReading:
         if at is None or not (texts[at] or "").strip(", "):
             return [self.slots.values(source, kind, texts, self.carried)]
         name = source.values[at].field
-        whole_numbers = kind is not None and name in kind.fields and kind.fields[name].type is Type.INTEGER
-        named = (texts[at] or "").replace(",", " ").split()
-        one_by_one = [one for text in named for one in (_counted_out(text) if whole_numbers else [text])]
-        found = [(*texts[:at], text, *texts[at + 1 :]) for text in one_by_one]
+        found = [(*texts[:at], text, *texts[at + 1 :]) for text in one_by_one(texts[at] or "", kind, name)]
         made = [self.slots.values(source, kind, one, self.carried) for one in (*found[1:], found[0])]
         return [one for one in made if name in one] or made[:1]
 
@@ -730,13 +726,6 @@ class LineReading:
             self.columns.above = None
             reason = "a first cell, and not the rest of its row"
             self.reading.unread += [Unread(n, self.texts[n - 1], reason) for n in numbers]
-
-
-def _counted_out(text: str) -> list[str]:
-    """The numbers of a range (`100-110`); of any other text, the text."""
-    match = re.fullmatch(r"(\d{1,5})-(\d{1,5})", text)
-    numbers = range(int(match[1]), int(match[2]) + 1) if match else range(0)
-    return [str(n) for n in numbers[:MOST_IN_A_RANGE]] or [text]
 
 
 def _indent(line: str) -> int:

@@ -21,7 +21,7 @@ from nogging.reading.account import CUT, Reading, Took, Unread, says, without
 from nogging.reading.declared import DocumentEntry, Leaf, Reader
 from nogging.reading.documents import Document, DocumentNode, LeafKey, document
 from nogging.reading.remainder import LineRemainders
-from nogging.reading.slots import Slots, absent_of, inherited, lacking
+from nogging.reading.slots import Slots, absent_of, inherited, lacking, one_by_one
 from nogging.records import Kind
 from nogging.records.field import REMAINDER, RESOLUTION
 from nogging.records.joining import is_question, still_open
@@ -136,7 +136,17 @@ class Paths:
             return  # nothing of what it would tell is there: something else is
         row = self.record(entry.kind, node, values, taken, carried, outer, around)
         if row is not None:
+            self.others(entry, node, row, carried)
             self.entries(entry.within, node, carried, (entry.kind, row))
+
+    def others(self, entry: DocumentEntry, node: DocumentNode, row: dict[str, Any], carried: Mapping[str, Any]) -> None:
+        """The records of the further values that a text of the first one's node holds."""
+        assert entry.kind is not None
+        for leaf in (one for one in entry.leaves if one.several):
+            for at in leaf.path(node):
+                for text in one_by_one(at.document.text(at) or "", entry.kind, leaf.values[0].field)[1:]:
+                    given = self.slots.values(leaf, entry.kind, (text,), carried)
+                    self.reading.rows[entry.kind.name].append({**row, **given})
 
     def give_up(self, node: DocumentNode) -> None:
         """Makes no records of a node whose own values, which they would have in common, could not be read."""
@@ -173,6 +183,8 @@ class Paths:
         text = node.value if node.key is None else node.document.text(node)
         if text is None or not text.strip():
             return {}
+        if leaf.several:
+            text = next(iter(one_by_one(text, kind, leaf.values[0].field)), "")
         match = leaf.pattern.regex.fullmatch(text)
         if match is None:
             raise ValueError(f"'{text}' is not written as {leaf.pattern.text}")

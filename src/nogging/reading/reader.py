@@ -167,7 +167,10 @@ class _Compiler:
         return DocumentEntry(
             each=self.path_(model.each, (*where, "each")),
             kind=KINDS[model.kind] if model.kind else None,
-            leaves=tuple(self.leaf(path, text, kinds, (*where, "fields", path)) for path, text in model.fields.items()),
+            leaves=tuple(
+                replace(self.leaf(path, text, kinds, (*where, "fields", path)), several=text == model.several)
+                for path, text in model.fields.items()
+            ),
             set=self.fixed(model.set, (*where, "set"), kinds),
             skip=tuple(self.path_(text, (*where, "skip", n)) for n, text in enumerate(model.skip)),
             within=self.entries(model.within, (*where, "within")),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from datetime import datetime
 from functools import cache
@@ -15,6 +16,7 @@ from nogging.records.field import RESOLUTION
 from nogging.records.values import integer, reader_of
 
 MOST_KNOWN = 65536
+MOST_IN_A_RANGE = 4096
 REST = {Type.PREFIX: (PREFIX_LENGTH, "/"), Type.INTERFACE: (UNIT, ".")}
 """Of which types the end may stand elsewhere in a line: in a field of which suffix, and what is between them."""
 
@@ -195,3 +197,24 @@ def lacking(kind: Kind, row: dict[str, Any], absent: list[tuple[str, str]]) -> s
         if row.get(name) is None:
             return name
     return None
+
+
+def one_by_one(text: str, kind: Kind | None, name: str) -> list[str]:
+    """The several values of a field that one text holds, by commas or spaces, ranges of numbers counted out."""
+    known = kind.fields.get(name) if kind is not None else None
+    wanted = _RANGES.get(known.type) if known is not None else None
+    parts = text.replace(",", " ").split()
+    return [one for part in parts for one in (_counted_out(part, wanted) if wanted else [part])]
+
+
+_RANGES = {
+    Type.INTEGER: re.compile(r"()(\d{1,5})-(\d{1,5})"),
+    Type.INTERFACE: re.compile(r"(\D.*/)(\d{1,3})-(\d{1,3})"),
+}
+
+
+def _counted_out(text: str, wanted: re.Pattern[str]) -> list[str]:
+    """The members of a range (`100-110`, `Ethernet1/4-6`); of any other text, the text."""
+    match = wanted.fullmatch(text)
+    numbers = range(int(match[2]), int(match[3]) + 1) if match else range(0)
+    return [f"{match[1]}{n}" for n in numbers[:MOST_IN_A_RANGE]] if match and numbers else [text]
