@@ -61,7 +61,7 @@ class LineByLine(Protocol):
 OFTEN_ENOUGH = 3
 MOST_BLOCKS = 8
 MOST_KNOWN = 4096
-_DEEPER = ("", " ", "\t")
+_DEEPER = frozenset(("", " ", "\t"))
 SHORTEST, LONGEST = 3, 200
 PAYS_AFTER = 20
 """How many more of its kind an answer must have room for, before an expression is worth making."""
@@ -70,7 +70,7 @@ _Rows = list[tuple[Kind, dict[str, Any]]]
 _Fields = list[tuple[str, ...]]
 
 
-@dataclass
+@dataclass(slots=True)
 class _BlockStep:
     """Lines in a row that go into one record, and which of the match's groups are theirs."""
 
@@ -85,6 +85,11 @@ class _BlockStep:
     """The fields that each line gives."""
     most: int
     """How many fields there can be."""
+    adds: bool = False
+    opens: bool = False
+
+    def __post_init__(self) -> None:
+        self.adds, self.opens = self.action is Action.ADD, self.action is Action.OPEN
 
     def join(self, step: _BlockStep) -> None:
         """Takes on the next step as well, which adds to the same record."""
@@ -120,7 +125,9 @@ class Block:
     """Where those stand that add to the record."""
     lines: list[_Told]
     alike: list[frozenset[str]]
-    """For each group of the expression the texts that mean the same as others."""
+    """For each group of the expression the texts that mean the same as others; nothing where there are none."""
+    checked: frozenset[int]
+    """Which of the lines could be one that tells nothing."""
     known: dict[str, _Outcome] = field(default_factory=dict)
     """What became of the words of blocks that are this one but for the values in it."""
 
@@ -182,7 +189,7 @@ class Blocks:
             values = filled(step.slots, texts[step.groups], lines.carried)
             if step.set:
                 values.update(step.set)
-            if step.action is Action.ADD:
+            if step.adds:
                 row = made[0][1]
                 if not row.keys().isdisjoint(values) and any(row.get(name) is not None for name in values):
                     raise ValueError
@@ -191,7 +198,7 @@ class Blocks:
             else:
                 row = lines.begin(step.kind, values, number + step.places[0])
                 made.append((step.kind, row))
-                if step.action is Action.OPEN:
+                if step.opens:
                     lines.open = lines.opened(step.kind, row, number, block.level)
                 elif lacking(step.kind, row, lines.absent[step.kind.name]):
                     raise ValueError
@@ -208,7 +215,7 @@ class Blocks:
         """Gives the words that no field took to the records. Where all lines of a block stand further in than its first
         they depend on nothing but what is left of the lines, and most blocks of an answer leave the same."""
         lines, own = self.lines, self.lines.texts[number - 1 : number - 1 + block.height]
-        if lines.open.indent or not all(line[:1] in _DEEPER for line in own[1:]):
+        if lines.open.indent or not _DEEPER.issuperset([line[:1] for line in own[1:]]):
             self.leave_line_by_line(block, number, match, made)
             return
         left = self.left(block, number, match)
@@ -226,18 +233,16 @@ class Blocks:
 
     def left(self, block: Block, number: int, match: re.Match[str]) -> str:
         """What is left of the lines of a block without its values, and without lines that say nothing."""
-        start = match.start()
-        taken = spans(match[0], match.regs[1:], block.alike, start)
-        if self.lines.words.silent is not None:
-            at, is_silent = 0, self.lines.words.silent.fullmatch
-            own = self.stripped[number - 1 : number - 1 + block.height]
-            for line, (_, _, pattern) in zip(own, block.lines, strict=True):
+        taken = spans(self.text, match.regs[1:], block.alike)
+        if block.checked:
+            at, is_silent = match.start(), self.lines.words.is_silent
+            for place, line in enumerate(self.stripped[number - 1 : number - 1 + block.height]):
                 end = at + len(line)
-                if line and (pattern is None or pattern.verbatim is None) and is_silent(line):
+                if place in block.checked and is_silent(line):
                     taken.append((at, end))
                 at = end + 1
             taken.sort()
-        return cut(match[0], taken)
+        return cut(self.text, taken, *match.span())
 
     def leave_line_by_line(self, block: Block, number: int, match: re.Match[str], made: _Rows) -> None:
         lines, at = self.lines, match.start()
@@ -291,7 +296,9 @@ class Blocks:
         if known is None and len(self.stripped) - number > PAYS_AFTER * len(forms):
             known = self.reader.blocks[key] = _expression(self.reader, forms, self.lines.refusals)
         if known is not None and (steps := self.steps(forms)):
-            self.blocks.append(_block(known, forms, steps))
+            could = self.lines.words.could_be_silent
+            checked = (n for n, form in enumerate(forms) if form is not None and could(form.pattern))
+            self.blocks.append(_block(known, forms, steps, frozenset(checked)))
             self.blocks.sort(key=lambda block: -block.height)
 
     def steps(self, forms: Sequence[LineForm | None]) -> list[_BlockStep]:
@@ -317,7 +324,8 @@ class Blocks:
                 names=[names],
                 most=len(names),
             )
-            if steps and form.action is Action.ADD and steps[-1].action is Action.ADD:
+            apart = any(slot.rest is not None for slot in slots)  # which is told by its place among the line's own
+            if steps and one.adds and steps[-1].adds and not apart:
                 steps[-1].join(one)
             else:
                 steps.append(one)
@@ -326,7 +334,9 @@ class Blocks:
         return steps if len({*given}) == len(given) else []
 
 
-def _block(regex: re.Pattern[str], forms: Sequence[LineForm | None], steps: list[_BlockStep]) -> Block:
+def _block(
+    regex: re.Pattern[str], forms: Sequence[LineForm | None], steps: list[_BlockStep], checked: frozenset[int]
+) -> Block:
     places = [place for step in steps for place in step.places]
     added = [place for step in steps if step.action is Action.ADD for place in step.places]
     known = [form for form in forms if form is not None]
@@ -347,7 +357,8 @@ def _block(regex: re.Pattern[str], forms: Sequence[LineForm | None], steps: list
         places=places,
         added=added,
         lines=told,
-        alike=alike,
+        alike=alike if any(alike) else [],
+        checked=checked,
     )
 
 

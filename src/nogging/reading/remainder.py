@@ -28,7 +28,9 @@ class LineRemainders:
     """The remainders of lines, for one reader. Most lines leave the same words as one before them."""
 
     def __init__(self, silent: Iterable[Pattern] = ()) -> None:
-        ways = "|".join(f"(?:{pattern.expression})" for pattern in silent)
+        every = list(silent)
+        ways = "|".join(f"(?:{pattern.expression})" for pattern in every)
+        self.begins = {pattern.text[:1].lower() for pattern in every}
         self.silent = re.compile(ways) if ways else None
         self.known: dict[str, str] = {}
         self.whole: dict[str, str] = {}
@@ -61,26 +63,33 @@ class LineRemainders:
         """Whether the reader says that a line tells nothing."""
         return self.silent is not None and self.silent.fullmatch(line) is not None
 
+    def could_be_silent(self, pattern: Pattern) -> bool:
+        """Whether a line of this pattern could be one that tells nothing: what it begins with says that it is not."""
+        first = pattern.text[:1].lower()
+        return pattern.verbatim is None and any(
+            first == begins or not (first + begins).isalnum() for begins in self.begins
+        )
 
-def spans(line: str, regs: Regs, alike: Sequence[frozenset[str]], begin: int = 0) -> list[tuple[int, int]]:
-    """Those of the spans of values in a line of which nothing is left, counted from where it begins."""
+
+def spans(text: str, regs: Regs, alike: Sequence[frozenset[str]]) -> list[tuple[int, int]]:
+    """Those of the spans of values in a text of which nothing is left."""
+    if not alike:
+        return [reg for reg in regs if reg[0] >= 0]
     return [
-        (start - begin, end - begin)
-        for (start, end), same in zip(regs, alike, strict=True)
-        if start >= 0 and (not same or line[start - begin : end - begin] not in same)
+        reg
+        for reg, same in zip(regs, alike, strict=True)
+        if reg[0] >= 0 and (not same or text[reg[0] : reg[1]] not in same)
     ]
 
 
-def cut(line: str, regs: Regs) -> str:
-    """A line without these spans; where one was is marked."""
-    if not regs:
-        return line
-    parts, at = [], 0
-    for start, end in regs:
+def cut(text: str, regs: Regs, begin: int = 0, end: int | None = None) -> str:
+    """A text, from `begin` to `end`, without these spans; where one was is marked."""
+    parts, at = [], begin
+    for start, stop in regs:
         if start >= at:
-            parts.append(line[at:start])
-            at = end
-    parts.append(line[at:])
+            parts.append(text[at:start])
+            at = stop
+    parts.append(text[at:end])
     return KEPT.join(parts)
 
 

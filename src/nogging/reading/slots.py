@@ -59,6 +59,7 @@ class Slots:
             for slot in slots:
                 if slot.type in REST and (rest := slot.name + REST[slot.type][0]) in names:
                     slot.rest = names.index(rest)
+                    slot.joins = slots[slot.rest].is_rest = True
         return slots
 
     def slot(self, kind: Kind | None, value: PatternValue) -> Slot:
@@ -85,7 +86,7 @@ class Slot:
     `known` keeps the texts that were turned already: most columns of a long table say the same few things.
     """
 
-    __slots__ = ("convert", "known", "meanings", "name", "resolution", "rest", "type")
+    __slots__ = ("convert", "is_moment", "is_rest", "joins", "known", "meanings", "name", "resolution", "rest", "type")
 
     def __init__(
         self,
@@ -101,6 +102,19 @@ class Slot:
         self.type = type
         self.rest: int | None = None
         """Which value of the same line is the rest of this one: the length, or the mask, of a prefix."""
+        self.is_rest = False
+        self.joins = type is Type.PREFIX
+        """Whether its text may lack an end that is told elsewhere."""
+        self.is_moment = type is Type.MOMENT
+
+    def whole(self, text: str, texts: tuple[str | None, ...], carried: Mapping[str, Any]) -> str:
+        """A text with the end of it that another value of the line, or a heading, gives."""
+        if self.rest is not None:
+            return f"{text}{REST[self.type][1]}{texts[self.rest]}"
+        if self.type is Type.PREFIX and "/" not in text:
+            length = carried.get(self.name + PREFIX_LENGTH)  # a heading may give it for all that follow
+            return text if length is None else f"{text}/{length}"
+        return text
 
     def put(self, found: dict[str, Any], moment: tuple[Any, float]) -> None:
         """Sets a moment, and where it is a timer's, how exactly it was told."""
@@ -120,19 +134,15 @@ class Slot:
 def filled(slots: list[Slot], texts: tuple[str | None, ...], carried: Mapping[str, Any]) -> dict[str, Any]:
     """The fields that these texts give, each to its slot; `ValueError` with the reason where one does not fit."""
     found: dict[str, Any] = {}
-    rests = {slot.rest for slot in slots if slot.rest is not None}
-    for n, (slot, text) in enumerate(zip(slots, texts, strict=True)):
-        if text is None or n in rests:
+    for slot, text in zip(slots, texts, strict=True):
+        if text is None or slot.is_rest:
             continue
-        if slot.rest is not None:
-            text += f"{REST[slot.type][1]}{texts[slot.rest]}"
-        elif slot.type is Type.PREFIX and "/" not in text:
-            length = carried.get(slot.name + PREFIX_LENGTH)  # a heading may give it for all that follow
-            text += f"/{length}" if length is not None else ""
+        if slot.joins:
+            text = slot.whole(text, texts, carried)
         known = slot.known
         value = known[text] if text in known else slot.read(text)
         if value is not None:
-            if slot.type is Type.MOMENT:
+            if slot.is_moment:
                 slot.put(found, value)
             else:
                 found[slot.name] = value

@@ -329,7 +329,8 @@ def moment(text: str, at: datetime, skew: float = 0.0) -> ReadMoment:
         found = datetime.fromisoformat(f"{day}T{clock}{(date[7] or '')[:7].ljust(7, '0') if date[7] else ''}{zone}")
     except ValueError:
         raise ValueError(f"'{text}' is not a date") from None
-    return found.astimezone(UTC) - timedelta(seconds=skew), 10.0 ** -len((date[7] or ".")[1:])
+    found = found if found.tzinfo is UTC else found.astimezone(UTC)
+    return found - timedelta(seconds=skew) if skew else found, 10.0 ** -len((date[7] or ".")[1:])
 
 
 def _ago(seconds: float, at: datetime) -> datetime:
@@ -501,10 +502,14 @@ def _interface_read(text: str, names: dict[str, str]) -> str:
     return interface_spelling(text, names)
 
 
+_LETTERS = re.compile(r"[A-Za-z-]*")
+
+
 def interface_spelling(text: str, names: dict[str, str]) -> str:
     """An interface's name in the long form of its dialect: `Gi0/1` becomes `GigabitEthernet0/1`."""
-    letters = re.match(r"[A-Za-z-]*", text)
-    short = letters[0] if letters else ""
+    letters = _LETTERS.match(text)
+    assert letters is not None, "it matches nothing as well"
+    short = letters[0]
     return names.get(short.lower(), short) + text[len(short) :].lstrip(" ")
 
 
