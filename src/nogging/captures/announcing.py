@@ -21,15 +21,15 @@ _TYPES = (
     r"(?:\d{1,2}|8a|md5|sha-?\d*|sha-?\d+-\d+|hmac\S*|cmac\S*|aes-\d+-cmac"
     r"|encrypted|clear|clear-text|cleartext|plain-text|hidden|ascii|hex"
     r"|hexadecimal|ascii-text|text|string|value|local|remote|localized|passphrase|type\s+\w+|level\s+\d+"
-    r"|option\s+\d+\s+for\s+\S+|address\s+\S+(?:\s+\d+\.\S+)?\s+key|key|set-key|common-criteria-policy\s+\S+)"
+    r"|option\s+\d+\s+for\s+\S+|(?:address|hostname)\s+\S+(?:\s+\d+\.\S+)?\s+key|peer\s+\d+\.\S+|key|set-key|common-criteria-policy\s+\S+)"
 )
 _PASSED = rf"(?:{_TYPES}\s+)*+"
 
 _SAYS = r"(?:password|passwd|passphrase|passcode|secret|psk)"
 _KEYS = (
     r"(?:pre-?shared-key|shared-key|shared-secret|authentication-key|auth-key|auth-pass|auth_pass|privacy-key|server-key"
-    r"|key-string|key-octet-string|fallback-key(?!\s+(?:cak|ckn)\b)|api-?key|(?:api|auth|access|bearer)[- ]token"
-    r"|password-value|requirepass|md5sig\s+key|cak)"
+    r"|key-string(?:\s+password\b)?+|key-octet-string|fallback-key(?!\s+(?:cak|ckn)\b)|api-?key"
+    r"|(?:api|auth|access|bearer)[- ]token|authentication-string|password-value|requirepass|md5sig\s+key|cak)"
 )
 _NO_ROUTES = "".join(rf"(?<!\b{one} )" for one in ("bgp", "extended", "match", "set", "then", "from", "policy-options"))
 """Behind these words a community is one of BGP's."""
@@ -42,18 +42,18 @@ _SPOKEN = (
     rf"^\s*key\s+(?!\d+\s*$|chain\b|config-key\b|generate\b|zeroize\b|id\b){VALUE}\s*$",
     rf"^\s*key\s+\S+\s+7\s+{VALUE}",
     rf"\bkey\s+(?:ascii-text|hexadecimal|hex|ascii)\s+{_PASSED}{VALUE}",
-    rf"\b(?:md5\s+\d+|hash-algo\s+\S+|authentication)\s+key\s+{_PASSED}{VALUE}",
+    rf"\b(?:md5\s+\d+|(?:hash-algo|algorithm)\s+\S+|authentication|key-?id\s+\d+)\s+(?:hex-)?key\s+{_PASSED}{VALUE}",
     rf"\bauthentication\s+mode\s+hmac-sha-256\s+{_PASSED}{VALUE}",
     rf"\bkey\s+\d+\s+--\s+text\s+(?:\d\s+)?+{VALUE}",
     rf"\bkey\s+\d+\s+size\s+\w+\s+(?:\d\s+)?+{VALUE}",
     rf"\bkey\s+(?:\d+\s+)?(?P<secret>{_QUOTED})",
     rf"\bconfig-key\s+(?:password-encrypt|ascii|newpass)\s+{VALUE}",
-    rf"\b(?:standby|vrrp|glbp|hsrp)\s+\d+\s+(?:peer\s+)?authentication\s+(?!md5\b|ietf-md5\b|text\b|mode\b){VALUE}",
+    rf"\b(?:standby|vrrp|glbp|hsrp)\s+(?:\d+\s+)?(?:peer\s+)?authentication\s+(?!md5\b|ietf-md5\b|text\b|mode\b|is\b){VALUE}",
     rf"\bauthentication\s+(?:text,\s+string|text|string)\s+{VALUE}",
     rf"\bhello-authentication\s+ah-md5\s+{_PASSED}{VALUE}",
     rf"\bprivate-key\s+(?![/~]|file\b){_PASSED}{VALUE}",
     rf"\bnhrp\s+authentication\s+{VALUE}",
-    rf"\benvironment\s+\S*(?:pass|secret|token|key)\S*\s+{VALUE}",
+    rf"\benvironment\s+\S*(?:pass|pwd?\b|secret|token|key)\S*\s+{VALUE}",
     rf"(?=c){_NO_ROUTES}(?<![\w-])community\s+(?!add\b|delete\b|\S+\s+members\b|\d+:\d+|[\w-]+:|Group / Access){VALUE}",
     rf"\bcommunity-(?:map|name)\s+{VALUE}",
     rf"\buser:\s+{VALUE}\s+security model:\s+v[12]",
@@ -62,9 +62,9 @@ _SPOKEN = (
     rf"\b(?:r[ow]community6?|trapcommunity)\s+{VALUE}",
     rf"\bcom2sec6?(?:\s+-Cn\s+\S+)?+\s+\S+\s+\S+\s+{VALUE}",
     rf"\b(?:trap2?sink|informsink)\s+\S+\s+{VALUE}",
-    rf"\b(?:proxy|snmp\w+)\s.{{0,200}}?\s-c\s+{VALUE}",
+    *(rf"\b(?:proxy|snmp\w+)(?:\s.{{0,200}}?)?\s-{one}\s*{VALUE}" for one in ("c", "(?-i:A)", "(?-i:X)")),
     r"\bsnmp-server\s+host\s+\S+(?:\s+(?:vrf|use-vrf)\s+\S+)?+(?:\s+(?:traps?|informs?))?+(?:\s+version\s+(?:1|2c))?+\s+"
-    rf"(?!version\b|vrf\b|use-vrf\b|source-interface\b|udp-port\b|filter-vrf\b|traps?\b|informs?\b){VALUE}",
+    rf"(?!version\b|vrf\b|use-vrf\b|source-interface\b|udp-port\b|filter-vrf\b|traps?\b|informs?\b|\d+\.\d+\.\d+\.\d+\s){VALUE}",
     rf"\bauth\s+(?:md5|sha\S*)\s+{VALUE}",
     rf"\bpriv\s+(?:des\S*|3des|aes\S*)(?:\s+\d+(?=\s))?+\s+{VALUE}",
     r"\bpriv\s+(?P<secret>0x[0-9A-Fa-f]{4,})",
@@ -72,7 +72,10 @@ _SPOKEN = (
     rf"\bcreateUser\s.{{1,200}}\s(?:DES|AES\S*)\s+{VALUE}",
     rf"\b(?:auth|auth-trunc|enc|aead)\s+\S+\s+{_HEX}",
     rf"\bspi\s+\d+\s+(?:md5|sha1)\s+{_PASSED}{VALUE}",
-    rf"\b(?:esp\s+\S+(?:\s+\d+(?=\s))?+|sha1|md5|key\s+[0-9a-f]{{32,}})\s+{_HEX}",
+    rf"\b(?:esp\s+\S+(?:\s+\d+(?=\s))?+|(?:sha1|md5)(?:\s+\d+(?=\s))?+|key\s+[0-9a-f]{{32,}})\s+{_HEX}",
+    rf"\bcrypto\s+key\s+(?:import|export)\s.{{1,100}}\s(?:terminal|\w+:\S*)(?:\s+3?des)?\s+{VALUE}\s*$",
+    rf"\bsap\s+pmk\s+{VALUE}",
+    rf"\boption\s+\S*(?:pass|secret|token|key)\S*\s+value\s+{VALUE}",
 )
 _WELL_KNOWN = (
     r"[\"']?(?:\d+:\d+|no-(?:export|advertise|peer)|local-as|internet|graceful-shutdown|blackhole"
@@ -105,6 +108,9 @@ _OWN = (
     rf"\bAuthorization:\s*(?:Bearer|Basic|Token|Digest)\s+{VALUE}",
     r"(?<!\S)(?:-u|--user)[ =][\"']?[^\s:\"']+:(?P<secret>[^\s\"']+)",
     rf"\bsshpass\s+-p\s*{VALUE}",
+    rf"\bipmitool\s(?:.{{0,200}}?\s)?-P\s*{VALUE}",
+    r"(?:^|[\s\"'])(?:Set-)?Cookie:\s*(?P<secret>[\w.-]+=[^\"'\n]*)",
+    rf"(?P<name>[\"']pass[\"'])\s{{0,20}}:\s{{0,20}}{VALUE}",
     r"\bmysql\w*\s(?:.{0,200}?\s)?-p(?P<secret>[^\s-]\S*)",
     rf"\bredis-cli\s(?:.{{0,200}}?\s)?-a\s+{VALUE}",
     r"^\d+\s+(?:MD5|SHA\d+|AES\d+|TIGER|WHIRLPOOL)\s+(?:HEX|ASCII):(?P<secret>\S+)",
@@ -134,6 +140,12 @@ HINTS = (
         "mysql",
         "createuser",
         "redis",
+        "ipmitool",
+        "manager environment",
+        "cookie",
+        '"pass"',
+        "'pass'",
+        "pmk",
         "noauth",
         "security model",
         "--user",
@@ -155,7 +167,7 @@ _NAMES = re.compile(r"(?:community[-_ ]?name|securityname|text-name|binary-name)
 """A name that is a secret itself."""
 _NO_SECRET = re.compile(
     r"!|\*+|encryption:?|aging:?|recovery|policy|minimum|md5|sha(?:-?\d\S*)?|none|required|ok|is|attributes?|ckn|cak|key-chain"
-    r"|shared-secret|lifetime|strength-check",
+    r"|shared-secret|lifetime|strength-check|for|entered|must|has|was|rules",
     re.IGNORECASE,
 )
 """What is said of secrets in general, or announces one itself."""
