@@ -285,8 +285,10 @@ _MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct",
 _WRITTEN_DATE = re.compile(
     rf"(?:[A-Z][a-z]{{2}},? )?(?:(?P<y0>\d{{4}}) )?(?P<month>{'|'.join(_MONTHS)}) (?P<day>\d\d?)"
     r"(?:,? (?P<y1>\d{4}))? "
-    r"(?P<clock>\d\d:\d\d:\d\d(?:\.\d+)?)(?: (?P<y2>\d{4}))?"
+    r"(?P<clock>\d\d:\d\d:\d\d(?:\.\d+)?(?:[+-]\d\d:?\d\d)?)(?: (?P<y2>\d{4}))?"
 )
+_APART = re.compile(r"(?<=\d) (?=[+-]\d\d:?\d\d$)")
+"""The blank before an offset from UTC."""
 _CLOCK_FIRST = re.compile(r"(\d\d:\d\d:\d\d(?:\.\d+)?) (?:[A-Z][a-z]{2} )?([A-Z][a-z]{2} \d\d?,? \d{4})")
 ZONES = {
     "UTC": 0, "GMT": 0, "UT": 0, "WET": 0, "WEST": 1, "BST": 1, "CET": 1, "CEST": 2, "EET": 2, "EEST": 3, "MSK": 3,
@@ -317,6 +319,8 @@ def moment(text: str, at: datetime, skew: float = 0.0) -> ReadMoment:
 
     A date was told by a clock that is `skew` seconds ahead of that which told `at`.
     """
+    if " +" in text or " -" in text:
+        text = _APART.sub("", text)
     named = _ZONE.search(text)
     plain = text[: named.start()] + text[named.end() :] if named else text
     date = _DATE.fullmatch(plain) or _DATE.fullmatch(_written_out(plain, at, skew))
