@@ -48,6 +48,7 @@ def test_a_secret_is_masked_and_nothing_else(line: str) -> None:
     [
         "Community            Group / Access      context\n---------            --------------      -------\n"
         "⟦quayRO⟧               network-operator\n⟦gateRW⟧               network-admin\n\nquay  network-admin\n",
+        "Community         : no-export\nOrigin            : igp\n",
         "<snmp>\n  <community>\n    <name>⟦quayRO⟧</name>\n  </community>\n</snmp>\n<policy-options>\n  <community>\n"
         "    <name>CUSTOMERS</name>\n    <members>64500:7</members>\n  </community>\n</policy-options>\n",
     ],

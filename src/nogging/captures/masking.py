@@ -32,7 +32,7 @@ _BEGIN = re.compile(r"-----BEGIN [A-Z ]*PRIVATE KEY-----")
 _END = re.compile(r"-----END [A-Z ]*PRIVATE KEY-----")
 _STRETCH = 2048
 _BETWEEN = re.compile(r",(?=\s?[\"{\[])|>(?=<)")
-_COMMUNITIES = re.compile(r"Community\s{2,}\S")
+_COMMUNITIES = re.compile(r"Community\s{2,}(?:Group|Access|View|Permission|Authorization)\b")
 """The heading of a table whose first column is a secret."""
 _FIRST = re.compile(r"\s*(?!-)(\S+)")
 _NAME = re.compile(r"\s*<name>([^<]+)</name>\s*")
