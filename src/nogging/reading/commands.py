@@ -231,6 +231,10 @@ def _closing(text: str, start: int) -> tuple[int, list[int]]:
     raise NotationError("a choice is not closed", start)
 
 
+REST = 8
+"""As how many values the rest of a line counts."""
+
+
 class Fit(NamedTuple):
     """A pattern that a command may be short for, and how loosely it fits: how many of its words are values, and how
     many letters were left out."""
@@ -269,8 +273,10 @@ def fits(patterns: Iterable[Pattern], core: str) -> Iterator[Fit]:
     for pattern in patterns:
         match = abbreviated(pattern).fullmatch(core)
         if match is not None and is_meant(pattern, match):
-            values = sum(text is not None for text in match.groups())
-            yield Fit(values, len(spelled_by(pattern, match)) - len(core), pattern, match)
+            every = (one for one in walk(pattern.elements) if isinstance(one, PatternValue))
+            said = (value for value, text in zip(every, match.groups(), strict=True) if text is not None)
+            loose = sum(REST if value.rest else 1 for value in said)
+            yield Fit(loose, len(spelled_by(pattern, match)) - len(core), pattern, match)
 
 
 def given(pattern: Pattern, match: re.Match[str]) -> list[tuple[str, str]]:

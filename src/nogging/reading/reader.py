@@ -23,6 +23,7 @@ from nogging.dialects.reader_folders import LIBRARY, Own, files, places
 from nogging.errors import FileError, QuestionError, nearest
 from nogging.files import Path_, Source, load, loads, read_text
 from nogging.reading.commands import (
+    REST,
     Fit,
     PlacedWord,
     Typed,
@@ -509,15 +510,11 @@ class Head:
         """How loosely it answers a command: the fewest values in a pattern that fits (the rest of a line is more than
         any), of as many the most words; None where none does."""
         fitting = [
-            (pattern.text.count("<") + _REST * pattern.text.count("..."), -len(pattern.text.split()))
+            (pattern.text.count("<") + REST * pattern.text.count("..."), -len(pattern.text.split()))
             for pattern in self.patterns(command)
             if (match := pattern.regex.fullmatch(command.strip())) is not None and is_meant(pattern, match)
         ]
         return min(fitting, default=None)
-
-
-_REST = 8
-"""As how many values the rest of a line counts."""
 
 
 def letters(words: list[str]) -> str:
