@@ -367,7 +367,7 @@ def answers(to: Path) -> list[str]:
             ]
         )
         try:
-            guest.awaited(console, TIME)
+            guest.awaited(machine, console, TIME)
             wrong = list(changed(guest))
             guest.done()
             machine.wait(TIME)

@@ -48,11 +48,11 @@ class Guest:
                 ["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", self.folder / "key" / name], check=True
             )
 
-    def awaited(self, console: Path, within: float) -> None:
+    def awaited(self, machine: subprocess.Popen[bytes], console: Path, within: float) -> None:
         deadline = time.monotonic() + within
         while not console.exists() or READY not in console.read_text(errors="replace"):
-            if time.monotonic() > deadline:
-                raise RuntimeError(f"the machine is not up within {within:g} s")
+            if machine.poll() is not None or time.monotonic() > deadline:
+                raise RuntimeError(f"the machine ended, or is not up within {within:g} s")
             time.sleep(1)
 
     def done(self) -> None:

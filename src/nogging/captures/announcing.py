@@ -34,7 +34,7 @@ _KEYS = (
 _NO_ROUTES = "".join(rf"(?<!\b{one} )" for one in ("bgp", "extended", "match", "set", "then", "from", "policy-options"))
 """Behind these words a community is one of BGP's."""
 _SPOKEN = (
-    rf"(?<![A-Za-z0-9/.<:])(?P<word>{_SAYS}|{_KEYS})(?!\s+profile\b)\s+{_PASSED}{VALUE}",
+    rf"(?<![A-Za-z0-9/.<:])(?P<word>{_SAYS}|{_KEYS})(?!\s+profile(?::|\s+\S))\s+{_PASSED}{VALUE}",
     rf"\bmessage-digest-key\s+\d+\s+\S+\s+{_PASSED}{VALUE}",
     rf"\b(?:tacacs|radius|server|ldap|client)\S{{0,40}}(?:\s.{{0,200}}?)?\skey\s+{_PASSED}{VALUE}",
     rf"\bisakmp\s+key\s+{_PASSED}{VALUE}",
@@ -48,13 +48,14 @@ _SPOKEN = (
     rf"\bkey\s+\d+\s+size\s+\w+\s+(?:\d\s+)?+{VALUE}",
     rf"\bkey\s+(?:\d+\s+)?(?P<secret>{_QUOTED})",
     rf"\bconfig-key\s+(?:password-encrypt|ascii|newpass)\s+{VALUE}",
-    rf"\b(?:standby|vrrp|glbp|hsrp)\s+(?:\d+\s+)?(?:peer\s+)?authentication\s+(?!md5\b|ietf-md5\b|text\b|mode\b|is\b){VALUE}",
+    rf"\b(?:standby|vrrp|glbp|hsrp)\s+(?:\d+\s+)?(?:peer\s+)?authentication\s+(?!md5\b|ietf-md5\b|text\b|mode\b){VALUE}",
     rf"\bauthentication\s+(?:text,\s+string|text|string)\s+{VALUE}",
     rf"\bhello-authentication\s+ah-md5\s+{_PASSED}{VALUE}",
     rf"\bprivate-key\s+(?![/~]|file\b){_PASSED}{VALUE}",
     rf"\bnhrp\s+authentication\s+{VALUE}",
     rf"\benvironment\s+\S*(?:pass|pwd?\b|secret|token|key)\S*\s+{VALUE}",
-    rf"(?=c){_NO_ROUTES}(?<![\w-])community\s+(?!add\b|delete\b|\S+\s+members\b|\d+:\d+|[\w-]+:|Group / Access){VALUE}",
+    rf"(?=c){_NO_ROUTES}(?<![\w-])community\s+(?!add\b|delete\b|\S+\s+members\b|\d+:\d+"
+    rf"|(?:string|name|index|securityname)\s*:|Group / Access){VALUE}",
     rf"\bcommunity-(?:map|name)\s+{VALUE}",
     rf"\buser:\s+{VALUE}\s+security model:\s+v[12]",
     rf"\bv(?:1|2c)\s+noauth\s+(?:trap|inform)\s+{VALUE}",
@@ -64,7 +65,7 @@ _SPOKEN = (
     rf"\b(?:trap2?sink|informsink)\s+\S+\s+{VALUE}",
     *(rf"\b(?:proxy|snmp\w+)(?:\s.{{0,200}}?)?\s-{one}\s*{VALUE}" for one in ("c", "(?-i:A)", "(?-i:X)")),
     r"\bsnmp-server\s+host\s+\S+(?:\s+(?:vrf|use-vrf)\s+\S+)?+(?:\s+(?:traps?|informs?))?+(?:\s+version\s+(?:1|2c))?+\s+"
-    rf"(?!version\b|vrf\b|use-vrf\b|source-interface\b|udp-port\b|filter-vrf\b|traps?\b|informs?\b|\d+\.\d+\.\d+\.\d+\s){VALUE}",
+    rf"(?!version\b|vrf\b|use-vrf\b|source-interface\b|udp-port\b|filter-vrf\b|traps?\b|informs?\b|\S+\s+community\b){VALUE}",
     rf"\bauth\s+(?:md5|sha\S*)\s+{VALUE}",
     rf"\bpriv\s+(?:des\S*|3des|aes\S*)(?:\s+\d+(?=\s))?+\s+{VALUE}",
     r"\bpriv\s+(?P<secret>0x[0-9A-Fa-f]{4,})",
@@ -167,11 +168,15 @@ _NAMES = re.compile(r"(?:community[-_ ]?name|securityname|text-name|binary-name)
 """A name that is a secret itself."""
 _NO_SECRET = re.compile(
     r"!|\*+|encryption:?|aging:?|recovery|policy|minimum|md5|sha(?:-?\d\S*)?|none|required|ok|is|attributes?|ckn|cak|key-chain"
-    r"|shared-secret|lifetime|strength-check|for|entered|must|has|was|rules",
+    r"|shared-secret|lifetime|strength-check",
     re.IGNORECASE,
 )
 """What is said of secrets in general, or announces one itself."""
-_LACKING = re.compile(r"(?:not (?:required|configured|set)|mismatch (?:from|for|with))\b")
+_LACKING = re.compile(
+    r"(?:not (?:required|configured|set)|mismatch (?:from|for|with)|for \S+ (?:changed|expired)|entered (?:for|by)"
+    r"|rules apply)\b"
+)
+"""Prose about a secret. Each takes two words at least: one alone may be the secret."""
 _FOLLOWS = re.compile(
     r"\d|//|#|!|\{|\}|;|[\w-]*(?:lifetime|port|time|key|level-\d|algorithm)\b|(?:role|priv\w*|auth\w*|ro|rw|view|ipv6|use-acl|group"
     r"|address|access|realm|hidden|accounting|config|bgp|ospf|profile|id|accept|from|to|ssh|scp|vrf|log|fallback|accept|generate"

@@ -48,6 +48,10 @@ class Masker:
         self.written = {written: word for word in self.words for written in _written(word)}
         whole = "|".join(re.escape(word) for word in sorted(self.written, key=len, reverse=True))
         self.used = re.compile(rf"(?<![\w-])(?:{whole})(?![\w-])") if whole else None
+        self._begin()
+
+    def _begin(self) -> None:
+        """Forgets what lines before have announced."""
         self.inside = self.in_table = self.in_snmp = self.in_community = False
 
     @property
@@ -62,7 +66,7 @@ class Masker:
     def fresh(self) -> Masker:
         """The same for another answer."""
         masker = copy.copy(self)
-        masker.inside = masker.in_table = masker.in_snmp = masker.in_community = False
+        masker._begin()
         return masker
 
     def lines(self, text: str) -> str:

@@ -231,7 +231,7 @@ def _closing(text: str, start: int) -> tuple[int, list[int]]:
     raise NotationError("a choice is not closed", start)
 
 
-REST = 8
+REST_OF_LINE = 8
 """As how many values the rest of a line counts."""
 
 
@@ -275,7 +275,7 @@ def fits(patterns: Iterable[Pattern], core: str) -> Iterator[Fit]:
         if match is not None and is_meant(pattern, match):
             every = (one for one in walk(pattern.elements) if isinstance(one, PatternValue))
             said = (value for value, text in zip(every, match.groups(), strict=True) if text is not None)
-            loose = sum(REST if value.rest else 1 for value in said)
+            loose = sum(REST_OF_LINE if value.rest else 1 for value in said)
             yield Fit(loose, len(spelled_by(pattern, match)) - len(core), pattern, match)
 
 

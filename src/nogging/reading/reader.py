@@ -23,7 +23,7 @@ from nogging.dialects.reader_folders import LIBRARY, Own, files, places
 from nogging.errors import FileError, QuestionError, nearest
 from nogging.files import Path_, Source, load, loads, read_text
 from nogging.reading.commands import (
-    REST,
+    REST_OF_LINE,
     Fit,
     PlacedWord,
     Typed,
@@ -510,7 +510,7 @@ class Head:
         """How loosely it answers a command: the fewest values in a pattern that fits (the rest of a line is more than
         any), of as many the most words; None where none does."""
         fitting = [
-            (pattern.text.count("<") + REST * pattern.text.count("..."), -len(pattern.text.split()))
+            (pattern.text.count("<") + REST_OF_LINE * pattern.text.count("..."), -len(pattern.text.split()))
             for pattern in self.patterns(command)
             if (match := pattern.regex.fullmatch(command.strip())) is not None and is_meant(pattern, match)
         ]

@@ -112,10 +112,10 @@ WITHIN = " / "
 
 class Knowledge(Strict):
     """`sections` are the lines that open a section, `nested` those that do so in another (or in one that stands in
-    others: `outer / inner`); `lasting` are sections that
-    are never taken away. `one_of_a_kind` are lines that replace one of the same beginning; `in_order` are, by section,
-    those whose order among each other means something; `as_usual` what holds where nothing is said; `unconfigured` the
-    lines of a listing that configure nothing; `ends` those that close a section."""
+    others: `outer / inner`); `lasting` are sections that are never taken away. `one_of_a_kind` are lines that replace
+    one of the same beginning; `in_order` are, by section, those whose order among each other means something;
+    `as_usual` what holds where nothing is said; `unconfigured` the lines of a listing that configure nothing; `ends`
+    those that close a section."""
 
     dialect: str
     running: SentLine
