@@ -9,9 +9,9 @@ from pathlib import Path
 from pydantic import Field, field_validator
 
 from nogging.dialects.notation import compile_pattern
-from nogging.dialects.reader_folders import Own, files, places
+from nogging.dialects.reader_folders import Own, file, places
 from nogging.errors import QuestionError, nearest
-from nogging.files import Source, Strict, load
+from nogging.files import Strict, load
 
 
 class Mode(Strict):
@@ -283,18 +283,21 @@ def load_dialect(name: str, own: Own = ()) -> Dialect:
 
 
 def dialect_file(name: str, own: Own = ()) -> Path:
-    """Where a dialect is declared."""
-    require_dialect(name, own)
-    return files(name, places(own))["dialect.yaml"]
+    """Where a dialect is declared; `QuestionError` where it is nowhere."""
+    return _file(name, places(own))
+
+
+def _file(name: str, where: tuple[Path, ...]) -> Path:
+    path = file(name, "dialect.yaml", where)
+    if path is None:
+        known = sorted({path.parent.name for place in where for path in place.glob("*/dialect.yaml")})
+        raise QuestionError(f"unknown dialect '{name}'{nearest(name, known)}")
+    return path
 
 
 @cache
 def _load(name: str, where: tuple[Path, ...]) -> Dialect:
-    if not any((place / name / "dialect.yaml").is_file() for place in where):
-        known = sorted({path.parent.name for place in where for path in place.glob("*/dialect.yaml")})
-        raise QuestionError(f"unknown dialect '{name}'{nearest(name, known)}")
-    found: tuple[Dialect, Source] = load(files(name, where)["dialect.yaml"], Dialect)
-    dialect = found[0]
+    dialect, _ = load(_file(name, where), Dialect)
     below = (_load(one, where).options for one in dialect.builds_on)
     return dialect.model_copy(update={"options": dialect.options or next(filter(None, below), None)})
 

@@ -29,7 +29,20 @@ def files(folder: str, where: tuple[Path, ...]) -> dict[str, Path]:
     """The YAML files of a dialect by name, each from the first place that has it."""
     found: dict[str, Path] = {}
     for place in where:
-        for path in sorted((place / folder).glob("*.yaml")):
-            if not path.name.endswith(".records.yaml"):
-                found.setdefault(path.name, path)
+        for name in sorted(_names(place / folder)):
+            found.setdefault(name, place / folder / name)
     return found
+
+
+def file(folder: str, name: str, where: tuple[Path, ...]) -> Path | None:
+    """One YAML file of a dialect, from the first place that has it."""
+    return next((path for place in where if (path := place / folder / name).is_file()), None)
+
+
+def _names(folder: Path) -> list[str]:
+    """The names of a folder's YAML files, but for the records of samples."""
+    if not folder.is_dir():
+        return []
+    with os.scandir(folder) as entries:
+        names = [entry.name for entry in entries]
+    return [name for name in names if name.endswith(".yaml") and not name.endswith(".records.yaml")]

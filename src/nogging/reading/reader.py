@@ -19,7 +19,7 @@ from pydantic import BaseModel
 
 from nogging.dialects.declared import load_dialect, require_dialect
 from nogging.dialects.notation import NotationError, Pattern, PatternValue, compile_pattern, whole_text
-from nogging.dialects.reader_folders import LIBRARY, Own, files, places
+from nogging.dialects.reader_folders import LIBRARY, Own, file, files, places
 from nogging.errors import FileError, QuestionError, nearest
 from nogging.files import Path_, Source, load, loads, read_text
 from nogging.reading.commands import (
@@ -443,11 +443,12 @@ def compile_all(reader: Reader) -> None:
 
 
 def _other(model: ReaderModel, source: Source, own: Own) -> Path:
-    dialect = model.like.partition("/")[0]
-    known = {f"{dialect}/{path.stem}": path for path in files(dialect, places(own)).values()}
-    if model.like not in known:
+    dialect, _, name = model.like.partition("/")
+    other = file(dialect, f"{name}.yaml", places(own))
+    if other is None or "/" in name:
+        known = [f"{dialect}/{path.stem}" for path in files(dialect, places(own)).values()]
         raise source.error(("like",), f"there is no reader '{model.like}'{nearest(model.like, known)}")
-    return known[model.like]
+    return other
 
 
 def _like(model: ReaderModel, other: ReaderModel) -> ReaderModel:

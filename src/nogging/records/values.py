@@ -59,7 +59,7 @@ _SPAN = re.compile(
     r"(?:\(s\))?)[,:]? *(?:and )?"
 )
 _TIME_OF_DAY = re.compile(r"(\d\d):(\d\d)(?::(\d\d)(?:\.(\d{1,6}))?)?")
-_DATE = re.compile(r"(\d{4})[-/](\d\d)[-/](\d\d)[T ](\d\d):(\d\d):(\d\d)(\.\d+)?(Z|[+-]\d\d:?\d\d)?")
+_DATE = re.compile(r"(\d{4})[-/](\d\d)[-/](\d\d)[T ](\d\d):(\d\d):(\d\d)(\.\d+)?(Z|[+-]\d\d(?::?\d\d)?)?")
 _SECONDS = {"y": 31536000.0, "w": 604800.0, "d": 86400.0, "h": 3600.0, "m": 60.0, "s": 1.0, "ms": 0.001}
 _TRUE_WORDS = frozenset({"true", "yes", "on", "enabled"})
 _FALSE_WORDS = frozenset({"false", "no", "off", "disabled"})
@@ -285,15 +285,17 @@ _MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct",
 _WRITTEN_DATE = re.compile(
     rf"(?:[A-Z][a-z]{{2}},? )?(?:(?P<y0>\d{{4}}) )?(?P<month>{'|'.join(_MONTHS)}) (?P<day>\d\d?)"
     r"(?:,? (?P<y1>\d{4}))? "
-    r"(?P<clock>\d\d:\d\d:\d\d(?:\.\d+)?(?:[+-]\d\d:?\d\d)?)(?: (?P<y2>\d{4}))?"
+    r"(?P<clock>\d\d:\d\d:\d\d(?:\.\d+)?(?:[+-]\d\d(?::?\d\d)?)?)(?: (?P<y2>\d{4}))?"
 )
-_APART = re.compile(r"(?<=\d) (?=[+-]\d\d:?\d\d$)")
+_APART = re.compile(r"(?<=\d) (?=[+-]\d\d(?::?\d\d)?$)")
 """The blank before an offset from UTC."""
 _CLOCK_FIRST = re.compile(r"(\d\d:\d\d:\d\d(?:\.\d+)?) (?:[A-Z][a-z]{2} )?([A-Z][a-z]{2} \d\d?,? \d{4})")
 ZONES = {
     "UTC": 0, "GMT": 0, "UT": 0, "WET": 0, "WEST": 1, "BST": 1, "CET": 1, "CEST": 2, "EET": 2, "EEST": 3, "MSK": 3,
     "EST": -5, "EDT": -4, "CST": -6, "CDT": -5, "MST": -7, "MDT": -6, "PST": -8, "PDT": -7, "SGT": 8, "HKT": 8,
-    "JST": 9, "KST": 9, "AEST": 10, "AEDT": 11, "NZST": 12, "NZDT": 13,
+    "JST": 9, "KST": 9, "AEST": 10, "AEDT": 11, "NZST": 12, "NZDT": 13, "WAT": 1, "CAT": 2, "SAST": 2, "EAT": 3,
+    "IDT": 3, "PKT": 5, "WIB": 7, "WITA": 8, "AWST": 8, "ACST": 9.5, "ACDT": 10.5, "NST": -3.5, "NDT": -2.5, "ADT": -3,
+    "AKST": -9, "AKDT": -8, "HST": -10, "ChST": 10, "SST": -11,
 }  # fmt: skip
 """Hours ahead of UTC by the name of a zone: those of RFC 5322, 4.3, and others that the time zone database has for one
 offset alone, or for one by far the most often. A date with another name is no date."""
@@ -327,7 +329,7 @@ def moment(text: str, at: datetime, skew: float = 0.0) -> ReadMoment:
     if date is None:
         seconds, resolution = span(text)
         return _ago(seconds, at), resolution
-    zone = (date[8] or f"{ZONES[named[1]] if named else 0:+03d}:00").replace("Z", "+00:00")
+    zone = "+00:00" if date[8] == "Z" else date[8] or _offset(ZONES[named[1]] if named else 0)
     day, clock = f"{date[1]}-{date[2]}-{date[3]}", f"{date[4]}:{date[5]}:{date[6]}"
     try:
         found = datetime.fromisoformat(f"{day}T{clock}{(date[7] or '')[:7].ljust(7, '0') if date[7] else ''}{zone}")
@@ -335,6 +337,10 @@ def moment(text: str, at: datetime, skew: float = 0.0) -> ReadMoment:
         raise ValueError(f"'{text}' is not a date") from None
     found = found if found.tzinfo is UTC else found.astimezone(UTC)
     return found - timedelta(seconds=skew) if skew else found, 10.0 ** -len((date[7] or ".")[1:])
+
+
+def _offset(hours: float) -> str:
+    return f"{'-' if hours < 0 else '+'}{int(abs(hours)):02d}:{int(abs(hours) % 1 * 60):02d}"
 
 
 def _ago(seconds: float, at: datetime) -> datetime:
