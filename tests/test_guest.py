@@ -415,7 +415,7 @@ def test_a_run_and_a_device_have_their_time(tmp_path: Path) -> None:
 def test_stopped_by_hand_it_keeps_what_arrived(tmp_path: Path) -> None:
     with served(tmp_path) as path, socket.create_server(("127.0.0.1", 0)) as listener:
         port = listener.getsockname()[1]
-        row = f"  - {{name: silent-r1, address: 127.0.0.1, port: {port}, dialect: ios, login: {{user: noc}}}}\n"
+        row = f"  - {{name: silent-r1, address: 127.0.0.1, port: {port}, dialect: ios, connect_within: 600}}\n"
         path.write_text(path.read_text() + row)
         command = [sys.executable, "-m", "nogging", "capture", str(path), "--to", str(tmp_path / "now")]
         running = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
