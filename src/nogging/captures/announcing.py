@@ -29,7 +29,8 @@ _SAYS = r"(?:password|passwd|passphrase|passcode|secret|psk)"
 _KEYS = (
     r"(?:pre-?shared-key|shared-key|shared-secret|authentication-key|auth-key|auth-pass|auth_pass|privacy-key|server-key"
     r"|key-string(?:\s+password\b)?+|key-octet-string|fallback-key(?!\s+(?:cak|ckn)\b)|api-?key"
-    r"|(?:api|auth|access|bearer)[- ]token|authentication-string|password-value|requirepass|md5sig\s+key|cak)"
+    r"|(?:api|auth|access|bearer)[- ]token|authentication-string|password-value|requirepass|md5sig\s+key|cak|bindpw"
+    r"|idtoken)"
 )
 _NO_ROUTES = "".join(rf"(?<!\b{one} )" for one in ("bgp", "extended", "match", "set", "then", "from", "policy-options"))
 """Behind these words a community is one of BGP's."""
@@ -50,6 +51,7 @@ _SPOKEN = (
     rf"\bconfig-key\s+(?:password-encrypt|ascii|newpass)\s+{VALUE}",
     rf"\b(?:standby|vrrp|glbp|hsrp)\s+(?:\d+\s+)?(?:peer\s+)?authentication\s+(?!md5\b|ietf-md5\b|text\b|mode\b){VALUE}",
     rf"\bauthentication\s+(?:text,\s+string|text|string)\s+{VALUE}",
+    rf"\bauthentication\s+md5\s+\d\s+(?!key\b){VALUE}",
     rf"\bhello-authentication\s+ah-md5\s+{_PASSED}{VALUE}",
     rf"\bprivate-key\s+(?![/~]|file\b){_PASSED}{VALUE}",
     rf"\bnhrp\s+authentication\s+{VALUE}",
@@ -88,6 +90,7 @@ _KEYED = (
     rf"(?P<name>(?:{_SAYS}|token|api[-_]?key|access[-_]?key|private[-_ ]?key"
     r"|preshared[-_ ]?key"
     r"|pre-?shared-?key|shared[-_]?key|shared[-_]?secret|secret[-_]?key|auth(?:entication)?[-_]?key|key[-_]?string|md5[-_]?key"
+    r"|(?:wireguard|wg|vpn|ipsec|ike|tacacs|radius|snmp|bgp|ospf|isis|ntp)[-_](?:key|md5)"
     rf"|wep_?key\d?)[\w-]{{0,40}}[\"']?)\s{{0,20}}[:=]\s{{0,20}}(?:0[sx])?{VALUE}",
     rf"(?P<name>(?<!large )(?<!extended )(?<!ext)community(?:[-_ ]?(?:string|name|securityname|index)|/user)?"
     rf"[\w-]{{0,40}}[\"']?)\s{{0,20}}[:=]\s{{0,20}}"
@@ -137,6 +140,7 @@ HINTS = (
         "sink",
         "trap-group",
         "requirepass",
+        "bindpw",
         "sshpass",
         "mysql",
         "createuser",
@@ -174,7 +178,9 @@ _NO_SECRET = re.compile(
 """What is said of secrets in general, or announces one itself."""
 _LACKING = re.compile(
     r"(?:not (?:required|configured|set)|mismatch (?:from|for|with)|for \S+ (?:changed|expired)|entered (?:for|by)"
-    r"|rules apply)\b"
+    r"|rules apply|for (?:invalid user )?\S+ from \S+ port|authentication (?:enabled|disabled)"
+    r"|minimum-(?:length|changes|numerics|upper-cases|lower-cases|punctuations|reuse) \d"
+    r"|(?:requisite|required|sufficient|optional) \S*pam_\w+)\b"
 )
 """Prose about a secret. Each takes two words at least: one alone may be the secret."""
 _FOLLOWS = re.compile(
