@@ -443,6 +443,23 @@ def test_a_document_about_something_else_is_no_record(command: str) -> None:
     assert reading.counts() == {} and [one.text for one in reading.unread] == ['status: "permission denied"']
 
 
+@pytest.mark.parametrize(
+    ("zone", "ahead"),
+    [("UTC", 0), ("CEST", 2), ("-03", -3), ("+0530", 5.5), ("ACST", 9.5), ("IST", None), ("QUAY", None)],
+)
+def test_a_port_tells_when_it_flapped_in_whatever_zone_its_clock_is_set_to(zone: str, ahead: float | None) -> None:
+    """Where the name of the zone is one that nobody shares, the moment is told by how long ago it was."""
+    there = AT - timedelta(days=3, hours=2) + timedelta(hours=ahead or 0)
+    text = f"""Physical interface: et-0/0/0, Enabled, Physical link is Up
+  Last flapped   : {there:%Y-%m-%d %H:%M:%S} {zone} (3d 02:00 ago)
+  Statistics last cleared: {there:%Y-%m-%d %H:%M:%S} {zone} (3d 02:00 ago)
+"""
+    reading = nogging.read(text, dialect="junos", command="show interfaces extensive", at=AT)
+    (port,) = reading.records["interface"].to_pylist()
+    assert port["last_change"] == port["discontinuity_time"] == AT - timedelta(days=3, hours=2)
+    assert port["last_change_resolution"] == (1.0 if ahead is not None else 60.0) and reading.unread == []
+
+
 def test_an_address_family_has_one_name() -> None:
     """Whatever a system calls it, and whichever command told: one session has one family."""
     told = (load(path, SampleModel)[0].records.get("neighbor", []) for path in LIBRARY.glob("*/bgp*.records.yaml"))

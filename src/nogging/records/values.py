@@ -294,8 +294,8 @@ ZONES = {
     "UTC": 0, "GMT": 0, "UT": 0, "WET": 0, "WEST": 1, "BST": 1, "CET": 1, "CEST": 2, "EET": 2, "EEST": 3, "MSK": 3,
     "EST": -5, "EDT": -4, "CST": -6, "CDT": -5, "MST": -7, "MDT": -6, "PST": -8, "PDT": -7, "SGT": 8, "HKT": 8,
     "JST": 9, "KST": 9, "AEST": 10, "AEDT": 11, "NZST": 12, "NZDT": 13, "WAT": 1, "CAT": 2, "SAST": 2, "EAT": 3,
-    "IDT": 3, "PKT": 5, "WIB": 7, "WITA": 8, "AWST": 8, "ACST": 9.5, "ACDT": 10.5, "NST": -3.5, "NDT": -2.5, "ADT": -3,
-    "AKST": -9, "AKDT": -8, "HST": -10, "ChST": 10, "SST": -11,
+    "IDT": 3, "PKT": 5, "WIB": 7, "WITA": 8, "AWST": 8, "ACST": 9.5, "ACDT": 10.5, "ADT": -3, "AKST": -9, "AKDT": -8,
+    "HST": -10, "ChST": 10,
 }  # fmt: skip
 """Hours ahead of UTC by the name of a zone: those of RFC 5322, 4.3, and others that the time zone database has for one
 offset alone, or for one by far the most often. A date with another name is no date."""
