@@ -661,7 +661,7 @@ class LineReading:
         texts = tuple(cells.get(title, "" if value.unit == MARKS else None) for title, value in heading.columns)
         made = self.each(heading, kind, texts)
         if heading.nested and (outer := self.columns.part_of(line, cells.get(heading.titles[0], ""))):
-            made[-1][heading.nested] = outer
+            made[-1][heading.nested] = " ".join(filter(None, (self.carried.get(heading.nested), outer)))
         return made
 
     def end_table(self) -> None:

@@ -56,7 +56,8 @@ def _fills(kind: Kind, one: Row, other: Row) -> bool:
     """Whether a row tells more of a record, or but its key again, and nothing else than what is known of it."""
     names = [name for name in kind.fields if name not in (REMAINDER.name, "line", *kind.identity)]
     told = [name for name in names if not _open(kind, name, other.get(name))]
-    more = not told or any(_open(kind, name, one.get(name)) for name in told)
+    alone = set(kind.identity) <= {"device"}  # of what a device has one of, the same said twice is said once
+    more = alone or not told or any(_open(kind, name, one.get(name)) for name in told)
     return more and all(
         _open(kind, name, one.get(name)) or one[name] == other[name] or is_question(kind, name) for name in told
     )
