@@ -26,7 +26,7 @@ ROUTES = LIBRARY / "frr" / "routes.answer"
 def nogging(*arguments: str | Path, **more: str) -> subprocess.CompletedProcess[str]:
     command = [sys.executable, "-m", "nogging", *map(str, arguments)]
     environment = {**os.environ, "COLUMNS": "80", **more}
-    return subprocess.run(command, capture_output=True, text=True, env=environment, timeout=120, check=False)
+    return subprocess.run(command, capture_output=True, text=True, env=environment, timeout=600, check=False)
 
 
 def refused(*arguments: str | Path) -> str:
@@ -170,7 +170,7 @@ def test_help_is_there_and_importing_is_light() -> None:
 @pytest.mark.parametrize("example", sorted(EXAMPLES.glob("*.py")), ids=lambda path: path.stem)
 def test_examples_run(example: Path, tmp_path: Path) -> None:
     done = subprocess.run(
-        [sys.executable, example], cwd=tmp_path, capture_output=True, text=True, check=False, timeout=120
+        [sys.executable, example], cwd=tmp_path, capture_output=True, text=True, check=False, timeout=600
     )
     assert done.returncode == 0 and "leaked" not in done.stderr, done.stderr
     assert done.stdout
