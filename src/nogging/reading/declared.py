@@ -463,6 +463,7 @@ class Compiling(Protocol):
     def partial_patterns(self) -> tuple[Pattern, ...]: ...
     @property
     def told(self) -> frozenset[str]: ...
+    def may_read(self, text: str, most_unread: float) -> bool: ...
 
 
 @dataclass(frozen=True, eq=False)
@@ -540,6 +541,10 @@ class Reader:
     def told(self) -> frozenset[str]:
         """The fields that its lines, or paths, tell or set."""
         return self.compiling.told
+
+    def may_read(self, text: str, most_unread: float) -> bool:
+        """Whether it could make a record of a text, with no more than this share of the lines unread."""
+        return self.compiling.may_read(text, most_unread)
 
     @property
     def command(self) -> str:

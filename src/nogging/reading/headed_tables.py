@@ -134,6 +134,7 @@ class Columns:
 
     def column(self, start: int, end: int, word: str) -> int:
         over = self.over_or_before(start, end)
-        if len(over) > 1 and any(self.heading.under(self.heading.titles[n]) for n in over):
+        begins_under_it = start == self.extents[over[0]][0] and not word[0].isdigit()
+        if len(over) > 1 and not begins_under_it and any(self.heading.under(self.heading.titles[n]) for n in over):
             raise ValueError(f"'{word}' stands under two headings")
         return over[0]

@@ -59,6 +59,7 @@ from nogging.reading.declared import (
     Select,
     alike,
 )
+from nogging.reading.outlines import Outline, may_read, outlined
 from nogging.records import KINDS, Field, Kind, Type
 from nogging.records.field import MadeOf
 from nogging.records.values import boolean, enumerated
@@ -154,6 +155,14 @@ class _Compiler:
         for entry in self.model.json_ or self.model.xml:
             named |= _told_in(entry)
         return frozenset(named)
+
+    @cached_property
+    def outlines(self) -> tuple[Outline, ...]:
+        beside = [LineModel(skip=text) for text in load_dialect(self.model.dialect, self.own).remarks]
+        return tuple(outlined(line) for line in (*self.model.lines, *beside) if line.under is None)
+
+    def may_read(self, text: str, most_unread: float) -> bool:
+        return may_read(self.model, self.outlines, text, most_unread)
 
     def remarks(self) -> list[LineForm]:
         """What the dialect may say beside any answer, known after all that the reader itself knows."""

@@ -137,11 +137,16 @@ def _guesses(text: str, dialect: str | None, command: str | None, own: Own) -> l
         else:
             several = readers(name, own)
         for reader in several:
-            if reader.notation == notation and not (reader.inherited and dialect is None):
+            if reader.notation == notation and not (reader.inherited and dialect is None) and _may_be(reader, part):
                 reading = _read(reader, text if notation != "lines" else part)
                 if reading is not None and _is_it(reader, reading, part):
                     guesses.append(Guess(reader, not reading.unread, reading.read, reading.rows))
     return guesses
+
+
+def _may_be(reader: Reader, text: str) -> bool:
+    """What is known without a pattern compiled; of a reader that passes over what it does not know, nothing."""
+    return reader.notation != "lines" or bool(reader.left_out) or reader.may_read(text, MOST_UNREAD)
 
 
 def _is_it(reader: Reader, reading: Reading, text: str) -> bool:

@@ -384,8 +384,10 @@ def _shaped(field: Field, text: str) -> str:
 
 
 def _zoned(text: str, names: dict[str, str]) -> str:
-    """An address with the interface behind it in the long form of its dialect."""
+    """An address with the interface behind it in the long form of its dialect, or an interface alone."""
     within, sign, zone = text.partition("%")
+    if "/" in within and within[0].isalpha() and ":" not in within.partition("/")[0]:
+        return interface_spelling(text, names)
     return f"{address(within)}%{interface_spelling(zone, names)}" if sign and ":" in within else text
 
 
