@@ -132,6 +132,7 @@ def test_what_is_refused_and_how(good: Change, tmp_path: Path) -> None:
     assert "unknown field 'stat'" in refused("records", "neighbor", after, "--fields", "stat")
     assert "make a capture with 'nogging capture'" in refused("check", good.expectations, "--after", tmp_path / "none")
     assert "there is no capture here" in refused("compare", tmp_path, after)
+    assert f"no capture, but there are captures in it: {after}" in refused("tell", after.parent)
     assert "cannot be read: No such file" in refused("check", tmp_path / "none.yaml", "--after", after)
     assert "unknown dialect 'fr'" in refused("read", ROUTES, "--dialect", "fr", "--command", "show ip route")
     assert "no reader of frr knows" in refused("read", ROUTES, "--dialect", "frr", "--command", "show ip roots")

@@ -20,7 +20,7 @@ from nogging.captures.saved import opened
 from nogging.errors import QuestionError, nearest
 from nogging.judging.growth import growing
 from nogging.judging.pairs import Pairs
-from nogging.judging.select import select
+from nogging.judging.select import selected
 from nogging.judging.verdict import Growth
 from nogging.predicates import parse
 from nogging.records import KINDS, Kind
@@ -122,10 +122,11 @@ def _parts(capture: Capture, value: Callable[[DeviceEntry], str], before: Captur
     for name, device in capture.devices.items():
         place[name].devices.append(name)
         place[name].dialects[device.dialect] += 1
+    pairs = Pairs(capture)
     for kind in KINDS.values():
         for name in _of_devices(capture, kind):
             place[name].records[kind.name] += 1
-        for one in _not_well(capture, kind):
+        for one in _not_well(pairs, kind):
             place[one.device].not_well.append(one)
     _tell_gaps(capture, place)
     for growth in growing(Pairs(capture, before)) if before is not None else ():
@@ -165,10 +166,10 @@ def _lacking(name: str, device: DeviceEntry) -> list[Lacking]:
     return [Lacking(name, command, one.outcome, one.reason) for command, one in missing if one.outcome not in _FINE]
 
 
-def _not_well(capture: Capture, kind: Kind) -> list[NotWell]:
-    if not kind.not_well or not capture.count(kind.name):
+def _not_well(pairs: Pairs, kind: Kind) -> list[NotWell]:
+    if not kind.not_well or not pairs.after.count(kind.name):
         return []
-    rows, _ = select(capture, kind.name, kind.not_well)
+    rows = selected(pairs, kind, kind.not_well)
     speaks = parse(kind.not_well, {(name,): one for name, one in kind.fields.items()}).fields
     telling = [name for name in kind.fields if name in speaks]
     return [NotWell(kind.name, row, {name: row[name] for name in telling}) for row in rows]

@@ -95,7 +95,7 @@ _KEYED = (
     rf"(?P<name>(?<!large )(?<!extended )(?<!ext)community(?:[-_ ]?(?:string|name|securityname|index)|/user)?"
     rf"[\w-]{{0,40}}[\"']?)\s{{0,20}}[:=]\s{{0,20}}"
     rf"(?!{_WELL_KNOWN}){VALUE}",
-    rf"(?<!\w)(?P<name>ingestauth)=key,{VALUE}",
+    rf"(?<!\w)(?P<name>\w{{0,20}}auth)=(?:key|token(?:-secure)?),(?!/){VALUE}",
 )
 _TAGS = (
     rf"(?:{_SAYS}|key-?string|shared-?key|pre-?shared-?key|private-?key|secret-?key|auth-?key|authentication-?key|priv-?key"
@@ -179,7 +179,7 @@ _NO_SECRET = re.compile(
 _LACKING = re.compile(
     r"(?:not (?:required|configured|set)|mismatch (?:from|for|with)|for \S+ (?:changed|expired)|entered (?:for|by)"
     r"|rules apply|for (?:invalid user )?\S+ from \S+ port|authentication (?:enabled|disabled)"
-    r"|minimum-(?:length|changes|numerics|upper-cases|lower-cases|punctuations|reuse) \d"
+    r"|minimum-(?:length|changes|numerics|upper-cases|lower-cases|punctuations|reuse) \d+"
     r"|(?:requisite|required|sufficient|optional) \S*pam_\w+)\b"
 )
 """Prose about a secret. Each takes two words at least: one alone may be the secret."""

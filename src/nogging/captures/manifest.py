@@ -20,6 +20,7 @@ from nogging.errors import CaptureError
 
 FORMAT = 1
 MANIFEST, JOURNAL = "capture.json", "journal.jsonl"
+MOST_NAMED = 4
 
 ANSWERED = "answered"
 NOT_CONFIGURED = "not_configured"
@@ -230,6 +231,10 @@ def _tell(manifest: Manifest, what: str, told: dict[str, Any]) -> None:
 def manifest_of(folder: Path) -> Manifest:
     """The manifest, or, for a run that was interrupted, what its journal tells."""
     journal, manifest = folder / JOURNAL, folder / MANIFEST
+    holds = sorted(one.parent.name for one in folder.glob(f"*/{MANIFEST}"))
+    if holds and not manifest.exists():
+        told = ", ".join(str(folder / name) for name in holds[:MOST_NAMED])
+        raise CaptureError(f"{folder}: this is no capture, but there are captures in it: {told}")
     try:
         if journal.is_file():
             with inside.lines(journal, folder) as lines:

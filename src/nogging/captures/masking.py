@@ -28,8 +28,8 @@ KEY_FILE = "NOGGING_MASKING_KEY"
 _DEFAULT = Path("~/.config/nogging/masking-key")
 _SHORTEST = 4
 
-_BEGIN = re.compile(r"-----BEGIN [A-Z ]*PRIVATE KEY-----")
-_END = re.compile(r"-----END [A-Z ]*PRIVATE KEY-----")
+_BEGIN = re.compile(r"-----BEGIN (?:[A-Z ]*PRIVATE KEY|OpenVPN Static key V\d)-----")
+_END = re.compile(r"-----END (?:[A-Z ]*PRIVATE KEY|OpenVPN Static key V\d)-----")
 _STRETCH = 2048
 _BETWEEN = re.compile(r",(?=\s?[\"{\[])|>(?=<)")
 _COMMUNITIES = re.compile(r"Community\s{2,}(?:Group|Access|View|Permission|Authorization)\b")

@@ -20,10 +20,14 @@ def select(capture: Capture, kind: str, where: str | None = None) -> tuple[list[
         return table.to_pylist(), table.column_names
     if kind == UNREAD:
         raise QuestionError("--where asks about records; unread lines are not records")
-    pairs = Pairs(capture)
-    schema = {path: field for path, field in pairs.schema(KINDS[kind]).items() if path[0] != "before"}
-    condition = parsed(where, schema).sql(pairs.resolver(AFTER, KINDS[kind]), pairs.doubt(AFTER, KINDS[kind]))
-    return matching(pairs, KINDS[kind], condition), list(KINDS[kind].fields)
+    return selected(Pairs(capture), KINDS[kind], where), list(KINDS[kind].fields)
+
+
+def selected(pairs: Pairs, kind: Kind, where: str) -> list[dict[str, Any]]:
+    """As `select`, of what is asked more than once: one database answers all of it."""
+    schema = {path: field for path, field in pairs.schema(kind).items() if path[0] != "before"}
+    condition = parsed(where, schema).sql(pairs.resolver(AFTER, kind), pairs.doubt(AFTER, kind))
+    return matching(pairs, kind, condition)
 
 
 def matching(pairs: Pairs, kind: Kind, condition: str) -> list[dict[str, Any]]:

@@ -1,8 +1,19 @@
 """`event`: a line of a device's log."""
 
+from contextlib import suppress
+from typing import Any
+
 from nogging.records.field import Field, Kind, Nature, Type
+from nogging.records.values import address
 
 SEVERITIES = ("emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug")
+
+
+def _settle(record: dict[str, Any]) -> None:
+    if ":" in (record.get("neighbor") or ""):
+        with suppress(ValueError):
+            record["neighbor"] = address(record["neighbor"])  # as the neighbor itself is called
+
 
 EVENT = Kind(
     "event",
@@ -21,5 +32,6 @@ EVENT = Kind(
     ),
     compared=False,
     not_well="severity in ('emergency', 'alert', 'critical', 'error')",
+    derive=_settle,
     said_of_it="it logged as {severity}: {message}",
 )
