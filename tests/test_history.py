@@ -11,8 +11,8 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Iterator
-from dataclasses import replace
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from ipaddress import IPv4Network
@@ -786,8 +786,22 @@ def test_a_clock_that_is_set_back_neither_waits_for_hours_nor_loses_a_turn(sound
     assert max(clock.waited) <= timedelta(minutes=10)
 
 
-def test_what_slowly_leaves_the_usual_is_found_with_its_day(tmp_path: Path) -> None:
-    """Ten quiet days of the stand-in network teach; of the days after, three bring something that grows slowly."""
+@dataclass
+class Taught:
+    """Ten quiet days of the stand-in network, what was learned of them, and how the days go on: from the twelfth of the
+    month a clock, errors of a port and prefixes grow slowly."""
+
+    days: Days
+    folder: Path
+    learned: Path
+    before: Callable[[int], None]
+
+    def go_on(self, turns: int) -> None:
+        self.days.kept(self.folder, turns, timedelta(hours=6), self.before)
+
+
+@pytest.fixture(scope="module")
+def taught(tmp_path_factory: pytest.TempPathFactory) -> Taught:
     begins, planted = datetime(2026, 11, 1, 0, 30, tzinfo=UTC), datetime(2026, 11, 12, tzinfo=UTC)
     days = Days(begins, ("edge-r1", "mole-r2"))
     noise = random.Random(5)
@@ -807,14 +821,24 @@ def test_what_slowly_leaves_the_usual_is_found_with_its_day(tmp_path: Path) -> N
         bgp.networks = [network for network in bgp.networks if network.prefixlen != 30] + networks
 
     days.change = creeps
-    folder = days.kept(tmp_path / "w", 4 * 10, timedelta(hours=6), before).folder
-    learned = tmp_path / "usual.yaml"
-    assert here("draft", folder, "--to", learned)[0] == 0
-    status, out, _ = here("check", learned, "--over", folder, "--format", "json")
+    folder = tmp_path_factory.mktemp("taught")
+    found = Taught(days, folder / "w", folder / "usual.yaml", before)
+    found.go_on(4 * 10)
+    assert here("draft", found.folder, "--to", found.learned)[0] == 0
+    return found
+
+
+def test_the_days_that_taught_are_as_usual(taught: Taught) -> None:
+    status, out, _ = here("check", taught.learned, "--over", taught.folder, "--format", "json")
     assert status == 0 and len(json.loads(out)["expectations"]) > 30, "no false alarm on the days that taught"
-    days.kept(folder, 4 * 5, timedelta(hours=6), before)
-    assert here("draft", folder, "--until", "2026-11-10")[1] == learned.read_text(), "the quiet days alone teach"
-    status, out, _ = here("check", learned, "--over", folder, "--format", "json")
+
+
+def test_what_slowly_leaves_the_usual_is_found_with_its_day(taught: Taught) -> None:
+    taught.go_on(4 * 5)
+    assert here("draft", taught.folder, "--until", "2026-11-10")[1] == taught.learned.read_text(), (
+        "quiet days alone teach"
+    )
+    status, out, _ = here("check", taught.learned, "--over", taught.folder, "--format", "json")
     failing = {one["title"]: one["failures"][0] for one in json.loads(out)["expectations"] if one["verdict"] == "fail"}
     assert status == 1 and {one["record"]["since"] for one in failing.values()} == {"2026-11-12"}
     assert {title.partition(" of ")[0] for title in failing} >= {"The clock", "prefixes_received", "prefixes_sent"}
@@ -825,18 +849,16 @@ def test_what_slowly_leaves_the_usual_is_found_with_its_day(tmp_path: Path) -> N
         if not any(word in title for word in ("clock", "prefix", "route", "forwarding", "fcs"))
     }
     assert about == set(), "and nothing else"
-    for wrong in (
-        "number: mtu",
-        "of: routes",
-        "level: x",
-        "give: 0",
-        "slots: [1, 2, 3]",
-        "growth: false",
-        "give: .inf",
-    ):
-        told = {"of": "interface", "number": "in_errors", "growth": "true", "give": "1"} | dict([wrong.split(": ", 1)])
-        (tmp_path / "wrong.yaml").write_text(
-            "usual:\n  - {title: t, " + ", ".join(f"{name}: {value}" for name, value in told.items()) + "}\n"
-        )
-        assert here("check", tmp_path / "wrong.yaml", "--over", folder)[0] == 2
-    assert here("draft", folder, "--since", "2026-11-14")[0] == 2, "two days are too few"
+    assert here("draft", taught.folder, "--since", "2026-11-14")[0] == 2, "two days are too few"
+
+
+@pytest.mark.parametrize(
+    "wrong",
+    ["number: mtu", "of: routes", "level: x", "give: 0", "slots: [1, 2, 3]", "growth: false", "give: .inf"],
+)
+def test_what_cannot_be_usual_is_refused(taught: Taught, tmp_path: Path, wrong: str) -> None:
+    told = {"of": "interface", "number": "in_errors", "growth": "true", "give": "1"} | dict([wrong.split(": ", 1)])
+    (tmp_path / "wrong.yaml").write_text(
+        "usual:\n  - {title: t, " + ", ".join(f"{name}: {value}" for name, value in told.items()) + "}\n"
+    )
+    assert here("check", tmp_path / "wrong.yaml", "--over", taught.folder)[0] == 2

@@ -231,9 +231,9 @@ def _tell(manifest: Manifest, what: str, told: dict[str, Any]) -> None:
 def manifest_of(folder: Path) -> Manifest:
     """The manifest, or, for a run that was interrupted, what its journal tells."""
     journal, manifest = folder / JOURNAL, folder / MANIFEST
-    holds = sorted(one.parent.name for one in folder.glob(f"*/{MANIFEST}"))
-    if holds and not manifest.exists():
-        told = ", ".join(str(folder / name) for name in holds[:MOST_NAMED])
+    within = [] if manifest.exists() else sorted(path.parent for path in folder.glob(f"*/{MANIFEST}"))
+    if within:
+        told = ", ".join(map(str, within[:MOST_NAMED]))
         raise CaptureError(f"{folder}: this is no capture, but there are captures in it: {told}")
     try:
         if journal.is_file():

@@ -43,7 +43,7 @@ def outlined(form: LineModel) -> Outline:
     while bare != (inner := _MAY_BE_MISSING.sub(_GAP, bare)):
         bare = inner
     word = max(re.split(rf"[{_GAP}{_VALUE}\s]+", bare), key=len)
-    words = sum(1 for one in bare.split() if one.strip(_GAP))
+    words = sum(1 for piece in bare.split() if piece.strip(_GAP))
     exact = _GAP not in bare and not _OF_SEVERAL_WORDS.search(text)
     begins = form.action in (Action.OPEN, Action.ROW)
     return Outline(word, words, words if exact else float("inf"), begins, form.section, form.within)
@@ -52,13 +52,13 @@ def outlined(form: LineModel) -> Outline:
 def may_read(model: ReaderModel, outlines: Sequence[Outline], text: str, most_unread: float) -> bool:
     """Whether a reader could make a record of a text, and leave no more than this share of its lines unread."""
     lines = [(line, len(line.split())) for line in text.split("\n") if line.strip()]
-    hits = [one for one in outlines if any(one.lets_through(line, words) for line, words in lines)]
-    sections = {"", *(one.section for one in hits)}
-    hits = [one for one in hits if one.within in sections]
+    fitting = [outline for outline in outlines if any(outline.lets_through(line, words) for line, words in lines)]
+    sections = {"", *(outline.section for outline in fitting)}
+    fitting = [outline for outline in fitting if outline.within in sections]
     tables = any(line.under is not None and all(title in text for title in line.under) for line in model.lines)
-    if not tables and not any(one.begins_a_record for one in hits):
+    if not tables and not any(outline.begins_a_record for outline in fitting):
         return False
     if tables or model.joined:
         return True
-    known = sum(any(one.lets_through(line, words) for one in hits) for line, words in lines)
+    known = sum(any(outline.lets_through(line, words) for outline in fitting) for line, words in lines)
     return known >= len(lines) * (1 - most_unread)
