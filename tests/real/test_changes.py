@@ -149,7 +149,7 @@ def test_a_bad_change_leaves_no_trace(real: Real, tmp_path: Path, name: str) -> 
     network.settled(still=1)
     before = tables()
     never_still = name == "an MTU that the adjacency does not survive"
-    change = written(real, tmp_path, f"expect:\n{expected}{steps}", at_most=12 if never_still else 90)
+    change = written(real, tmp_path, f"expect:\n{expected}{steps}", at_most=30 if never_still else 90)
     done = nogging.perform(change, to=tmp_path / "done")
     assert done.state is State.AS_BEFORE, (done.reasons, done.todo)
     silently_refused = name == "the area at one end"
