@@ -6,6 +6,7 @@ import asyncio
 import hashlib
 import io
 import os
+import re
 import shutil
 import socket
 import threading
@@ -39,7 +40,8 @@ hypothesis.settings.load_profile("untimed")
 
 class ByFile(LoadFileScheduling):
     """Shares the files out among four processes, since they mostly wait; those of each real network as one: more than
-    two networks at a time are more than two processors carry. They take longest, so they are begun first."""
+    two networks at a time are more than two processors carry. They take longest, so they are begun first. The samples of
+    each dialect are by themselves: thousands of them in one process would be what all wait for in the end."""
 
     def __init__(self, config: pytest.Config, log: Any) -> None:
         super().__init__(config, log)
@@ -47,8 +49,10 @@ class ByFile(LoadFileScheduling):
 
     def _split_scope(self, nodeid: str) -> str:
         file = super()._split_scope(nodeid)
-        real = "the fabric" if file.endswith("test_fabric.py") else "the real network"
-        return real if file.startswith("tests/real/") else file
+        if file.startswith("tests/real/"):
+            return "the fabric" if file.endswith("test_fabric.py") else "the real network"
+        of_sample = re.search(r"\[(\w+)/", nodeid)
+        return f"{file} of {of_sample[1]}" if of_sample else file
 
 
 def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> LoadFileScheduling:
