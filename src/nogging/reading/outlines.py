@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from nogging.reading.declared import Action, LineModel, ReaderModel
 
@@ -49,9 +50,15 @@ def outlined(form: LineModel) -> Outline:
     return Outline(word, words, words if exact else float("inf"), begins, form.section, form.within)
 
 
+@lru_cache(maxsize=1)
+def _counted(text: str) -> list[tuple[str, int]]:
+    """The lines of a text, each with how many words it has. Hundreds of readers ask for those of the same one."""
+    return [(line, len(line.split())) for line in text.split("\n") if line.strip()]
+
+
 def may_read(model: ReaderModel, outlines: Sequence[Outline], text: str, most_unread: float) -> bool:
     """Whether a reader could make a record of a text, and leave no more than this share of its lines unread."""
-    lines = [(line, len(line.split())) for line in text.split("\n") if line.strip()]
+    lines = _counted(text)
     fitting = [outline for outline in outlines if any(outline.lets_through(line, words) for line, words in lines)]
     sections = {"", *(outline.section for outline in fitting)}
     fitting = [outline for outline in fitting if outline.within in sections]

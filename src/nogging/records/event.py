@@ -1,18 +1,15 @@
 """`event`: a line of a device's log."""
 
-from contextlib import suppress
 from typing import Any
 
 from nogging.records.field import Field, Kind, Nature, Type
-from nogging.records.values import address
+from nogging.records.values import with_one_spelling
 
 SEVERITIES = ("emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug")
 
 
 def _settle(record: dict[str, Any]) -> None:
-    if ":" in (record.get("neighbor") or ""):
-        with suppress(ValueError):
-            record["neighbor"] = address(record["neighbor"])  # as the neighbor itself is called
+    with_one_spelling(record, "neighbor")  # as the neighbor itself is called
 
 
 EVENT = Kind(

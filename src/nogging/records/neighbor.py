@@ -6,12 +6,11 @@ protocol's own standard; `settled` says in one boolean whether it is the one tha
 
 import re
 from collections.abc import Mapping
-from contextlib import suppress
 from typing import Any
 
 from nogging.records.field import Field, Kind, Nature, Type
 from nogging.records.peering import over_the_link
-from nogging.records.values import address, mac
+from nogging.records.values import mac, with_one_spelling
 
 PROTOCOLS = ("lldp", "cdp", "ospf", "ospfv3", "isis", "bgp", "bfd", "eigrp", "rip", "pim", "ldp")
 _OSPF = ("down", "attempt", "init", "2_way", "exstart", "exchange", "loading", "full")
@@ -48,10 +47,8 @@ def _settle(record: dict[str, Any]) -> None:
     if sign and ":" in within:
         record["neighbor"] = within
         record.setdefault("interface", zone)
-    if ":" in (record.get("neighbor") or ""):
-        with suppress(ValueError):
-            record["neighbor"] = address(record["neighbor"])
-    elif record.get("protocol") == "bgp" and "." not in (record.get("neighbor") or "."):
+    with_one_spelling(record, "neighbor")
+    if record.get("protocol") == "bgp" and not {".", ":"} & set(record.get("neighbor") or "."):
         record["interface"] = record["neighbor"]  # a session over an interface without addresses belongs to it
     if "state" in record:
         # a session may be established without the address family that the record is of

@@ -1,18 +1,15 @@
 """`time_source`: the clocks that a device asks for the time."""
 
-from contextlib import suppress
 from typing import Any
 
 from nogging.records.clock import FAR, without_sign
 from nogging.records.field import Field, Kind, Nature, Type
-from nogging.records.values import address
+from nogging.records.values import with_one_spelling
 
 
 def _settle(record: dict[str, Any]) -> None:
     without_sign("offset")(record)
-    if ":" in (record.get("address") or ""):
-        with suppress(ValueError):  # a name, or one that was cut
-            record["address"] = address(record["address"])
+    with_one_spelling(record, "address")
 
 
 TIME_SOURCE = Kind(

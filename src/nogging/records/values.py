@@ -16,6 +16,7 @@ from collections.abc import Callable
 from contextlib import suppress
 from datetime import UTC, datetime, timedelta
 from functools import lru_cache
+from typing import Any
 
 from nogging.records.field import Field, Type
 
@@ -114,6 +115,13 @@ def address(text: str) -> str:
         return str(ipaddress.ip_address(plain(text)))
     except ValueError:
         raise ValueError(f"'{text}' is not an IP address") from None
+
+
+def with_one_spelling(record: dict[str, Any], name: str) -> None:
+    """Gives a field that holds an IPv6 address its canonical text; a name, or what was cut, stays as it is."""
+    if ":" in (record.get(name) or ""):
+        with suppress(ValueError):
+            record[name] = address(record[name])
 
 
 def plain(text: str) -> str:
