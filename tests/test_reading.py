@@ -8,6 +8,7 @@ import subprocess
 import sys
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from functools import cache
 from ipaddress import IPv4Interface
 from pathlib import Path
 from typing import Any
@@ -39,6 +40,13 @@ from nogging.standin.scenario import teal_sound
 
 AT = datetime(2026, 11, 23, 2, 0, tzinfo=UTC)
 SAMPLES = list(samples(LIBRARY))
+
+
+def reader_path(sample: Path) -> Path:
+    return sample.with_name(sample.name.split(".")[0] + ".yaml")
+
+
+READERS = sorted({reader_path(sample) for sample in SAMPLES})
 TOLD_TWICE = {
     *(
         "junos/routes.4.answer",
@@ -57,13 +65,22 @@ TOLD_TWICE = {
 }
 
 
+def reader_of(sample: Path) -> Reader:
+    return load_reader(reader_path(sample))
+
+
+@cache
+def texts() -> list[Path]:
+    return [path for path in SAMPLES if reader_of(path).notation == "lines"]
+
+
 @pytest.mark.parametrize("answer", SAMPLES, ids=lambda path: f"{path.parent.name}/{path.name}")
 def test_the_librarys_samples(answer: Path) -> None:
     """Each gives what stands beside it, and no two records of one thing: an expectation on it would never be proven. What
     reads it is among those that are tried on a text of which nobody says what it is."""
     wanted, given_ = read_sample(answer)
     assert given_ == wanted
-    reader = load_reader(answer.with_name(answer.name.split(".")[0] + ".yaml"))
+    reader = reader_of(answer)
     recorded = any(rows for kind, rows in wanted["records"].items() if kind != "answer")
     tried = reader.notation != "lines" or reader.left_out or reader.may_read(answer.read_text(), 0.0)
     assert tried or wanted["unread"] or not recorded
@@ -270,18 +287,15 @@ def test_any_text_is_read_and_every_line_accounted_for(data: st.DataObject) -> N
             lines[n] = lines[n][: len(lines[n]) // 2]
         else:
             lines[n] = data.draw(st.text(max_size=30)) + lines[n]
-    accounted(load_reader(answer.with_name(answer.name.split(".")[0] + ".yaml")), "\n".join(lines))
-
-
-TEXTS = [path for path in SAMPLES if load_reader(path.with_name(f"{path.name.split('.')[0]}.yaml")).notation == "lines"]
+    accounted(reader_of(answer), "\n".join(lines))
 
 
 @settings(max_examples=300, deadline=None)
 @given(data=st.data())
 def test_a_lost_line_never_moves_a_value_to_another_record(data: st.DataObject) -> None:
     """Any sample with lines lost or doubled, but for headings: no record says what it did not say before."""
-    path = data.draw(st.sampled_from(TEXTS))
-    reader, lines = load_reader(path.with_name(path.name.split(".")[0] + ".yaml")), path.read_text().split("\n")
+    path = data.draw(st.sampled_from(texts()))
+    reader, lines = reader_of(path), path.read_text().split("\n")
     whole = run(reader, "\n".join(lines), at=AT, explain=True)
     begin = {form.pattern.text for form in reader.forms if form.action in ("open", "row", "carry") or form.section}
     begin |= {
@@ -317,10 +331,9 @@ def test_prose_is_known_only_beside_records_and_without_the_words_that_matter() 
 PROSE = "garbage\nfoo bar\n  three words here\nfour words are here\n    five words are right here\nnow there are six of them\n"
 
 
-@pytest.mark.parametrize("answer", TEXTS, ids=lambda path: f"{path.parent.name}/{path.name}")
-def test_no_reader_makes_records_of_prose(answer: Path) -> None:
-    reader = load_reader(answer.with_name(answer.name.split(".")[0] + ".yaml"))
-    assert run(reader, PROSE, at=AT).counts() == {}
+@pytest.mark.parametrize("path", READERS, ids=lambda path: f"{path.parent.name}/{path.name}")
+def test_no_reader_makes_records_of_prose(path: Path) -> None:
+    assert run(load_reader(path), PROSE, at=AT).counts() == {}
 
 
 WORDS = st.text("abcdefghijklmnop -:,/[]()#", min_size=1, max_size=30).map(str.strip).filter(bool)
@@ -336,11 +349,13 @@ def plain_rows(reading: Reading) -> dict[str, list[dict[str, Any]]]:
     return {kind: table.drop_columns(["answer"]).to_pylist() for kind, table in reading.records.items()}
 
 
-FLAT = [path for path in TEXTS if is_flat(load_reader(path.with_name(path.name.split(".")[0] + ".yaml")))]
+@cache
+def flat() -> list[Path]:
+    return [path for path in texts() if is_flat(reader_of(path))]
 
 
 def test_what_a_reader_tells_is_known_without_compiling_it() -> None:
-    for reader in {load_reader(path.with_name(path.name.split(".")[0] + ".yaml")) for path in SAMPLES}:
+    for reader in map(load_reader, READERS):
         several = [part for form in reader.forms for parts in form.parts.values() for part in parts]
         declared = [*reader.forms, *several, *(also for form in reader.forms for also in form.also), *reader.headings]
         named = {value.field for one in declared for value in one.values} | {
@@ -353,11 +368,12 @@ def test_what_a_reader_tells_is_known_without_compiling_it() -> None:
 
 
 @settings(max_examples=2, deadline=None)
-@given(order=st.permutations(FLAT).map(lambda every: every[:80]), again=st.lists(st.sampled_from(FLAT), max_size=4))
-def test_no_reader_knows_what_was_read_before(order: list[Path], again: list[Path]) -> None:
+@given(data=st.data())
+def test_no_reader_knows_what_was_read_before(data: st.DataObject) -> None:
     """Readers of long tables in one process, in any order and again: what each gives alone, line by line."""
-    for path in (*order, *again):
-        reader = load_reader(path.with_name(path.name.split(".")[0] + ".yaml"))
+    order = data.draw(st.permutations(flat()))[:60]
+    for path in (*order, *data.draw(st.lists(st.sampled_from(flat()), max_size=4))):
+        reader = reader_of(path)
         text = long(path)
         if joined(reader, text)[1]:
             continue  # it is read line by line
@@ -829,18 +845,16 @@ def test_many_lines_at_once_are_read_as_one_by_one(data: st.DataObject) -> None:
     assert many.counts() == one.counts()
 
 
-def reader_of(sample: Path) -> Reader:
-    return load_reader(sample.with_name(sample.name.split(".")[0] + ".yaml"))
-
-
-OF_BLOCKS = [(one, path) for path in SAMPLES if (one := reader_of(path)).forms and blocks.suits(one)]
+@cache
+def of_blocks() -> list[tuple[Reader, Path]]:
+    return [(one, path) for path in texts() if (one := reader_of(path)).forms and blocks.suits(one)]
 
 
 @settings(max_examples=150, deadline=None)
 @given(data=st.data())
 def test_records_of_several_lines_are_read_at_once_as_one_by_one(data: st.DataObject) -> None:
     """Any reader's sample several times over, each time with other lines lost, doubled or spoilt."""
-    reader, path = data.draw(st.sampled_from(OF_BLOCKS))
+    reader, path = data.draw(st.sampled_from(of_blocks()))
     reader = replace(reader, blocks={})
     chance = data.draw(st.randoms(use_true_random=False))
     sample = path.read_text().rstrip("\n")

@@ -25,7 +25,7 @@ _TYPES = (
 )
 _PASSED = rf"(?:{_TYPES}\s+)*+"
 
-_SAYS = r"(?:password|passwd|passphrase|passcode|secret|psk)"
+_SAYS = r"(?:password|passwd|pass[-_]?phrase|passkey|passcode|secret|psk)"
 _KEYS = (
     r"(?:pre-?shared-key|shared-key|shared-secret|authentication-key|auth-key|auth-pass|auth_pass|privacy-key|server-key"
     r"|key-string(?:\s+password\b)?+|key-octet-string|fallback-key(?!\s+(?:cak|ckn)\b)|api-?key"
@@ -78,6 +78,7 @@ _SPOKEN = (
     rf"\b(?:esp\s+\S+(?:\s+\d+(?=\s))?+|(?:sha1|md5)(?:\s+\d+(?=\s))?+|key\s+[0-9a-f]{{32,}})\s+{_HEX}",
     rf"\bcrypto\s+key\s+(?:import|export)\s.{{1,100}}\s(?:terminal|\w+:\S*)(?:\s+3?des)?\s+{VALUE}\s*$",
     rf"\bsap\s+pmk\s+{VALUE}",
+    rf"^\s*\d+\s+(?:MD5|SHA\d+|SHA3-\d+|AES\d+)\s+(?:(?:HEX|ASCII):)?+{VALUE}\s*$",
     rf"\boption\s+\S*(?:pass|secret|token|key)\S*\s+value\s+{VALUE}",
 )
 _WELL_KNOWN = (
@@ -133,7 +134,23 @@ def announced() -> tuple[re.Pattern[str], ...]:
 
 
 HINTS = (
-    *("passw", "passp", "passc", "secret", "communit", "com2sec", "key", "psk", "auth", "$", "token", "priv"),
+    *(
+        "passw",
+        "passp",
+        "pass_p",
+        "pass-p",
+        "passk",
+        "passc",
+        "secret",
+        "communit",
+        "com2sec",
+        "key",
+        "psk",
+        "auth",
+        "$",
+        "token",
+        "priv",
+    ),
     *(
         "://",
         "-name",

@@ -20,6 +20,14 @@ FDB = Kind(
             rests_on=("interface.name",),
         ),
         Field(
+            "remote_endpoint",
+            Type.ADDRESS,
+            Nature.MEMBER,
+            "behind which end of a tunnel it is: what goes to all goes to several",
+            "RFC 7348, VTEP",
+            rests_on=("remote_endpoint.address",),
+        ),
+        Field(
             "status",
             Type.TEXT,
             Nature.STATE,

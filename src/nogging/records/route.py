@@ -10,11 +10,16 @@ if TYPE_CHECKING:
     import pyarrow as pa
 
 
+NOWHERE = "Null0"
+
+
 def _derived(record: dict[str, Any]) -> None:
     """The family follows from the prefix. What is not forwarded leaves by no interface; that is known, and not the
-    same as not told."""
+    same as not told. What leaves by the port that is none is not forwarded, in whatever words a device says so."""
     if record.get("destination_prefix") is not None:
         record["family"] = "ipv6" if ":" in record["destination_prefix"] else "ipv4"
+    if record.get("outgoing_interface") == NOWHERE and not record.get("special_next_hop"):
+        record["special_next_hop"] = "blackhole"
     if record.get("special_next_hop"):
         record["outgoing_interface"] = ""
 
@@ -25,9 +30,12 @@ def _derived_table(routes: pa.Table) -> pa.Table:
 
     six = pc.match_substring(routes.column("destination_prefix"), ":")
     family = pc.if_else(six, "ipv6", "ipv4")
-    special = pc.fill_null(routes.column("special_next_hop"), "")
-    nowhere = pc.if_else(pc.not_equal(special, ""), "", routes.column("outgoing_interface"))
-    for name, values in (("family", family), ("outgoing_interface", nowhere)):
+    port = routes.column("outgoing_interface")
+    told = pc.fill_null(routes.column("special_next_hop"), "")
+    dropped = pc.and_(pc.equal(told, ""), pc.fill_null(pc.equal(port, NOWHERE), False))
+    special = pc.if_else(dropped, "blackhole", routes.column("special_next_hop"))
+    nowhere = pc.if_else(pc.or_(dropped, pc.not_equal(told, "")), "", port)
+    for name, values in (("family", family), ("special_next_hop", special), ("outgoing_interface", nowhere)):
         routes = routes.set_column(routes.schema.get_field_index(name), pa.field(name, pa.string()), values)
     return routes
 
