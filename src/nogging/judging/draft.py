@@ -63,12 +63,12 @@ def draft(captures: Sequence[Capture | str | Path]) -> str:
     """
     good = [opened(capture) for capture in captures]
     kept, left = _tried(list(_Drafter(good[0]).all()), good)
-    told = ", ".join(one.called for one in good)
+    told = ", ".join(capture.called for capture in good)
     head = [
         f"# Drafted from {told}: read it, and take out what does not have to hold.",
         "title: Everything is as it should be",
     ]
-    parts = ["\n".join([*head, "expect:" if kept else "expect: []"]), *(one.text() for one in kept)]
+    parts = ["\n".join([*head, "expect:" if kept else "expect: []"]), *(drafted.text() for drafted in kept)]
     if left:
         parts.append(
             "\n".join(
@@ -87,10 +87,12 @@ def _tried(candidates: list[Drafted], captures: list[Capture]) -> tuple[list[Dra
         for capture in captures:
             if not kept:
                 break
-            path.write_text("expect:\n" + "\n".join(one.text() for one in kept) + "\n")
+            path.write_text("expect:\n" + "\n".join(drafted.text() for drafted in kept) + "\n")
             judged = list(zip(kept, check(path, after=capture).results, strict=True))
-            left += [f"{one.title}: {found.reason}" for one, found in judged if found.verdict is not Verdict.PASS]
-            kept = [one for one, found in judged if found.verdict is Verdict.PASS]
+            left += [
+                f"{drafted.title}: {result.reason}" for drafted, result in judged if result.verdict is not Verdict.PASS
+            ]
+            kept = [drafted for drafted, result in judged if result.verdict is Verdict.PASS]
     return kept, left
 
 
@@ -120,13 +122,13 @@ class _Drafter:
 
     def sorts(self, kind: Kind, table: pa.Table) -> dict[str, DraftRows]:
         """The records of each sort: by the first word where the field is free text, and then of several only."""
-        found: dict[str, DraftRows] = defaultdict(list)
+        by_word: dict[str, DraftRows] = defaultdict(list)
         free = is_free(kind)
         for row in table.to_pylist():
             word = (row[kind.sort] or "").split(" ")[0] if free else row[kind.sort]
             if word and (word.isalnum() or not free):
-                found[word].append(row)
-        return {word: rows for word, rows in sorted(found.items()) if len(rows) > 1 or not free}
+                by_word[word].append(row)
+        return {word: rows for word, rows in sorted(by_word.items()) if len(rows) > 1 or not free}
 
     def well(self, kind: Kind, sorts: Mapping[str, DraftRows]) -> Iterator[Drafted]:
         for field in kind.own:
@@ -153,7 +155,7 @@ class _Drafter:
 
     def alike(self, kind: Kind, sorts: Mapping[str, DraftRows]) -> Iterator[Drafted]:
         """What the records of one sort have in common; where nothing is told nothing is expected."""
-        for field in (one for one in kind.own if one.alike):
+        for field in (field for field in kind.own if field.alike):
             words: dict[Any, list[str]] = defaultdict(list)
             odd: dict[Any, DraftRows] = defaultdict(list)
             for word, rows in sorts.items():
@@ -174,7 +176,7 @@ class _Drafter:
                 yield Drafted(f"{field.name} is {value} on every {' and '.join(several)}", why, body)
 
     def faultless(self, kind: Kind, table: pa.Table) -> Iterator[Drafted]:
-        for field in (one for one in kind.own if one.of_faults):
+        for field in (field for field in kind.own if field.of_faults):
             where, told = self.telling(kind, field, table)
             if told and not any(row[field.name] for row in told):
                 body = (f"every: {kind.name}", f"where: {where}", f"must: {field.name} = 0")
@@ -192,9 +194,9 @@ class _Drafter:
     def untroubled_as_told(self, kind: Kind, table: pa.Table) -> Iterator[Drafted]:
         """Where some records alone tell a state, they are expected to be well by it; the others say nothing of it."""
         troubles = kind.not_well.split(" or ")
-        states = (one for one in kind.own if one.type is Type.TEXT and one.nature is Nature.STATE)
-        for field in (one for one in states if one.well is None):
-            trouble = next((one for one in troubles if one.startswith(f"{field.name} ")), "")
+        states = (field for field in kind.own if field.type is Type.TEXT and field.nature is Nature.STATE)
+        for field in (field for field in states if field.well is None):
+            trouble = next((condition for condition in troubles if condition.startswith(f"{field.name} ")), "")
             if trouble and table.column(field.name).null_count < table.num_rows:
                 where = f"where: {field.name} is not null and {trouble}{self.telling_devices(kind)}"
                 title = f"Every {kind.name} that tells its {field.name} is well by it"
@@ -212,7 +214,7 @@ class _Drafter:
         return f"{_on(tell)}{_but(kind, but)}", told
 
     def both_ends(self, kind: Kind, table: pa.Table) -> Iterator[Drafted]:
-        for field in (one for one in kind.own if one.same_at_both_ends):
+        for field in (field for field in kind.own if field.same_at_both_ends):
             rows = table.select(["device", "name", field.name]).to_pylist()
             ends = [row for row in rows if (row["device"], row["name"]) in self.linked]
             silent = {row["device"] for row in ends if row[field.name] is None}
@@ -240,13 +242,13 @@ class _Drafter:
             return
         well = [field.name for field in kind.own if field.well is True and not kind.members]
         rows = {tuple(row[key] for key in kind.keys): row for row in self.well_rows(kind, well, table)}
-        some = Counter(tuple(row[one] for one in ("device", *kind.counted)) for row in rows.values())
+        some = Counter(tuple(row[name] for name in ("device", *kind.counted)) for row in rows.values())
         if len({device for device, *_ in some}) > MOST_DEVICES:
             return
-        met = "".join(f" and {one}" for one in well)
+        met = "".join(f" and {condition}" for condition in well)
         for (device, *values), n in sorted(some.items(), key=str):
-            told = [(one, value) for one, value in zip(kind.counted, values, strict=True) if value is not None]
-            where = f"{_on([device])}{''.join(f' and {_equal(kind.fields[one], value)}' for one, value in told)}{met}"
+            told = [(name, value) for name, value in zip(kind.counted, values, strict=True) if value is not None]
+            where = f"{_on([device])}{''.join(f' and {_equal(kind.fields[name], value)}' for name, value in told)}{met}"
             many = kind.members and n > 1
             must = f"n >= {max(int(n * ENOUGH), 1)}" if many else f"n = {n}"
             what = " ".join([*(str(value) for _, value in told), kind.name])
@@ -271,13 +273,15 @@ class _Drafter:
         """The records that are well, and could be otherwise."""
         if not well:
             return list(
-                table.select([*kind.keys, *(one for one in kind.counted or () if one not in kind.keys)]).to_pylist()
+                table.select([*kind.keys, *(name for name in kind.counted or () if name not in kind.keys)]).to_pylist()
             )
-        return [row for row in table.to_pylist() if all(row[one] for one in well) and unwell(kind, row)]
+        return [row for row in table.to_pylist() if all(row[condition] for condition in well) and unwell(kind, row)]
 
     def landmarks(self, kind: Kind, table: pa.Table) -> Iterator[Drafted]:
         name, values = kind.landmarks
-        pairs = set(zip(*(table.column(one).to_pylist() for one in ("device", name)), strict=True)) if name else set()
+        pairs = (
+            set(zip(*(table.column(column).to_pylist() for column in ("device", name)), strict=True)) if name else set()
+        )
         for value in values:
             having = sorted({device for device, told in pairs if told == value})
             if having:

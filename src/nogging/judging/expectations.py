@@ -252,19 +252,19 @@ def load_expectations(
     words = Vocabulary(files, pairs.label_schema())
     if place:
         listed = enumerate(_at(model, place))
-        found = tuple(_Checked(source, pairs, words).expectation(one, (*place, n)) for n, one in listed)
-        return Expectations(model.title or Path(path).name, found, (), None)
-    if not any(one.expect or one.differences for one, _ in files):
+        expected = tuple(_Checked(source, pairs, words).expectation(entry, (*place, n)) for n, entry in listed)
+        return Expectations(model.title or Path(path).name, expected, (), None)
+    if not any(file.expect or file.differences for file, _ in files):
         raise source.error((), "nothing is expected in this file; it needs 'expect', 'differences' or 'include'")
-    checked = [_Checked(source, pairs, words).file(one) for one, source in files]
+    checked = [_Checked(source, pairs, words).file(file) for file, source in files]
     others = [expectations.other for expectations in checked if expectations.other is not None]
     return Expectations(
         model.title or Path(path).name,
-        tuple(one for file in checked for one in file.expect),
+        tuple(entry for file in checked for entry in file.expect),
         tuple(explanation for file in checked for explanation in file.explain),
-        others[-1] if others else ("fail" if any(one.differences for one, _ in files) else None),
+        others[-1] if others else ("fail" if any(file.differences for file, _ in files) else None),
         tuple(waiver for file in checked for waiver in file.waivers),
-        tuple(one for file in checked for one in file.acknowledged),
+        tuple(entry for file in checked for entry in file.acknowledged),
     )
 
 
@@ -273,10 +273,10 @@ def _form(data: Any) -> type[ExpectationsModel]:
 
 
 def _at(model: BaseModel, place: Path_) -> tuple[ExpectModel, ...]:
-    found: Any = model
+    place_of: Any = model
     for step in place:
-        found = found[step] if isinstance(step, int) else getattr(found, field_of(type(found), step))
-    return tuple(found)
+        place_of = place_of[step] if isinstance(step, int) else getattr(place_of, field_of(type(place_of), step))
+    return tuple(place_of)
 
 
 class _Checked:
@@ -288,11 +288,11 @@ class _Checked:
         explain = differences.explain if differences else ()
         return Expectations(
             model.title,
-            tuple(self.expectation(one, ("expect", n)) for n, one in enumerate(model.expect)),
-            tuple(self.explanation(one, ("differences", "explain", n)) for n, one in enumerate(explain)),
+            tuple(self.expectation(entry, ("expect", n)) for n, entry in enumerate(model.expect)),
+            tuple(self.explanation(entry, ("differences", "explain", n)) for n, entry in enumerate(explain)),
             differences.other if differences else None,
-            tuple(self.waiver(one, ("waivers", n)) for n, one in enumerate(model.waivers)),
-            tuple(self.acknowledged(one, ("acknowledged", n)) for n, one in enumerate(model.acknowledged)),
+            tuple(self.waiver(entry, ("waivers", n)) for n, entry in enumerate(model.waivers)),
+            tuple(self.acknowledged(entry, ("acknowledged", n)) for n, entry in enumerate(model.acknowledged)),
         )
 
     def acknowledged(self, model: AcknowledgedModel, where: Path_) -> Acknowledged:
@@ -333,10 +333,12 @@ class _Checked:
         if model.gone is not None and quantifier != "every":
             raise self.source.error((*where, "gone"), "only 'every' asks about records that are gone", at_key=True)
         schema = self.pairs.schema(kind)
-        plain = {path: one for path, one in schema.items() if path[0] != "before"}
+        plain = {path: field for path, field in schema.items() if path[0] != "before"}
         condition = self.condition(model.where, plain if quantifier == "count" else schema, (*where, "where"))
         per = self.per(model.per, schema, (*where, "per"))
-        of = self.named(model.of, [one for one in schema if one[0] != "before"], (*where, "of")) if model.of else None
+        of = (
+            self.named(model.of, [path for path in schema if path[0] != "before"], (*where, "of")) if model.of else None
+        )
         demanded = self.counted(kind, per) if quantifier == "count" else schema
         demand = self.condition(getattr(model, strength), demanded, (*where, strength))
         return Expectation(
@@ -354,19 +356,19 @@ class _Checked:
         )
 
     def per(self, names: OneOrMoreNames | None, schema: Schema, where: Path_) -> tuple[NamePath, ...]:
-        known = [one for one in schema if len(one) == 1 or one[0] == "label"]
+        known = [path for path in schema if len(path) == 1 or path[0] == "label"]
         listed = (names,) if isinstance(names, str) else names or ()
         return tuple(self.named(name, known, where) for name in listed)
 
     def named(self, name: str, known: list[NamePath], where: Path_) -> NamePath:
         path = tuple(name.lower().split("."))
         if path not in known:
-            raise self.source.error(where, f"unknown field '{name}'{nearest(name, ['.'.join(one) for one in known])}")
+            raise self.source.error(where, f"unknown field '{name}'{nearest(name, ['.'.join(path) for path in known])}")
         return path
 
     def counted(self, kind: Kind, per: tuple[NamePath, ...]) -> Schema:
         """What may be said of a count: the numbers, and what is the same of all that is counted together."""
-        same = {path: one for path, one in self.pairs.schema(kind).items() if path in per}
+        same = {path: field for path, field in self.pairs.schema(kind).items() if path in per}
         labels = self.pairs.label_schema() if ("device",) in per else {}
         return {**_count_schema(kind), **same, **labels}
 
@@ -408,16 +410,16 @@ class _Checked:
                     (*where, "fields", *([n] if name != model.fields else [])),
                     f"unknown field '{name}'{nearest(name, known)}",
                 )
-        found = set(listed) or (set(condition.settles()) if condition is not None else set()) - set(kind.keys)
-        found -= {name for name in found if name in kind.fields and kind.fields[name].nature is Nature.NOTE}
-        if not found:
+        fields = set(listed) or (set(condition.settles()) if condition is not None else set()) - set(kind.keys)
+        fields -= {name for name in fields if name in kind.fields and kind.fields[name].nature is Nature.NOTE}
+        if not fields:
             raise self.source.error(
                 where,
                 "which differences are meant? Say 'what' (gone, new, moved, restarted) and, of those that move, which "
                 "'fields' may; or 'whole: true' for whatever becomes of the record",
             )
-        found |= {HOPS} if found & set(kind.members) else set()
-        return frozenset(found | {field.name for field in kind.own if field.follows_from in found})
+        fields |= {HOPS} if fields & set(kind.members) else set()
+        return frozenset(fields | {field.name for field in kind.own if field.follows_from in fields})
 
     def condition(self, given: Condition | None, schema: Schema, where: Path_) -> Predicate | None:
         return self.words.predicate(given, schema, self.source, where)
@@ -426,7 +428,9 @@ class _Checked:
 def _count_schema(kind: Kind) -> dict[NamePath, RecordField]:
     counts = ["n", "hops"] if kind.members else ["n"]
     field = {name: RecordField(name, Type.INTEGER, Nature.GAUGE, "how many") for name in counts}
-    return {(name,): one for name, one in field.items()} | {("before", name): one for name, one in field.items()}
+    return {(name,): field_ for name, field_ in field.items()} | {
+        ("before", name): field_ for name, field_ in field.items()
+    }
 
 
 def _worded(model: ExpectModel, quantifier: str) -> str:

@@ -109,17 +109,17 @@ class Faults:
         sql += f"FROM {self.pairs.table(kind)} WHERE a_here GROUP BY {keys}"
         sql = f"SELECT *, row_number() OVER (PARTITION BY a_device, said ORDER BY {keys}) - 1 AS alike FROM ({sql})"
         sql = f"SELECT *, row_number() OVER (PARTITION BY a_device ORDER BY alike, {keys}) AS place FROM ({sql})"
-        found = self.pairs.rows(f"SELECT rows, alike, place FROM ({sql}) ORDER BY {keys}")
-        for one in found:
-            if one["alike"] < MOST and one["place"] <= MOST_RECORDS:
-                yield one["rows"], one["alike"]
+        rows = self.pairs.rows(f"SELECT rows, alike, place FROM ({sql}) ORDER BY {keys}")
+        for row in rows:
+            if row["alike"] < MOST and row["place"] <= MOST_RECORDS:
+                yield row["rows"], row["alike"]
             else:
                 self.left_out[kind.name] += 1
 
     def of(self, kind: Kind, rows: list[Row], alike: int) -> Iterator[Fault]:
         """All that one record can be broken by."""
         row, name = rows[0], _name(kind, rows[0])
-        key = {one: row[one] for one in kind.keys}
+        key = {name: row[name] for name in kind.keys}
         down = tuple(self.falls(kind, row))
         instead = INSTEAD if down else ""
         if not kind.of_answers:  # an answer that is not there is no fault of a record: it leaves unproven what it told
@@ -137,7 +137,10 @@ class Faults:
                     yield Fault(kind.name, field.name, how, said, changes, instead if falls else "")
                 if field.name == REMAINDER.name:
                     continue  # it is told of every record, if only as no words
-                untold = {field.name: None, **{one.name: None for one in kind.own if one.follows_from == field.name}}
+                untold = {
+                    field.name: None,
+                    **{follower.name: None for follower in kind.own if follower.follows_from == field.name},
+                }
                 said = f"{name}: {field.name} is not told any more"
                 yield Fault(kind.name, field.name, UNTOLD, said, (Alteration(kind.name, key, untold),))
 
@@ -145,15 +148,15 @@ class Faults:
         """Each member lost, and each replaced by one that another record of the device has."""
         told = [row for row in rows if any(row[member] for member in kind.members)]
         for row in told:
-            match = {one: row[one] for one in kind.identity}
+            match = {field: row[field] for field in kind.identity}
             said = " ".join(str(row[member]) for member in kind.members if row[member])
             if len(rows) > 1:
                 yield Fault(kind.name, "", LOST, f"{name} loses {said}", (Alteration(kind.name, match),))
-            mine = {tuple(one[m] for m in kind.members) for one in rows}
-            other = next((one for one in self.every_member(kind, row["device"]) if one not in mine), None)
+            mine = {tuple(row_[m] for m in kind.members) for row_ in rows}
+            other = next((member for member in self.every_member(kind, row["device"]) if member not in mine), None)
             if other is not None:
                 instead = dict(zip(kind.members, other, strict=True))
-                title = f"{name} has {' '.join(str(one) for one in other if one)} instead of {said}"
+                title = f"{name} has {' '.join(str(part) for part in other if part)} instead of {said}"
                 yield Fault(kind.name, "", ELSEWHERE, title, (Alteration(kind.name, match, instead),))
 
     def broken(self, field: Field, row: Row) -> Iterator[tuple[str, Any]]:
@@ -177,15 +180,15 @@ class Faults:
                 yield Alteration(kind.name, _key(kind, end), fields)
             for other, field, name in self.naming(kind, end):
                 yield Alteration(other.name, {"device": end["device"], field.name: name})
-            for inner, one in self.within(kind, end):
-                yield from self.beyond(inner, one)
+            for inner, inner_row in self.within(kind, end):
+                yield from self.beyond(inner, inner_row)
 
     def beyond(self, kind: Kind, row: Row) -> Iterator[Alteration]:
         """What rests on a record that stays, but cannot be reached."""
         for other, field, name in self.naming(kind, row):
-            for one in self.by(other, "device", field.name).get((row["device"], name), ()):
-                if fields := unwell(other, one):
-                    yield Alteration(other.name, _key(other, one), fields)
+            for row_ in self.by(other, "device", field.name).get((row["device"], name), ()):
+                if fields := unwell(other, row_):
+                    yield Alteration(other.name, _key(other, row_), fields)
 
     def naming(self, kind: Kind, row: Row) -> Iterator[tuple[Kind, Field, str]]:
         """The kinds of records that name a record, by which field, and how."""
@@ -200,11 +203,11 @@ class Faults:
             for field in inner.own if any(resting(inner)) else ():
                 if field.refers.partition(".")[0] == kind.name and not field.rests_on:
                     at = row["device"], row[field.refers.partition(".")[2]]
-                    yield from ((inner, one) for one in self.by(inner, "device", field.name).get(at, ()))
+                    yield from ((inner, row_) for row_ in self.by(inner, "device", field.name).get(at, ()))
 
     def other_ends(self, kind: Kind, row: Row) -> list[Row]:
-        keys = self.consequences.other_ends.get(kind.name, {}).get(tuple(row[one] for one in kind.keys), ())
-        return [one for key in sorted(keys, key=str) for one in self.by(kind, *kind.keys).get(key, ())]
+        keys = self.consequences.other_ends.get(kind.name, {}).get(tuple(row[name] for name in kind.keys), ())
+        return [row_ for key in sorted(keys, key=str) for row_ in self.by(kind, *kind.keys).get(key, ())]
 
     @cached_property
     def consequences(self) -> Consequences:
@@ -218,45 +221,45 @@ class Faults:
     def by(self, kind: Kind, *names: str) -> dict[tuple[Any, ...], list[Row]]:
         """The records of a kind by what they have in some fields."""
         if (kind.name, names) not in self._by:
-            found = self._by[kind.name, names] = defaultdict(list)
+            by_names = self._by[kind.name, names] = defaultdict(list)
             for row in self.rows(kind):
-                found[tuple(row[name] for name in names)].append(row)
+                by_names[tuple(row[name] for name in names)].append(row)
         return self._by[kind.name, names]
 
     def names(self, kind: Kind, field: Field) -> dict[str, NamedValues]:
         """The names that the records of each device have in a field."""
         at = (kind.name, field.name)
         if at not in self._names:
-            found: dict[str, list[str]] = defaultdict(list)
+            names_of: dict[str, list[str]] = defaultdict(list)
             column = identifier(f"a_{field.name}")
             table = self.pairs.table(kind)
             sql = f"SELECT DISTINCT a_device, {column} FROM {table} WHERE {column} IS NOT NULL ORDER BY ALL"
             for device, name in self.pairs.fetched(sql):
-                found[device].append(str(name))
-            self._names[at] = {device: NamedValues(names) for device, names in found.items()}
+                names_of[device].append(str(name))
+            self._names[at] = {device: NamedValues(names) for device, names in names_of.items()}
         return self._names[at]
 
     def every_member(self, kind: Kind, device: str) -> list[tuple[Any, ...]]:
         """The members that the records of a device have."""
         if kind.name not in self._members:
-            found = self._members[kind.name] = defaultdict(list)
+            members = self._members[kind.name] = defaultdict(list)
             columns = ", ".join(identifier(f"a_{member}") for member in kind.members)
             sql = f"SELECT DISTINCT a_device, {columns} FROM {self.pairs.table(kind)} WHERE a_here ORDER BY ALL"
             for of, *values in self.pairs.fetched(sql):
                 if any(values):
-                    found[of].append(tuple(values))
+                    members[of].append(tuple(values))
         return self._members[kind.name][device]
 
 
 def unwell(kind: Kind, row: Row) -> Row:
     """The fields of a record that is not well any more; none where its kind knows no such thing."""
-    found: Row = {}
+    fields: Row = {}
     for field in kind.own:
         if field.well is not None and field.moves_with and row[field.name] == field.well:
             source = kind.fields[field.follows_from] if field.follows_from else field
             for _, value in wrong(source, row):
-                found |= _with(kind, row, source, value)
-    return found
+                fields |= _with(kind, row, source, value)
+    return fields
 
 
 def wrong(field: Field, row: Row) -> Iterator[tuple[str, Any]]:
@@ -284,7 +287,7 @@ def _another(field: Field, value: Any) -> Any:
         return not value
     if field.type in (Type.INTEGER, Type.AS_NUMBER, Type.NUMBER):
         return value + 1
-    return next(one for one in field.values or _OTHERS[field.type] if one not in (value, field.well))
+    return next(other for other in field.values or _OTHERS[field.type] if other not in (value, field.well))
 
 
 def _with(kind: Kind, row: Row, field: Field, value: Any) -> Row:
@@ -292,7 +295,7 @@ def _with(kind: Kind, row: Row, field: Field, value: Any) -> Row:
     record = {**row, field.name: value}
     if kind.derive is not None:
         kind.derive(record)
-    follow = [one.name for one in kind.own if one.follows_from == field.name]
+    follow = [follower.name for follower in kind.own if follower.follows_from == field.name]
     return {name: record[name] for name in (field.name, *follow)}
 
 

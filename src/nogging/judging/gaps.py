@@ -105,14 +105,14 @@ class Unasked(Gap):
 
 def gaps(capture: Capture, kind: str, when: str, other: Capture | None = None) -> list[Gap]:
     """All that a capture lacks about a kind; a device that only the other capture has is lacking as well."""
-    found = []
+    missing = []
     if KINDS[kind].of_answers:
         return list(_lost(capture, kind, when, other))
     for name, device in (other.devices if other is not None else {}).items():
         if name not in capture.devices:
             assert other is not None
-            for reader in (one for one in _feeding(other.readers(name), kind) if not one.besides):
-                found.append(Gap(when, name, kind, "not in this capture", device.labels, reader.known))
+            for reader in (reader for reader in _feeding(other.readers(name), kind) if not reader.besides):
+                missing.append(Gap(when, name, kind, "not in this capture", device.labels, reader.known))
     unread = _unread(capture)
     every = {name: list(_feeding(capture.readers(name), kind)) for name in capture.devices}
     nobody = _with_nobody_to_ask_of(capture, every)
@@ -120,16 +120,16 @@ def gaps(capture: Capture, kind: str, when: str, other: Capture | None = None) -
         if name in nobody:
             continue
         device = capture.devices[name]
-        for reason, one in _device_gaps(capture, name, kind, feeding):
-            known, question = (one.known, one.command) if one else ({}, "")
-            tells = _tells(one, kind)
-            found.append(Gap(when, name, kind, reason, device.labels, known, question=question, tells=tells))
+        for reason, reader_of_it in _device_gaps(capture, name, kind, feeding):
+            known, question = (reader_of_it.known, reader_of_it.command) if reader_of_it else ({}, "")
+            tells = _tells(reader_of_it, kind)
+            missing.append(Gap(when, name, kind, reason, device.labels, known, question=question, tells=tells))
         for reader, command, entry in _answers(capture, name, feeding):
             lines = [(n, text) for n, text, within in unread.get((name, command), ()) if within != kind]
             if entry.is_evidence and lines:
                 what = f"{len(lines)} unread line{'s' * (len(lines) > 1)} in '{command}' (first: line {lines[0][0]})"
                 tells, texts = _tells(reader, kind), tuple(text for _, text in lines)
-                found.append(
+                missing.append(
                     Gap(
                         when=when,
                         device=name,
@@ -142,7 +142,7 @@ def gaps(capture: Capture, kind: str, when: str, other: Capture | None = None) -
                         lines=texts,
                     )
                 )
-    return found
+    return missing
 
 
 def _lost(capture: Capture, kind: str, when: str, other: Capture | None) -> Iterator[Gap]:
@@ -212,10 +212,10 @@ def answered_elsewhere(capture: Capture, other: Capture, kind: str, when: str) -
             if command not in here.commands:
                 known = _limits(reader, command)
                 too = tuple(
-                    one
-                    for form, one in told_here
+                    gap
+                    for form, gap in told_here
                     if _tells_all_of(form, reader, KINDS[kind])
-                    and all(one.known.get(n, v) == v for n, v in known.items())
+                    and all(gap.known.get(n, v) == v for n, v in known.items())
                 )
                 tells = reader.provides(KINDS[kind]) - set(KINDS[kind].identity)
                 yield Unasked(when, name, kind, "not asked", device.labels, known, tells=tells, told_too=too)
@@ -242,10 +242,10 @@ def _limits(reader: Reader, command: str) -> dict[str, Any]:
 
 def _unread(capture: Capture) -> dict[tuple[str, str], list[tuple[int, str, str | None]]]:
     """The unread lines of each answer, and the kind of the record around each."""
-    found: dict[tuple[str, str], list[tuple[int, str, str | None]]] = {}
+    by_answer: dict[tuple[str, str], list[tuple[int, str, str | None]]] = {}
     for row in capture.records(UNREAD).to_pylist():
-        found.setdefault((row["device"], row["answer"]), []).append((row["line"], row["text"], row["kind"]))
-    return found
+        by_answer.setdefault((row["device"], row["answer"]), []).append((row["line"], row["text"], row["kind"]))
+    return by_answer
 
 
 def _feeding(every: Iterable[Reader], kind: str) -> Iterator[Reader]:
@@ -254,7 +254,9 @@ def _feeding(every: Iterable[Reader], kind: str) -> Iterator[Reader]:
 
 def _answers(capture: Capture, name: str, feeding: Sequence[Reader]) -> Iterator[tuple[Reader, str, CommandEntry]]:
     wanted, commands = {reader.path for reader in feeding}, capture.devices[name].commands
-    return ((reader, one, commands[one]) for one, reader in capture.known[name].items() if reader.path in wanted)
+    return (
+        (reader, command, commands[command]) for command, reader in capture.known[name].items() if reader.path in wanted
+    )
 
 
 def _device_gaps(
@@ -266,12 +268,12 @@ def _device_gaps(
         return  # nothing else of it was ever wanted
     if not feeding:
         yield f"no reader of {device.dialect} gives records of the kind {kind}", None
-    elif not any(one.asked for one in feeding) and not list(_answers(capture, name, feeding)):
+    elif not any(reader.asked for reader in feeding) and not list(_answers(capture, name, feeding)):
         would = f"capture --{feeding[0].name}" if KINDS[kind].on_request else feeding[0].command
         yield f"nothing was asked that tells of the kind {kind} ('{would}' would)", None
-    for reader in (one for one in feeding if not one.instead_of):
-        forms = [reader, *(one for one in feeding if one.instead_of == reader.name)]
-        asked = {command: entry for one, command, entry in _answers(capture, name, forms)}
+    for reader in (reader for reader in feeding if not reader.instead_of):
+        forms = [reader, *(other for other in feeding if other.instead_of == reader.name)]
+        asked = {command: entry for _, command, entry in _answers(capture, name, forms)}
         if any(form.command in asked and asked[form.command].is_evidence for form in forms):
             continue  # it tells of everything that the others tell of
         lame = next((command for command, entry in asked.items() if not entry.is_evidence), None)
@@ -287,8 +289,8 @@ def _with_nobody_to_ask_of(capture: Capture, feeding: Mapping[str, list[Reader]]
     silent = {
         name: {reader.of_each.key for reader in readers if reader.of_each}
         for name, readers in feeding.items()
-        if any(one.of_each for one in readers)
-        and not any(one.asked for one in readers)
+        if any(reader.of_each for reader in readers)
+        and not any(reader.asked for reader in readers)
         and not list(_answers(capture, name, readers))
     }
     having = {each: _having(capture, *each) for each in set().union(*silent.values())}
@@ -311,7 +313,7 @@ def _having(capture: Capture, kind: str, where: Same) -> frozenset[str]:
 
 def _may_have(capture: Capture, name: str, kind: str, where: Same) -> bool:
     """Whether something lacks that could have told of such a record."""
-    readers = (one for _, one in _device_gaps(capture, name, kind, list(_feeding(capture.readers(name), kind))))
+    readers = (reader for _, reader in _device_gaps(capture, name, kind, list(_feeding(capture.readers(name), kind))))
     return any(
         reader is None or all(reader.known.get(key, value) == value for key, value in where) for reader in readers
     )
@@ -321,12 +323,16 @@ def unasked(capture: Capture, kind: str, when: str, where: Predicate) -> Iterato
     """Where nothing was asked that tells of what a condition names, a protocol or an address family, and nobody asks
     otherwise."""
     spoken = {device.dialect for device in capture.devices.values()}
-    wanted = {dialect: found for dialect in spoken if (found := besides_of(dialect, where.constants, capture.own))}
+    wanted = {
+        dialect: asked_besides
+        for dialect in spoken
+        if (asked_besides := besides_of(dialect, where.constants, capture.own))
+    }
     for name, device in capture.devices.items() if wanted else ():
         every = capture.known[name].values()
         for reader in wanted.get(device.dialect, ()):
             is_named = KINDS[kind] in reader.kinds and not where.fields.isdisjoint(reader.same)
-            if is_named and not any(one.may_tell(reader) for one in every):
+            if is_named and not any(every_other.may_tell(reader) for every_other in every):
                 yield Gap(when, name, kind, _not_asked(reader, device), device.labels, reader.known)
 
 
@@ -356,17 +362,17 @@ def told(command: str, entry: CommandEntry, device: DeviceEntry) -> str:
 
 def not_comparable(before: Capture, after: Capture) -> list[tuple[str, str, str]]:
     """Where a comparison is blind: (device, command, reason), for what was asked in either capture."""
-    found = []
+    blind = []
     for name in dict.fromkeys([*before.devices, *after.devices]):
         sides = [("before", before, before.devices.get(name)), ("after", after, after.devices.get(name))]
-        commands = dict.fromkeys(command for _, _, one in sides if one for command in one.commands)
+        commands = dict.fromkeys(command for _, _, gap in sides if gap for command in gap.commands)
         for command in commands:
-            if not any(_compared(capture, name, command) for _, capture, one in sides if one):
+            if not any(_compared(capture, name, command) for _, capture, gap in sides if gap):
                 continue
-            reason = _blind(command, [(when, one) for when, _, one in sides])
+            reason = _blind(command, [(when, gap) for when, _, gap in sides])
             if reason:
-                found.append((name, command, reason))
-    return found
+                blind.append((name, command, reason))
+    return blind
 
 
 def _compared(capture: Capture, device: str, command: str) -> bool:

@@ -19,68 +19,68 @@ MOST_LINES = 7
 """Of an expectation that would notice something."""
 
 
-def plain(found: Challenge) -> dict[str, Any]:
+def plain(challenge: Challenge) -> dict[str, Any]:
     """The challenge as plain values."""
     return {
         "format": 1,
-        "title": found.title,
-        "verdict": str(found.verdict),
-        "tried": len(found.tried),
-        "let_through": len(found.holes),
-        "left_out": dict(found.left_out),
-        "faults": [_row(one) for one in found.tried],
-        "closing": list(found.closing),
+        "title": challenge.title,
+        "verdict": str(challenge.verdict),
+        "tried": len(challenge.tried),
+        "let_through": len(challenge.holes),
+        "left_out": dict(challenge.left_out),
+        "faults": [_row(tried) for tried in challenge.tried],
+        "closing": list(challenge.closing),
     }
 
 
-def _row(one: Tried) -> dict[str, Any]:
+def _row(tried: Tried) -> dict[str, Any]:
     return {
-        "kind": one.fault.kind,
-        "field": one.fault.field,
-        "how": one.fault.how,
-        "fault": one.fault.title,
-        "noticed": not one.let_through,
-        "unproven": one.unproven,
-        "by": list(one.by),
-        "breaks": one.breaks,
-        "cannot_tell": one.fault.cannot_tell,
+        "kind": tried.fault.kind,
+        "field": tried.fault.field,
+        "how": tried.fault.how,
+        "fault": tried.fault.title,
+        "noticed": not tried.let_through,
+        "unproven": tried.unproven,
+        "by": list(tried.by),
+        "breaks": tried.breaks,
+        "cannot_tell": tried.fault.cannot_tell,
     }
 
 
-def text(found: Challenge, width: int) -> Iterable[Text]:
+def text(challenge: Challenge, width: int) -> Iterable[Text]:
     """The challenge as a page of text."""
     page = TextPage(width)
-    holes, tried = found.holes, len(found.tried)
+    holes, tried = challenge.holes, len(challenge.tried)
     label, style = ("PASS", "green") if not holes else ("FAIL", "bold red")
-    if found.verdict is not Verdict.PASS:
+    if challenge.verdict is not Verdict.PASS:
         label, style = "UNPROVEN", "bold yellow"
-    page.prose(clean(found.title), label=f"{label:<11}", style=style)
+    page.prose(clean(challenge.title), label=f"{label:<11}", style=style)
     page.prose(f"{tried} faults tried: {tried - len(holes)} noticed, {len(holes)} let through", indent=11)
-    if found.own_before:
+    if challenge.own_before:
         page.prose("there is no capture from before: this one is taken for it", indent=11, style="dim")
-    if found.verdict is not Verdict.PASS:
-        told = f"without any fault the verdict is {found.verdict}; what does so already cannot notice more"
+    if challenge.verdict is not Verdict.PASS:
+        told = f"without any fault the verdict is {challenge.verdict}; what does so already cannot notice more"
         page.prose(told, indent=11, style="yellow")
     page.blank()
-    for kind, several in _by_kind(found.tried).items():
-        _kind(page, kind, several, found.left_out.get(kind, 0))
+    for kind, several in _by_kind(challenge.tried).items():
+        _kind(page, kind, several, challenge.left_out.get(kind, 0))
     if holes:
-        _holes(page, found)
+        _holes(page, challenge)
     page.blank()
-    open_ = sorted({one.fault.cannot_tell for one in found.tried if one.fault.cannot_tell})
+    open_ = sorted({trial.fault.cannot_tell for trial in challenge.tried if trial.fault.cannot_tell})
     if open_:
         page.prose(f"A capture cannot tell, and nothing is made up: {'; '.join(open_)}.", style="dim")
     return page.lines
 
 
-def _holes(page: TextPage, found: Challenge) -> None:
+def _holes(page: TextPage, challenge: Challenge) -> None:
     """What was let through, and the expectations that would notice it."""
     page.blank()
     page.line("let through, what breaks most first", style="bold")
-    for several in _by_kind(found.holes).values():
-        first = {one.fault.sort: one for one in reversed(several)}
-        for one in [one for one in several if first[one.fault.sort] is one][:MOST_HOLES]:
-            told = f"{clean(one.fault.title)} ({one.breaks} record{'s' * (one.breaks != 1)})"
+    for several in _by_kind(challenge.holes).values():
+        first = {hole.fault.sort: hole for hole in reversed(several)}
+        for hole in [hole for hole in several if first[hole.fault.sort] is hole][:MOST_HOLES]:
+            told = f"{clean(hole.fault.title)} ({hole.breaks} record{'s' * (hole.breaks != 1)})"
             page.prose(told, indent=2, body="red")
         more = len(several) - min(len(first), MOST_HOLES)
         if more:
@@ -88,7 +88,7 @@ def _holes(page: TextPage, found: Challenge) -> None:
     page.blank()
     page.prose("to close all of them at once, with a capture from before: differences: {other: fail}", style="bold")
     page.line("or, under 'expect':", style="bold")
-    for expectation in found.closing:
+    for expectation in challenge.closing:
         lines = expectation.split("\n")
         for line in lines[:MOST_LINES]:
             page.line(f"  {line}", style="cyan")
@@ -97,24 +97,24 @@ def _holes(page: TextPage, found: Challenge) -> None:
 
 
 def _by_kind(tried: Iterable[Tried]) -> dict[str, list[Tried]]:
-    found: dict[str, list[Tried]] = defaultdict(list)
-    for one in tried:
-        found[one.fault.kind].append(one)
-    return dict(found)
+    by_kind: dict[str, list[Tried]] = defaultdict(list)
+    for trial in tried:
+        by_kind[trial.fault.kind].append(trial)
+    return dict(by_kind)
 
 
 def _kind(page: TextPage, kind: str, several: list[Tried], left_out: int) -> None:
     """What was tried of one kind, and what of it was let through: each field by what became of it."""
-    missed = sum(one.let_through for one in several)
+    missed = sum(trial.let_through for trial in several)
     page.prose(_told(kind, several), body="red" if missed else "")
     counted: dict[tuple[str, str], list[bool]] = defaultdict(list)
-    for one in several:
-        counted[one.fault.field, one.fault.how].append(one.let_through)
+    for trial in several:
+        counted[trial.fault.field, trial.fault.how].append(trial.let_through)
     by_field: dict[str, dict[str, list[bool]]] = defaultdict(dict)
-    for (field, how), found in counted.items():
-        by_field[field][how] = found
-    holes = {field: hows for field, hows in by_field.items() if any(any(found) for found in hows.values())}
-    open_ = [field for field, hows in holes.items() if field and all(all(found) for found in hows.values())]
+    for (field, how), passed in counted.items():
+        by_field[field][how] = passed
+    holes = {field: hows for field, hows in by_field.items() if any(any(passed) for passed in hows.values())}
+    open_ = [field for field, hows in holes.items() if field and all(all(passed) for passed in hows.values())]
     partly = [_partly(field, hows) for field, hows in holes.items() if field not in open_]
     told_of = (
         ("let through, whatever becomes of", open_),
@@ -131,14 +131,14 @@ def _kind(page: TextPage, kind: str, several: list[Tried], left_out: int) -> Non
 
 def _partly(field: str, hows: Mapping[str, list[bool]]) -> str:
     """What of a field, or of the records themselves (no field), is let through, and what not."""
-    told = [f"{how} {sum(found)} of {len(found)}" for how, found in hows.items() if any(found)]
+    told = [f"{how} {sum(passed)} of {len(passed)}" for how, passed in hows.items() if any(passed)]
     return f"{field} ({', '.join(told)})" if field else ", ".join(told)
 
 
 def _told(kind: str, several: list[Tried]) -> str:
-    missed = sum(one.let_through for one in several)
-    differences = sum(one.by == (DIFFERENCE,) for one in several)
-    open_ = sum(one.unproven for one in several)
+    missed = sum(trial.let_through for trial in several)
+    differences = sum(trial.by == (DIFFERENCE,) for trial in several)
+    open_ = sum(trial.unproven for trial in several)
     told = f"{len(several) - missed:>5} of {len(several):<5} {kind}"
     more = [f"{differences} only as {DIFFERENCE}"] if differences else []
     more += [f"{open_} only as unproven"] if open_ else []

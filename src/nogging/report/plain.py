@@ -14,45 +14,54 @@ from nogging.reading.account import Reading
 FORMAT = 1
 
 
-def value(one: Any) -> Any:
+def value(told: Any) -> Any:
     """A value as JSON has it: moments in ISO 8601, UTC."""
-    if isinstance(one, datetime):
-        moment = one.replace(tzinfo=UTC) if one.tzinfo is None else one.astimezone(UTC)
+    if isinstance(told, datetime):
+        moment = told.replace(tzinfo=UTC) if told.tzinfo is None else told.astimezone(UTC)
         return moment.isoformat().replace("+00:00", "Z")
-    if isinstance(one, Mapping):
-        return {name: value(inner) for name, inner in one.items()}
-    return [value(inner) for inner in one] if isinstance(one, list | tuple) else one
+    if isinstance(told, Mapping):
+        return {name: value(inner) for name, inner in told.items()}
+    return [value(inner) for inner in told] if isinstance(told, list | tuple) else told
 
 
-def judgement(found: Judgement) -> dict[str, Any]:
+def judgement(judged: Judgement) -> dict[str, Any]:
     """A judgement in the form of `check --format json`."""
     return {
         "format": FORMAT,
-        "verdict": str(found.verdict),
-        "title": found.title,
-        "warnings": found.warnings,
-        "expectations": [_result(result) for result in found.results],
-        "explained": [_explained(one) for one in found.explained],
-        "unexplained": [difference(one) for one in found.unexplained],
+        "verdict": str(judged.verdict),
+        "title": judged.title,
+        "warnings": judged.warnings,
+        "expectations": [_result(result) for result in judged.results],
+        "explained": [_explained(explained) for explained in judged.explained],
+        "unexplained": [difference(unexplained) for unexplained in judged.unexplained],
         "causes": [
-            {**difference(cause.difference), "following": _following(cause.following)} for cause in found.causes
+            {**difference(cause.difference), "following": _following(cause.following)} for cause in judged.causes
         ],
-        "differences": found.differences,
-        "other": found.other,
-        "compared": found.compared,
-        "not_compared": list(found.not_compared),
-        "notes": list(found.notes),
-        "growing": [{**asdict(growth), "per_minute": growth.per_minute} for growth in found.growing],
+        "differences": judged.differences,
+        "other": judged.other,
+        "compared": judged.compared,
+        "not_compared": list(judged.not_compared),
+        "notes": list(judged.notes),
+        "growing": [{**asdict(growth), "per_minute": growth.per_minute} for growth in judged.growing],
     }
 
 
-def _explained(one: Explained) -> dict[str, Any]:
-    told = {"title": one.title, "verdict": str(one.verdict), "reason": one.reason, "times": one.times}
-    return {**told, "following": _following(one.following), "place": one.place and one.place._asdict()}
+def _explained(explained: Explained) -> dict[str, Any]:
+    told = {
+        "title": explained.title,
+        "verdict": str(explained.verdict),
+        "reason": explained.reason,
+        "times": explained.times,
+    }
+    return {
+        **told,
+        "following": _following(explained.following),
+        "place": explained.place and explained.place._asdict(),
+    }
 
 
-def _following(found: Iterable[tuple[Difference, str]]) -> list[dict[str, Any]]:
-    return [{**difference(one), "because": why} for one, why in found]
+def _following(following: Iterable[tuple[Difference, str]]) -> list[dict[str, Any]]:
+    return [{**difference(follower), "because": why} for follower, why in following]
 
 
 def _result(result: Result) -> dict[str, Any]:
@@ -89,23 +98,27 @@ def _line(evidence: Evidence) -> dict[str, Any]:
     return {**told, "device": evidence.device} if evidence.device else told
 
 
-def difference(one: Difference) -> dict[str, Any]:
+def difference(differing: Difference) -> dict[str, Any]:
     """A difference in the form of `compare --format json`."""
-    fields = {name: [value(old), value(new)] for name, (old, new) in one.fields.items()}
-    told = {"kind": one.kind, "key": value(one.key), "what": one.what, "fields": fields}
-    return told if one.perhaps is None else {**told, "perhaps": value(one.perhaps), "because": one.because}
+    fields = {name: [value(old), value(new)] for name, (old, new) in differing.fields.items()}
+    told = {"kind": differing.kind, "key": value(differing.key), "what": differing.what, "fields": fields}
+    return (
+        told
+        if differing.perhaps is None
+        else {**told, "perhaps": value(differing.perhaps), "because": differing.because}
+    )
 
 
-def comparison(found: Comparison) -> list[dict[str, Any]]:
-    return [difference(one) for one in found.differences]
+def comparison(compared: Comparison) -> list[dict[str, Any]]:
+    return [difference(differing) for differing in compared.differences]
 
 
-def reading(found: Reading) -> dict[str, Any]:
+def reading(read: Reading) -> dict[str, Any]:
     """A reading in the form of `read --format json`."""
-    records = {name: rows(table.to_pylist()) for name, table in found.records.items()}
-    unread = [{"line": one.line, "text": one.text, "reason": one.reason} for one in found.unread]
+    records = {name: rows(table.to_pylist()) for name, table in read.records.items()}
+    unread = [{"line": line.line, "text": line.text, "reason": line.reason} for line in read.unread]
     return {"records": records, "unread": unread}
 
 
-def rows(found: Iterable[Mapping[str, Any]]) -> list[dict[str, Any]]:
-    return [value(row) for row in found]
+def rows(records: Iterable[Mapping[str, Any]]) -> list[dict[str, Any]]:
+    return [value(row) for row in records]

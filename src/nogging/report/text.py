@@ -68,9 +68,9 @@ def shown(value: Any) -> str:
     if hasattr(value, "isoformat"):
         return str(value.strftime("%Y-%m-%d %H:%M:%S"))
     if isinstance(value, list | tuple):
-        return ", ".join(shown(one) for one in value) or "none"
+        return ", ".join(shown(item) for item in value) or "none"
     if isinstance(value, Mapping):
-        return " ".join(shown(one) for one in value.values())
+        return " ".join(shown(item) for item in value.values())
     if isinstance(value, float) and 0 < abs(value) < 1e-3:
         return f"{value:.9f}".rstrip("0")
     return clean(str(value)) if value != "" else "''"
@@ -100,80 +100,80 @@ class TextPage:
             self.lines.append(Text(" " * (indent + len(lead))).append(more, style=body))
 
 
-def judgement(found: Judgement, width: int) -> list[Text]:
+def judgement(outcome: Judgement, width: int) -> list[Text]:
     """The report of `nogging check`."""
     page = TextPage(width)
-    verdict = str(found.verdict)
-    page.prose(found.title, label=verdict.upper(), style=STYLES[verdict], body="bold")
-    page.prose(counts(found), indent=_LABEL)
-    first = look_first(found)
+    verdict = str(outcome.verdict)
+    page.prose(outcome.title, label=verdict.upper(), style=STYLES[verdict], body="bold")
+    page.prose(counts(outcome), indent=_LABEL)
+    first = look_first(outcome)
     if first:
         page.prose(f"look first: {first}", indent=_LABEL, body="bold")
-    _results(page, found, Verdict.FAIL)
-    _results(page, found, Verdict.UNPROVEN)
-    _unexplained(page, found)
-    _results(page, found, Verdict.PASS)
-    _explained(page, found)
-    grew(page, found.growing)
-    if found.notes:
+    _results(page, outcome, Verdict.FAIL)
+    _results(page, outcome, Verdict.UNPROVEN)
+    _unexplained(page, outcome)
+    _results(page, outcome, Verdict.PASS)
+    _explained(page, outcome)
+    grew(page, outcome.growing)
+    if outcome.notes:
         page.blank()
-    for note in found.notes:
+    for note in outcome.notes:
         page.prose(note, label="note")
     return page.lines
 
 
-def grew(page: TextPage, found: tuple[Growth, ...]) -> None:
+def grew(page: TextPage, growing: tuple[Growth, ...]) -> None:
     """Counters of faults that grew: no difference, and worth knowing."""
-    if not found:
+    if not growing:
         return
     page.blank()
-    page.line(f"{len(found)} counter{'s' * (len(found) != 1)} of faults grew", style="bold")
-    for growth in found[:MOST_GROWING]:
+    page.line(f"{len(growing)} counter{'s' * (len(growing) != 1)} of faults grew", style="bold")
+    for growth in growing[:MOST_GROWING]:
         rate = f", {growth.per_minute:.3g} a minute" if growth.per_minute is not None else ""
         told = (
             f"{growth.device}  {named(growth.kind, growth.key)}: {growth.field} {growth.before} → {growth.after}{rate}"
         )
         page.prose(told, indent=2)
-    if len(found) > MOST_GROWING:
-        page.line(f"… and {len(found) - MOST_GROWING} more (--format json lists all)", indent=2)
+    if len(growing) > MOST_GROWING:
+        page.line(f"… and {len(growing) - MOST_GROWING} more (--format json lists all)", indent=2)
 
 
-def _results(page: TextPage, found: Judgement, verdict: Verdict) -> None:
-    results = [one for one in found.results if one.verdict is verdict]
+def _results(page: TextPage, outcome: Judgement, verdict: Verdict) -> None:
+    results = [result for result in outcome.results if result.verdict is verdict]
     if results:
         page.blank()
-    for one in sorted(results, key=_layer):
-        _result(page, one)
+    for result in sorted(results, key=_layer):
+        _result(page, result)
 
 
-def _layer(one: Result) -> int:
+def _layer(result: Result) -> int:
     """A cause stands below its effects: the lowest layer that fails is told first."""
-    return [*KINDS, PATH].index(one.kind)
+    return [*KINDS, PATH].index(result.kind)
 
 
-def counts(found: Judgement) -> str:
+def counts(outcome: Judgement) -> str:
     """How many expectations and differences there are of each verdict, in one line."""
-    by = {verdict: sum(one.verdict is verdict for one in found.results) for verdict in Verdict}
+    by = {verdict: sum(result.verdict is verdict for result in outcome.results) for verdict in Verdict}
     told = [f"{by[verdict]} {verdict}" for verdict in (Verdict.FAIL, Verdict.UNPROVEN, Verdict.PASS) if by[verdict]]
     parts = [f"expectations: {', '.join(told) or 'none'}"]
-    if found.compared:
-        left = len(found.unexplained)
+    if outcome.compared:
+        left = len(outcome.unexplained)
         judged = (
-            f"{found.differences - left} explained, {left} unexplained" if found.other != "ignore" else "not judged"
+            f"{outcome.differences - left} explained, {left} unexplained" if outcome.other != "ignore" else "not judged"
         )
-        parts.append(f"differences: {found.differences}" + (f" ({judged})" if found.differences else ""))
-    if found.warnings:
-        parts.append(f"warnings: {found.warnings}")
+        parts.append(f"differences: {outcome.differences}" + (f" ({judged})" if outcome.differences else ""))
+    if outcome.warnings:
+        parts.append(f"warnings: {outcome.warnings}")
     return "; ".join(parts)
 
 
-def look_first(found: Judgement) -> str | None:
+def look_first(outcome: Judgement) -> str | None:
     """The likeliest cause: the lowest layer at which something failed or changed without an explanation."""
     failed = [
-        (_layer(one), 0, f"{named(one.kind, failure.record)} on {failure.device}: {what_failed(failure)}")
-        for one in found.results
-        if one.verdict is Verdict.FAIL and one.strength == "must"
-        for failure in one.failures
+        (_layer(result), 0, f"{named(result.kind, failure.record)} on {failure.device}: {what_failed(failure)}")
+        for result in outcome.results
+        if result.verdict is Verdict.FAIL and result.strength == "must"
+        for failure in result.failures
         if failure.device
     ]
     failed += [
@@ -182,9 +182,9 @@ def look_first(found: Judgement) -> str | None:
             1,
             f"{named(difference.kind, difference.key)} on {difference.device}: {difference.what}{_change(difference)}",
         )
-        for difference in found.unexplained
+        for difference in outcome.unexplained
     ]
-    return min(failed, key=lambda one: one[:2])[2] if failed else None
+    return min(failed, key=lambda place: place[:2])[2] if failed else None
 
 
 def what_failed(failure: Failure) -> str:
@@ -199,58 +199,58 @@ def _speaks_of(failure: Failure, name: str) -> bool:
     return name in words
 
 
-def nothing_else(found: Judgement) -> tuple[Verdict, str, list[str]]:
+def nothing_else(outcome: Judgement) -> tuple[Verdict, str, list[str]]:
     """Whether nothing else happened than was meant: the verdict, why, and what did, a line each."""
-    if found.unexplained:
-        told = [f"{what}: {about} {names}".rstrip() for what, about, names in groups(list(found.unexplained))]
-        return Verdict.FAIL, f"{len(found.unexplained)} differences that nothing explains", told
-    if found.not_compared:
+    if outcome.unexplained:
+        told = [f"{what}: {about} {names}".rstrip() for what, about, names in groups(list(outcome.unexplained))]
+        return Verdict.FAIL, f"{len(outcome.unexplained)} differences that nothing explains", told
+    if outcome.not_compared:
         return Verdict.UNPROVEN, "not all could be compared", []
     return Verdict.PASS, "", []
 
 
-def result(one: Result, width: int = _WIDE) -> list[Text]:
+def result(result: Result, width: int = _WIDE) -> list[Text]:
     """What became of one expectation, with its evidence."""
     page = TextPage(width)
-    _result(page, one)
+    _result(page, result)
     return page.lines
 
 
-def _result(page: TextPage, one: Result) -> None:
-    verdict = str(one.verdict)
-    label = verdict if one.strength == "must" or one.verdict is Verdict.PASS else "warning"
-    if one.verdict is Verdict.PASS:
-        page.prose(f"{clean(one.title)} ({one.reason})", label=label, style=STYLES[verdict])
-        _waived(page, one)
+def _result(page: TextPage, result: Result) -> None:
+    verdict = str(result.verdict)
+    label = verdict if result.strength == "must" or result.verdict is Verdict.PASS else "warning"
+    if result.verdict is Verdict.PASS:
+        page.prose(f"{clean(result.title)} ({result.reason})", label=label, style=STYLES[verdict])
+        _waived(page, result)
         return
-    page.prose(clean(one.title), label=label, style=STYLES[verdict], body="bold")
-    if one.verdict is not Verdict.UNPROVEN or not any(not failure.record for failure in one.unproven):
-        page.prose(clean(one.reason), indent=_LABEL)
-    if one.verdict is Verdict.UNPROVEN:
-        _open(page, one)
+    page.prose(clean(result.title), label=label, style=STYLES[verdict], body="bold")
+    if result.verdict is not Verdict.UNPROVEN or not any(not failure.record for failure in result.unproven):
+        page.prose(clean(result.reason), indent=_LABEL)
+    if result.verdict is Verdict.UNPROVEN:
+        _open(page, result)
         return
-    for failure in one.failures[:MOST_FAILURES]:
-        _failure(page, one, failure)
-    if len(one.failures) > MOST_FAILURES:
-        page.prose(f"… and {len(one.failures) - MOST_FAILURES} more (--format json lists all)", indent=_LABEL)
-    _waived(page, one)
+    for failure in result.failures[:MOST_FAILURES]:
+        _failure(page, result, failure)
+    if len(result.failures) > MOST_FAILURES:
+        page.prose(f"… and {len(result.failures) - MOST_FAILURES} more (--format json lists all)", indent=_LABEL)
+    _waived(page, result)
 
 
-def _waived(page: TextPage, one: Result) -> None:
+def _waived(page: TextPage, result: Result) -> None:
     """What is let pass, each with its waiver."""
-    for failure in one.waived:
-        told = f"{failure.device}  {named(one.kind, failure.record)}: {failure.reason}"
+    for failure in result.waived:
+        told = f"{failure.device}  {named(result.kind, failure.record)}: {failure.reason}"
         page.prose(clean(told), indent=_LABEL, body="dim")
 
 
-def _open(page: TextPage, one: Result) -> None:
+def _open(page: TextPage, result: Result) -> None:
     """What left an expectation open: each reason once, with the devices; records only where no gap explains them."""
-    missing = [failure for failure in one.unproven if not failure.record]
+    missing = [failure for failure in result.unproven if not failure.record]
     for reason in list(dict.fromkeys(failure.reason for failure in missing))[:MOST_FAILURES]:
         devices = list(dict.fromkeys(failure.device for failure in missing if failure.reason == reason))
         page.prose(f"{clean(reason)}: {', '.join(devices)}", indent=_LABEL + 2)
-    for failure in () if missing else one.unproven[:MOST_FAILURES]:
-        _failure(page, one, failure)
+    for failure in () if missing else result.unproven[:MOST_FAILURES]:
+        _failure(page, result, failure)
 
 
 def _failure(page: TextPage, result: Result, failure: Failure) -> None:
@@ -273,7 +273,7 @@ def _failure(page: TextPage, result: Result, failure: Failure) -> None:
 def headed(kind: str, failure: Failure) -> str:
     """Whose and what a failure is about."""
     about = clean(failure.name) or ("" if set(failure.record) <= {"device", "n"} else named(kind, failure.record))
-    return "  ".join(one for one in (failure.device, about) if one)
+    return "  ".join(part for part in (failure.device, about) if part)
 
 
 def _lines(page: TextPage, evidence: Iterable[Evidence]) -> None:
@@ -283,14 +283,14 @@ def _lines(page: TextPage, evidence: Iterable[Evidence]) -> None:
     sides = [_fitting_lines(side) for side in sides if side]
     for side in sides if sum(map(len, sides)) <= 2 * MOST_LINES else sides[:1]:
         said = ""
-        for one in side:
-            head = f"{one.when}{f', on {one.device}' if one.device else ''}: {one.command}"
+        for line in side:
+            head = f"{line.when}{f', on {line.device}' if line.device else ''}: {line.command}"
             if head != said:
                 page.line(head, indent=_LABEL + 4, style="dim")
             said = head
-            mark = "│" if one.around else "┃"
+            mark = "│" if line.around else "┃"
             page.line(
-                f"{one.line:>5} {mark} {clean(one.text)}", indent=_LABEL + 4, style="dim" if one.around else "cyan"
+                f"{line.line:>5} {mark} {clean(line.text)}", indent=_LABEL + 4, style="dim" if line.around else "cyan"
             )
 
 
@@ -308,44 +308,48 @@ def named(kind: str, record: Mapping[str, Any]) -> str:
     return " ".join([kind, *values])
 
 
-def _explained(page: TextPage, found: Judgement) -> None:
-    if not found.explained:
+def _explained(page: TextPage, outcome: Judgement) -> None:
+    if not outcome.explained:
         return
     page.blank()
-    n = found.differences - len(found.unexplained)
+    n = outcome.differences - len(outcome.unexplained)
     page.line(f"{n} difference{'s' * (n != 1)} explained", style="bold")
-    for one in sorted(found.explained, key=_is_fine):
-        style = STYLES[str(one.verdict)]
-        label = str(one.times) if one.verdict is Verdict.PASS else str(one.verdict)
-        told = clean(one.title) if one.verdict is Verdict.PASS else f"{clean(one.title)}: {one.reason}"
-        page.prose(told, label=f"{label:>8}  ", style=style if one.verdict is not Verdict.PASS else "")
-        if one.following:
-            page.prose(f"and {_many(one)} that follow from it, as the records show", indent=10, body="dim")
+    for explained in sorted(outcome.explained, key=_is_fine):
+        style = STYLES[str(explained.verdict)]
+        label = str(explained.times) if explained.verdict is Verdict.PASS else str(explained.verdict)
+        told = (
+            clean(explained.title)
+            if explained.verdict is Verdict.PASS
+            else f"{clean(explained.title)}: {explained.reason}"
+        )
+        page.prose(told, label=f"{label:>8}  ", style=style if explained.verdict is not Verdict.PASS else "")
+        if explained.following:
+            page.prose(f"and {_many(explained)} that follow from it, as the records show", indent=10, body="dim")
 
 
-def _many(one: Explained) -> str:
+def _many(explained: Explained) -> str:
     """How many of each kind follow."""
-    kinds = Counter(difference.kind for difference, _ in one.following)
+    kinds = Counter(difference.kind for difference, _ in explained.following)
     return ", ".join(f"{n} {kind}{'s' * (n != 1)}" for kind, n in kinds.items())
 
 
-def _is_fine(one: Explained) -> bool:
-    return one.verdict is Verdict.PASS
+def _is_fine(explained: Explained) -> bool:
+    return explained.verdict is Verdict.PASS
 
 
-def _unexplained(page: TextPage, found: Judgement) -> None:
-    if found.unexplained:
+def _unexplained(page: TextPage, outcome: Judgement) -> None:
+    if outcome.unexplained:
         page.blank()
-        style = STYLES["fail"] if found.other == "fail" else STYLES["unproven"]
-        page.line(f"{len(found.unexplained)} differences that nothing explains", style=style)
-        _caused(page, found.causes, MOST_UNEXPLAINED)
-        alone = by_themselves(found.unexplained, found.causes)
-        if alone and found.causes:
+        style = STYLES["fail"] if outcome.other == "fail" else STYLES["unproven"]
+        page.line(f"{len(outcome.unexplained)} differences that nothing explains", style=style)
+        _caused(page, outcome.causes, MOST_UNEXPLAINED)
+        alone = by_themselves(outcome.unexplained, outcome.causes)
+        if alone and outcome.causes:
             page.blank()
             page.line("and by themselves", style="bold")
         _grouped(page, alone, MOST_UNEXPLAINED)
-        _perhaps(page, found.unexplained)
-    _not_compared(page, found.not_compared)
+        _perhaps(page, outcome.unexplained)
+    _not_compared(page, outcome.not_compared)
 
 
 def _not_compared(page: TextPage, places: tuple[str, ...]) -> None:
@@ -359,37 +363,37 @@ def _not_compared(page: TextPage, places: tuple[str, ...]) -> None:
         page.line(f"… and {len(places) - MOST_UNEXPLAINED} more", indent=2)
 
 
-def comparison(found: Comparison, width: int) -> list[Text]:
+def comparison(compared: Comparison, width: int) -> list[Text]:
     """The report of `nogging compare`."""
     page = TextPage(width)
-    n = len(found.differences)
-    kinds = Counter(difference.what for difference in found.differences)
+    n = len(compared.differences)
+    kinds = Counter(difference.what for difference in compared.differences)
     told = ", ".join(f"{kinds[what]} {what}" for what in ("gone", "new", "moved", "restarted") if kinds[what])
     page.line(f"{n} difference{'s' * (n != 1)}: {told}" if n else "no differences", style="bold")
-    for note in found.notes:
+    for note in compared.notes:
         page.prose(clean(note), body="yellow")
-    _caused(page, found.causes, MOST_GROUPS)
+    _caused(page, compared.causes, MOST_GROUPS)
     by_device: dict[str, list[Difference]] = {}
-    alone = by_themselves(found.differences, found.causes)
-    wide = [one for group in _everywhere(alone).values() for one in group]
+    alone = by_themselves(compared.differences, compared.causes)
+    wide = [difference for group in _everywhere(alone).values() for difference in group]
     if wide:
         page.blank()
         page.line(f"on {MOST_ALONE} devices or more", style="bold")
         _grouped(page, wide, MOST_GROUPS)
-    listed = {id(one) for one in wide}
-    for one in (one for one in alone if id(one) not in listed):
-        by_device.setdefault(one.device, []).append(one)
+    listed = {id(difference) for difference in wide}
+    for difference in (difference for difference in alone if id(difference) not in listed):
+        by_device.setdefault(difference.device, []).append(difference)
     for device, differences in by_device.items():
         page.blank()
         page.line(device, style="bold")
         _grouped(page, differences, MOST_GROUPS, device)
-    _perhaps(page, found.differences)
-    for noise in found.noise:
+    _perhaps(page, compared.differences)
+    for noise in compared.noise:
         page.blank()
         n = len(noise.differences)
         page.prose(f"{n} difference{'s' * (n != 1)} told apart as noise: {noise.title}", body="dim")
-    grew(page, found.growing)
-    _not_compared(page, found.not_compared)
+    grew(page, compared.growing)
+    _not_compared(page, compared.not_compared)
     return page.lines
 
 
@@ -399,9 +403,11 @@ def _caused(page: TextPage, causes: Iterable[Cause], most: int) -> None:
     if listed:
         page.blank()
         page.line("what others follow from, as the records show", style="bold")
-    for one in listed[:most]:
-        page.prose(cause(one.difference), indent=2, label=one.difference.what, style=STYLES[one.difference.what])
-        page.prose(follow(one.following), indent=2 + _LABEL, body="dim")
+    for origin in listed[:most]:
+        page.prose(
+            cause(origin.difference), indent=2, label=origin.difference.what, style=STYLES[origin.difference.what]
+        )
+        page.prose(follow(origin.following), indent=2 + _LABEL, body="dim")
     if len(listed) > most:
         page.line(f"… and {len(listed) - most} more (--format json lists all)", indent=2)
 
@@ -419,30 +425,34 @@ def cause(difference: Difference) -> str:
 def follow(following: Iterable[tuple[Difference, str]]) -> str:
     """How many follow, by kind and device; by name, where they are few."""
     kinds: dict[str, list[Difference]] = {}
-    for one, _ in following:
-        kinds.setdefault(one.kind, []).append(one)
+    for difference, _ in following:
+        kinds.setdefault(difference.kind, []).append(difference)
     n = sum(map(len, kinds.values()))
-    return f"{n} follow{'s' * (n == 1)}: " + "; ".join(_several(kind, found) for kind, found in kinds.items())
+    return f"{n} follow{'s' * (n == 1)}: " + "; ".join(
+        _several(kind, differences) for kind, differences in kinds.items()
+    )
 
 
-def _several(kind: str, found: list[Difference]) -> str:
-    if len(found) <= MOST_ALONE:
-        return ", ".join(f"{difference.device} {named(kind, difference.key)} {difference.what}" for difference in found)
-    devices = Counter(difference.device for difference in found).most_common(MOST_LINES + 1)
+def _several(kind: str, differences: list[Difference]) -> str:
+    if len(differences) <= MOST_ALONE:
+        return ", ".join(
+            f"{difference.device} {named(kind, difference.key)} {difference.what}" for difference in differences
+        )
+    devices = Counter(difference.device for difference in differences).most_common(MOST_LINES + 1)
     told = ", ".join(f"{n} on {device}" for device, n in devices[:MOST_LINES])
-    return f"{len(found)} {kind}s ({told}{', …' * (len(devices) > MOST_LINES)})"
+    return f"{len(differences)} {kind}s ({told}{', …' * (len(devices) > MOST_LINES)})"
 
 
 def _perhaps(page: TextPage, differences: Iterable[Difference]) -> None:
     """What is gone and may be there under another name."""
-    found = [difference for difference in differences if difference.perhaps is not None and difference.what == "gone"]
-    if found:
+    renamed = [difference for difference in differences if difference.perhaps is not None and difference.what == "gone"]
+    if renamed:
         page.blank()
         page.line("perhaps the same under another name", style="bold")
-    for one in found:
-        assert one.perhaps is not None
-        names = f"{named(one.kind, one.key)} → {named(one.kind, one.perhaps)}"
-        page.prose(f"{one.device}  {names} ({one.because})", indent=2)
+    for difference in renamed:
+        assert difference.perhaps is not None
+        names = f"{named(difference.kind, difference.key)} → {named(difference.kind, difference.perhaps)}"
+        page.prose(f"{difference.device}  {names} ({difference.because})", indent=2)
 
 
 def _grouped(page: TextPage, differences: Iterable[Difference], most: int, device: str = "") -> None:
@@ -460,15 +470,15 @@ def groups(differences: list[Difference]) -> Iterator[tuple[str, str, str]]:
     """(what, what it is about, the names that it stands for)."""
     ordered = sorted(differences, key=lambda difference: list(KINDS).index(difference.kind))
     everywhere = _everywhere(ordered)
-    spread = {id(one) for group in everywhere.values() for one in group}
+    spread = {id(difference) for group in everywhere.values() for difference in group}
     for (_, what, change, about), group in everywhere.items():
-        yield what, f"{about}{change}", f"on {', '.join(one.device for one in group)}"
-    rest = [one for one in ordered if id(one) not in spread]
+        yield what, f"{about}{change}", f"on {', '.join(difference.device for difference in group)}"
+    rest = [difference for difference in ordered if id(difference) not in spread]
     for (kind, what, change, _), group in _alike(rest, _by_device).items():
         if len(group) == 1:
             yield what, f"{_on(differences, group[0])}{named(kind, group[0].key)}{change}", ""
         else:
-            prefixes = list(dict.fromkeys(str(one.key["destination_prefix"]) for one in group))
+            prefixes = list(dict.fromkeys(str(difference.key["destination_prefix"]) for difference in group))
             more = f" … and {len(prefixes) - MOST_NAMES} more" if len(prefixes) > MOST_NAMES else ""
             names = " ".join(prefixes[:MOST_NAMES]) + more
             yield what, f"{_on(differences, group[0])}{len(group)} routes{change}", names
@@ -483,12 +493,12 @@ def _everywhere(differences: Iterable[Difference]) -> dict[tuple[str, str, str, 
 def _alike(
     differences: Iterable[Difference], about: Callable[[Difference], str]
 ) -> dict[tuple[str, str, str, str], list[Difference]]:
-    found: dict[tuple[str, str, str, str], list[Difference]] = {}
+    by_likeness: dict[tuple[str, str, str, str], list[Difference]] = {}
     for difference in differences:
-        found.setdefault((difference.kind, difference.what, _change(difference), about(difference)), []).append(
+        by_likeness.setdefault((difference.kind, difference.what, _change(difference), about(difference)), []).append(
             difference
         )
-    return found
+    return by_likeness
 
 
 def _by_device(difference: Difference) -> str:
@@ -597,8 +607,8 @@ def _telling_first(rows: list[dict[str, Any]], names: list[str], kind: Kind) -> 
 def fitting(widths: list[int], width: int | None) -> int:
     """How many columns fit, from the left; one at least."""
     total = 0
-    for n, one in enumerate(widths):
-        total += one + 2
+    for n, column in enumerate(widths):
+        total += column + 2
         if width is not None and total - 2 > width and n:
             return n
     return len(widths)

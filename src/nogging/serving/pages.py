@@ -77,8 +77,8 @@ def _status(watched: Watched, asked: Parameters) -> str:
     by = asked.get("by") or (_SITE if _SITE in watched.labels() else watched.labels()[0])
     groups = watched.status(by)
     if asked.get("of"):
-        groups = {name: one for name, one in groups.items() if name == asked["of"]}
-    kinds = [name for name in KINDS if any(name in one.kinds for one in groups.values())]
+        groups = {name: group for name, group in groups.items() if name == asked["of"]}
+    kinds = [name for name in KINDS if any(name in group.kinds for group in groups.values())]
     order = sorted(groups, key=lambda name: (-groups[name].badly, name))
     ill = watched.badly()
     return _made(
@@ -88,10 +88,10 @@ def _status(watched: Watched, asked: Parameters) -> str:
         labels=watched.labels(),
         rows=[(name, groups[name], [_cell(groups[name].kinds.get(kind)) for kind in kinds]) for name in order],
         kinds=kinds,
-        silent=[one for group in groups.values() for one in group.silent],
+        silent=[device for group in groups.values() for device in group.silent],
         ill=[_ill(watched.kind(kind), row) for kind, row in ill[:LISTED]],
         all_ill=len(ill),
-        changes=[_change(change(*one)) for one in islice(latest(watched.lasting), LISTED)],
+        changes=[_change(change(*became)) for became in islice(latest(watched.lasting), LISTED)],
     )
 
 
@@ -105,56 +105,56 @@ def _cell(cell: KindCell | None) -> tuple[str, str]:
     return ("differs" if changed else "well"), f"{_SIGNS['moved' if changed else 'well']} {cell.records}{changed}"
 
 
-def _ill(one: Lasting, row: Row) -> dict[str, Any]:
+def _ill(lasting: Lasting, row: Row) -> dict[str, Any]:
     telling = [name for name in ("admin_status", "oper_status", "state", "trouble") if row.get(name) is not None]
-    key = one.key(row)
+    key = lasting.key(row)
     return {
         "device": row["device"],
-        "what": called(one.kind, key),
+        "what": called(lasting.kind, key),
         "is": ", ".join(f"{name} {row[name]}" for name in telling),
         "since": short(row[FROM]),
-        "link": thing(one.kind, key),
+        "link": thing(lasting.kind, key),
     }
 
 
-def _change(one: Became) -> dict[str, Any]:
+def _change(became: Became) -> dict[str, Any]:
     return {
-        "at": short(one.at),
-        "device": one.device,
-        "kind": one.kind.name,
-        "called": one.called,
-        "what": one.what,
-        "times": one.times,
-        "fields": [(name, told(was), told(now)) for name, (was, now) in one.fields.items()],
-        "link": thing(one.kind, one.key),
+        "at": short(became.at),
+        "device": became.device,
+        "kind": became.kind.name,
+        "called": became.called,
+        "what": became.what,
+        "times": became.times,
+        "fields": [(name, told(was), told(now)) for name, (was, now) in became.fields.items()],
+        "link": thing(became.kind, became.key),
     }
 
 
 def _changes(watched: Watched, asked: Parameters) -> str:
     begin = _number(asked, "from")
     chosen = latest(watched.lasting, asked.get("device", ""), _kind(watched, asked))
-    found = list(islice(chosen, begin, begin + PAGE + 1))
+    listed = list(islice(chosen, begin, begin + PAGE + 1))
     return _made(
         "changes.html",
         watched,
         **_choice(watched, asked),
-        changes=[_change(change(*one)) for one in found[:PAGE]],
+        changes=[_change(change(*became)) for became in listed[:PAGE]],
         flaps=_fallen(watched, asked),
         newer=link("/changes", **{**asked, "from": max(begin - PAGE, 0)}) if begin else "",
-        older=link("/changes", **{**asked, "from": begin + PAGE}) if len(found) > PAGE else "",
+        older=link("/changes", **{**asked, "from": begin + PAGE}) if len(listed) > PAGE else "",
     )
 
 
 def _fallen(watched: Watched, asked: Parameters) -> list[dict[str, Any]]:
     """What fell most often in the last week."""
     since = watched.last.at - timedelta(days=7)
-    found: Counter[tuple[str | None, ...]] = Counter()
+    counted: Counter[tuple[str | None, ...]] = Counter()
     last, away = {}, Counter[tuple[str | None, ...]]()
-    for what, one in watched.falls():
-        if one.high > since and asked.get("device", "") in ("", what[0]) and asked.get("kind", "") in ("", what[1]):
-            found[what] += 1
-            last[what] = one.high
-            away[what] += int(((one.up or watched.last.at) - one.high).total_seconds())
+    for what, fall in watched.falls():
+        if fall.high > since and asked.get("device", "") in ("", what[0]) and asked.get("kind", "") in ("", what[1]):
+            counted[what] += 1
+            last[what] = fall.high
+            away[what] += int(((fall.up or watched.last.at) - fall.high).total_seconds())
     return [
         {
             "device": what[0],
@@ -163,7 +163,7 @@ def _fallen(watched: Watched, asked: Parameters) -> list[dict[str, Any]]:
             "last": short(last[what]),
             "away": lasted(timedelta(seconds=max(away[what], 0))),
         }
-        for what, times in found.most_common(LISTED)
+        for what, times in counted.most_common(LISTED)
     ]
 
 
@@ -178,7 +178,7 @@ def _thing(watched: Watched, asked: Parameters) -> str:
     lasting = watched.kind(kind.name)
     rows = [_span(lasting, span, ill, until) for span, ill in zip(lived, bad, strict=True)]
     line = timeline(
-        [(one["from"], one["to"], one["how"], f"{one['said']}, {one['lasted']}") for one in rows],
+        [(row["from"], row["to"], row["how"], f"{row['said']}, {row['lasted']}") for row in rows],
         _falls_of(watched, kind, key),
         since,
         until,
@@ -199,16 +199,16 @@ def _thing(watched: Watched, asked: Parameters) -> str:
 
 
 def _falls_of(watched: Watched, kind: Kind, key: RecordKey) -> list[tuple[datetime, str]]:
-    mine = (one for _, one in watched.falls() if (kind.name, key) in one.records)
+    mine = (fall for _, fall in watched.falls() if (kind.name, key) in fall.records)
     return [(flap.high, f"fell {short(flap.high)}, told by {', '.join(sorted(flap.told_by))}") for flap in mine]
 
 
-def _span(one: Lasting, span: list[Row], ill: bool, until: datetime) -> dict[str, Any]:
+def _span(lasting: Lasting, span: list[Row], ill: bool, until: datetime) -> dict[str, Any]:
     """One span of a life: what it was, from when to when, and how that began: all states of a first one, else those
     that moved."""
     begins, ends = span[0][FROM], span[0].get(TO) or until
     gone = span[0][WHAT] == GONE
-    states = (*one.kind.members, *one.kind.named(Nature.STATE))
+    states = (*lasting.kind.members, *lasting.kind.named(Nature.STATE))
     said = "; ".join(
         ", ".join(f"{name} {told(row[name])}" for name in states if row.get(name) not in (None, "")) for row in span
     )
@@ -221,43 +221,43 @@ def _span(one: Lasting, span: list[Row], ill: bool, until: datetime) -> dict[str
         "what": span[0][WHAT],
         "how": "gone" if gone else "ill" if ill else "well",
         "said": "not there" if gone else said or "there",
-        "fields": _change(change(one, span[0]))["fields"],
+        "fields": _change(change(lasting, span[0]))["fields"],
     }
 
 
 def _records(watched: Watched, asked: Parameters) -> str:
-    one = watched.kind(asked.get("kind") or "neighbor")
+    lasting = watched.kind(asked.get("kind") or "neighbor")
     written = asked.get("moment", "").strip()
     moment = watched.moment(written) if written and written != NOW else None
     words = asked.get("search", "").lower().split()[:WORDS]
-    names = _columns(one)
-    rows = [row for row in at(one, moment) if asked.get("device", "") in ("", row["device"])]
+    names = _columns(lasting)
+    rows = [row for row in at(lasting, moment) if asked.get("device", "") in ("", row["device"])]
     texts = ([told(row[name]) if row.get(name) is not None else "" for name in names] for row in rows)
-    found = [
-        (thing(one.kind, one.key(row)), cells, short(row[FROM]))
+    listed = [
+        (thing(lasting.kind, lasting.key(row)), cells, short(row[FROM]))
         for row, cells in zip(rows, texts, strict=True)
         if _has(words, cells)
     ]
-    found.sort(key=lambda row: row[1])
+    listed.sort(key=lambda row: row[1])
     begin = _number(asked, "from")
-    used = [n for n in range(len(names)) if any(cells[n] for _, cells, _ in found)]
+    used = [n for n in range(len(names)) if any(cells[n] for _, cells, _ in listed)]
     return _made(
         "records.html",
         watched,
-        **_choice(watched, {**asked, "kind": one.kind.name}),
+        **_choice(watched, {**asked, "kind": lasting.kind.name}),
         moment=written,
         search=asked.get("search", ""),
         names=[names[n] for n in used],
-        rows=[(to, [cells[n] for n in used], since) for to, cells, since in found[begin : begin + PAGE]],
-        found=len(found),
+        rows=[(to, [cells[n] for n in used], since) for to, cells, since in listed[begin : begin + PAGE]],
+        found=len(listed),
         begin=begin,
         earlier=link("/records", **{**asked, "from": max(begin - PAGE, 0)}) if begin else "",
-        later=link("/records", **{**asked, "from": begin + PAGE}) if len(found) > begin + PAGE else "",
+        later=link("/records", **{**asked, "from": begin + PAGE}) if len(listed) > begin + PAGE else "",
     )
 
 
-def _columns(one: Lasting) -> list[str]:
-    return [name for name, field in one.kind.fields.items() if field.nature not in _UNSHOWN]
+def _columns(lasting: Lasting) -> list[str]:
+    return [name for name, field in lasting.kind.fields.items() if field.nature not in _UNSHOWN]
 
 
 def _has(words: Sequence[str], cells: Sequence[str]) -> bool:
@@ -270,10 +270,12 @@ def _compare(watched: Watched, asked: Parameters) -> str:
     since, until = watched.moment(before), watched.moment(after)
     if since > until:
         since, until = until, since
-    found = [one for one in between(watched.lasting, since, until) if asked.get("device", "") in ("", one.device)]
-    found = [one for one in found if asked.get("kind", "") in ("", one.kind.name)]
-    found.sort(key=lambda one: (list(KINDS).index(one.kind.name), one.device, one.called))
-    counts = Counter(one.what for one in found)
+    changed = [
+        became for became in between(watched.lasting, since, until) if asked.get("device", "") in ("", became.device)
+    ]
+    changed = [became for became in changed if asked.get("kind", "") in ("", became.kind.name)]
+    changed.sort(key=lambda became: (list(KINDS).index(became.kind.name), became.device, became.called))
+    counts = Counter(became.what for became in changed)
     moments = [turn.at for turn in watched.history.turns]
     return _made(
         "compare.html",
@@ -284,9 +286,9 @@ def _compare(watched: Watched, asked: Parameters) -> str:
         since=short(since),
         until=short(until),
         counts=[(what, counts[what]) for what in ("gone", "new", "moved", "restarted") if counts[what]],
-        changes=[_change(one) for one in found[:PAGE]],
-        more=max(len(found) - PAGE, 0),
-        moments=[f"{one:%Y-%m-%dT%H:%M:%S}" for one in _some(moments)],
+        changes=[_change(became) for became in changed[:PAGE]],
+        more=max(len(changed) - PAGE, 0),
+        moments=[f"{moment:%Y-%m-%dT%H:%M:%S}" for moment in _some(moments)],
     )
 
 
@@ -301,14 +303,14 @@ def _settings(watched: Watched, asked: Parameters) -> str:
     place = watched.grouped(by)
     rows = at(watched.kind("setting"))
     devices = sorted({row["device"] for row in rows} & set(watched.devices))
-    found = customs(rows, {name: place(name) for name in devices})
-    deviating = {device for custom in found for device in custom.deviating}
+    practised = customs(rows, {name: place(name) for name in devices})
+    deviating = {device for custom in practised for device in custom.deviating}
     return _made(
         "settings.html",
         watched,
         by=by,
         labels=[label for label in watched.labels() if label != DEVICE],
-        customs=found,
+        customs=practised,
         devices=len(devices),
         all_devices=len(watched.devices),
         deviating=len(deviating),
@@ -343,16 +345,16 @@ def _number(asked: Parameters, name: str) -> int:
 
 def _key(kind: Kind, text: str) -> RecordKey:
     try:
-        found = json.loads(text)
+        parts = json.loads(text)
     except (ValueError, RecursionError):
-        found = None
+        parts = None
     if (
-        not isinstance(found, list)
-        or len(found) != len(kind.keys)
-        or any(isinstance(one, list | dict) for one in found)
+        not isinstance(parts, list)
+        or len(parts) != len(kind.keys)
+        or any(isinstance(part, list | dict) for part in parts)
     ):
         raise QuestionError("the address names no record; take one from a list")
-    return tuple(found)
+    return tuple(parts)
 
 
 def _since(asked: Parameters, first: datetime, until: datetime) -> datetime:
@@ -366,7 +368,7 @@ def _since(asked: Parameters, first: datetime, until: datetime) -> datetime:
 
 def _choice(watched: Watched, asked: Parameters) -> dict[str, Any]:
     """What is offered in the forms: devices and kinds, and which are chosen."""
-    kinds = [name for name, one in watched.lasting.items() if one.rows]
+    kinds = [name for name, lasting in watched.lasting.items() if lasting.rows]
     chosen = {"device": asked.get("device", ""), "kind": asked.get("kind", "")}
     return {"devices": sorted(watched.devices), "kinds": kinds, **chosen}
 
@@ -407,7 +409,7 @@ def _environment() -> Any:
 
     environment = Environment(
         loader=PackageLoader("nogging.serving", "templates"), autoescape=True, undefined=StrictUndefined,
-        trim_blocks=True, lstrip_blocks=True, finalize=lambda one: lines(one) if type(one) is str else one,
+        trim_blocks=True, lstrip_blocks=True, finalize=lambda value: lines(value) if type(value) is str else value,
     )  # fmt: skip
     environment.globals["link"] = link
     return environment

@@ -74,20 +74,20 @@ class StepPart:
     @property
     def lines(self) -> list[tuple[str, str]]:
         """What is sent, in order: each line with its mode."""
-        config = sent(self.leaves.knowledge, [one.path for one in self.planned if one.changes])
-        return [*config, *((one.text, one.mode) for one in self.plain if not one.there)]
+        config = sent(self.leaves.knowledge, [line.path for line in self.planned if line.changes])
+        return [*config, *((command.text, command.mode) for command in self.plain if not command.there)]
 
     @property
     def undone_by(self) -> list[tuple[str, str]]:
         """What takes it back, in order: each line with its mode."""
         mode = knowledge_of(self.device.dialect).mode if self.undo else ""
-        plain = [(one.undo, one.mode) for one in reversed(self.plain) if one.undo and not one.there]
+        plain = [(command.undo, command.mode) for command in reversed(self.plain) if command.undo and not command.there]
         return [*plain, *((line, mode) for line in self.undo)]
 
     @property
     def not_undone(self) -> list[str]:
         """Lines that nothing is known to undo."""
-        return [one.text for one in self.plain if not one.there and not one.undo]
+        return [command.text for command in self.plain if not command.there and not command.undo]
 
 
 @dataclass(frozen=True)
@@ -135,7 +135,7 @@ class Rehearsing:
         self.change, self.fetch = change, fetch
         self.told: dict[Secret, str] = {}
         labels = {label.lower() for device in change.inventory.devices for label in device.labels}
-        schema: dict[Name, Field] = {("label", one): label_field(one) for one in labels}
+        schema: dict[Name, Field] = {("label", label): label_field(label) for label in labels}
         self.labels = sorted(labels)
         self.words = Vocabulary([(change.model, change.source)], schema)
 
@@ -154,7 +154,7 @@ class Rehearsing:
     def devices(self) -> Inventory:
         """Every device that a step touches."""
         names = {device.name for target in self.targets().values() for device in target.devices}
-        chosen = tuple(one for one in self.change.inventory.devices if one.name in names)
+        chosen = tuple(device for device in self.change.inventory.devices if device.name in names)
         return replace(self.change.inventory, devices=chosen)
 
     def check(self) -> None:
@@ -169,7 +169,7 @@ class Rehearsing:
                 except QuestionError as error:
                     raise self.change.source.error(("steps", n), f"{error} (for {device.name})") from None
         calls = [step.call for step in self.change.model.steps if step.call is not None]
-        requests = [one.http for call in calls for one in (call, call.undo) if one is not None and one.http is not None]
+        requests = [ask.http for call in calls for ask in (call, call.undo) if ask is not None and ask.http is not None]
         told = [*(request.texts for request in requests), *(notice.texts for notice in self.change.model.notices)]
         for what, text in (pair for texts in told for pair in texts):
             self.text(text, what)
@@ -195,9 +195,9 @@ class Rehearsing:
         lines, plain = self.wanted(n, device, records)
         planned, after = [], now
         for path in given(now.knowledge, lines, now):
-            one = after.plan(path)
-            planned.append(one)
-            after = after.after(one)
+            line = after.plan(path)
+            planned.append(line)
+            after = after.after(line)
         for path in self.surplus(n, now, planned):
             planned.append(after.plan(path))
             after = after.after(planned[-1])
@@ -208,7 +208,7 @@ class Rehearsing:
 
     def surplus(self, n: int, now: Configuration, planned: Sequence[Planned]) -> list[Path]:
         """The lines that take away what a step does not list, of the sorts of which it lists all."""
-        wanted, words = {one.path for one in planned}, self.change.model.steps[n].only
+        wanted, words = {line.path for line in planned}, self.change.model.steps[n].only
         listed = (path for path in now.paths if len(path) == 1 and path not in wanted)
         return [(f"no {path[0]}",) for path in listed if any(now.knowledge.lists(word, path[0]) for word in words)]
 
@@ -249,7 +249,7 @@ class Rehearsing:
         told = step.send or ()
         if isinstance(told, str):
             return self.filled_at(told, known, where)
-        return [line for k, one in enumerate(told) for line in self.filled_at(one, known, (*where, k))]
+        return [line for k, template in enumerate(told) for line in self.filled_at(template, known, (*where, k))]
 
     def filled_file(self, name: str, known: Mapping[str, Any], where: Path_) -> list[str]:
         place = self.change.source.beside(name, where)
@@ -274,13 +274,13 @@ class Rehearsing:
         plain: list[Plain] = []
         for k, told in enumerate(step.intent):
             where: Path_ = ("steps", n, "intent", k)
-            one = self.intent(told, known, where)
-            if one.word not in knowledge.intents:
+            intent = self.intent(told, known, where)
+            if intent.word not in knowledge.intents:
                 can = ", ".join(knowledge.intents)
-                message = f"how '{one.word}' is said to {device.dialect} is not known ({device.name}); known: {can}"
+                message = f"how '{intent.word}' is said to {device.dialect} is not known ({device.name}); known: {can}"
                 raise self.change.source.error(where, message)
-            values = self.values_of(one, device)
-            for form in knowledge.intents[one.word]:
+            values = self.values_of(intent, device)
+            for form in knowledge.intents[intent.word]:
                 if form.when and values.get(form.when) is None:
                     continue
                 if form.mode:
@@ -306,10 +306,10 @@ class Rehearsing:
         except ValueError as error:
             raise self.change.source.error(where, str(error)) from None
 
-    def values_of(self, one: Intent, device: Device) -> dict[str, Any]:
-        values = {name: getattr(one, name) for name in type(one).model_fields}
-        if isinstance(one, CommunityIntent):
-            values["snmp_community"] = self.fetched(one.snmp_community, f"the community for {device.name}")
+    def values_of(self, intent: Intent, device: Device) -> dict[str, Any]:
+        values = {name: getattr(intent, name) for name in type(intent).model_fields}
+        if isinstance(intent, CommunityIntent):
+            values["snmp_community"] = self.fetched(intent.snmp_community, f"the community for {device.name}")
         return values
 
     def fetched(self, secret: Secret, what: str) -> str:
@@ -345,9 +345,9 @@ class Rehearsing:
 
 def touched(parts: Iterable[StepPart]) -> set[Path]:
     """Every line of configuration that some parts speak of or take away, without its `no`."""
-    found = set()
+    paths = set()
     for part in parts:
-        for one in part.planned:
-            for path in (one.path, *one.removes):
-                found.add((*path[:-1], path[-1].removeprefix("no ")))
-    return found
+        for line in part.planned:
+            for path in (line.path, *line.removes):
+                paths.add((*path[:-1], path[-1].removeprefix("no ")))
+    return paths

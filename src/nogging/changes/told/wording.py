@@ -44,18 +44,20 @@ def meaning(state: State, judgement: Judgement | None) -> str:
     return STATES[state][2]
 
 
-def rehearsal(found: Rehearsal, gate: Judgement | None, title: str, width: int, mask: Mask) -> list[Text]:
+def rehearsal(rehearsed: Rehearsal, gate: Judgement | None, title: str, width: int, mask: Mask) -> list[Text]:
     """Each step with each device: what is there, what would be sent, what goes with it, and what would undo it."""
     page = TextPage(width)
-    lines = sum(len(part.lines) for part in found.parts)
-    devices = sum(bool(part.lines) for part in {part.device.name: part for part in found.parts if part.lines}.values())
-    done = "nothing to do" if found.empty else f"{many(lines, 'line')} to {many(devices, 'device')}"
+    lines = sum(len(part.lines) for part in rehearsed.parts)
+    devices = sum(
+        bool(part.lines) for part in {part.device.name: part for part in rehearsed.parts if part.lines}.values()
+    )
+    done = "nothing to do" if rehearsed.empty else f"{many(lines, 'line')} to {many(devices, 'device')}"
     page.prose(f"{title}: {done}; nothing was changed", label="REHEARSED", style="bold")
-    _gate(page, gate, [mask(reason) for reason in found.shut])
-    for step in found.steps:
+    _gate(page, gate, [mask(reason) for reason in rehearsed.shut])
+    for step in rehearsed.steps:
         _step(page, step, mask)
-    if found.confirm_within is not None and not found.empty:
-        _guards(page, found, found.confirm_within)
+    if rehearsed.confirm_within is not None and not rehearsed.empty:
+        _guards(page, rehearsed, rehearsed.confirm_within)
     return page.lines
 
 
@@ -72,9 +74,11 @@ def _gate(page: TextPage, gate: Judgement | None, shut: Sequence[str]) -> None:
         page.prose(f"{result.title} ({result.reason})", indent=2, label=result.verdict, style=STYLES[result.verdict])
 
 
-def _guards(page: TextPage, found: Rehearsal, seconds: float) -> None:
+def _guards(page: TextPage, rehearsed: Rehearsal, seconds: float) -> None:
     """Which devices go back by themselves, and which cannot."""
-    devices = {part.device.name: part.device for part in found.parts if any(one.changes for one in part.planned)}
+    devices = {
+        part.device.name: part.device for part in rehearsed.parts if any(planned.changes for planned in part.planned)
+    }
     can = [name for name, device in devices.items() if knowledge_of(device.dialect).timed is not None]
     cannot = [name for name in devices if name not in can]
     page.blank()
@@ -104,11 +108,11 @@ def _part(page: TextPage, part: StepPart, mask: Mask) -> None:
     def said(line: str) -> str:
         return mask(part.leaves.knowledge.said(line))
 
-    for one in part.planned:
-        if one.path in headings and not one.changes:
-            page.line("  " * len(one.path) + said(one.path[-1]), 4, "dim")
+    for planned in part.planned:
+        if planned.path in headings and not planned.changes:
+            page.line("  " * len(planned.path) + said(planned.path[-1]), 4, "dim")
         else:
-            _planned(page, one, said)
+            _planned(page, planned, said)
     for one_line in part.plain:
         note = (
             "   there already"
@@ -127,118 +131,120 @@ def _part(page: TextPage, part: StepPart, mask: Mask) -> None:
         page.line(f"! nothing is known that undoes '{mask(line)}'; give it with 'undo'", 4, "bold yellow")
 
 
-def _planned(page: TextPage, one: Planned, said: Mask) -> None:
-    sign, note, style = _SIGNS[one.effect]
-    indent = " " * (2 * (len(one.path) - 1))
-    for away in one.removes:
-        if away[-1].removeprefix("no ") != one.path[-1] or one.effect is Effect.REMOVED:
+def _planned(page: TextPage, planned: Planned, said: Mask) -> None:
+    sign, note, style = _SIGNS[planned.effect]
+    indent = " " * (2 * (len(planned.path) - 1))
+    for away in planned.removes:
+        if away[-1].removeprefix("no ") != planned.path[-1] or planned.effect is Effect.REMOVED:
             page.line(f"- {indent}{said(away[-1])}", 4, "red")
-    page.line(f"{sign} {indent}{said(one.path[-1])}{'   ' + note if note else ''}", 4, style)
+    page.line(f"{sign} {indent}{said(planned.path[-1])}{'   ' + note if note else ''}", 4, style)
 
 
-def event(one: dict[str, Any]) -> Text | None:
+def event(entry: dict[str, Any]) -> Text | None:
     """One event of a journal as a line with its time; None for those that only the journal needs."""
-    told = _EVENTS.get(one["event"])
+    told = _EVENTS.get(entry["event"])
     try:
-        text = told(one) if told is not None else None
+        text = told(entry) if told is not None else None
     except (KeyError, IndexError, TypeError, AttributeError):  # written by another release, or by hand
-        text = f"{one['event']}: not in the form that is known here"
+        text = f"{entry['event']}: not in the form that is known here"
     if not text:
         return None
-    style = {"failed": "bold red", "outage": "yellow", "not undone": "bold red"}.get(one["event"], "")
-    return Text().append(one["at"][11:19] + "  ", style="dim").append(clean(text), style=style)
+    style = {"failed": "bold red", "outage": "yellow", "not undone": "bold red"}.get(entry["event"], "")
+    return Text().append(entry["at"][11:19] + "  ", style="dim").append(clean(text), style=style)
 
 
-def _sent(one: dict[str, Any]) -> str:
-    line = one["line"] if len(one["line"]) <= LONGEST_LINE else one["line"][: LONGEST_LINE - 1] + "…"
-    return f"{one['device']:<11}{line}" + (f"   ({one['answer']})" if one["answer"] else "")
+def _sent(entry: dict[str, Any]) -> str:
+    line = entry["line"] if len(entry["line"]) <= LONGEST_LINE else entry["line"][: LONGEST_LINE - 1] + "…"
+    return f"{entry['device']:<11}{line}" + (f"   ({entry['answer']})" if entry["answer"] else "")
 
 
-def _awaiting(one: dict[str, Any]) -> str:
+def _awaiting(entry: dict[str, Any]) -> str:
     """Which timer could still expire, where it is waited for longer than a moment."""
-    if not one["waits"]:
+    if not entry["waits"]:
         return ""
-    return f"settling, {one['waits']:g} s at least (timer of {one['timer']}: {one['seconds']:g} s)"
+    return f"settling, {entry['waits']:g} s at least (timer of {entry['timer']}: {entry['seconds']:g} s)"
 
 
-def _moved(one: dict[str, Any]) -> str:
-    total = sum(one["moved"].values())
+def _moved(entry: dict[str, Any]) -> str:
+    total = sum(entry["moved"].values())
     if not total:
         return ""
-    most = sorted(one["moved"].items(), key=lambda item: -item[1])[:2]
-    return f"still moving after {one['after']:g} s: {total} ({', '.join(f'{n} {what}' for what, n in most)})"
+    most = sorted(entry["moved"].items(), key=lambda item: -item[1])[:2]
+    return f"still moving after {entry['after']:g} s: {total} ({', '.join(f'{n} {what}' for what, n in most)})"
 
 
 def _more(n: int) -> str:
     return f" (and {many(n, 'more reason')})" if n else ""
 
 
-def _outage(one: dict[str, Any]) -> str:
-    if one["seconds"] is None:
-        return f"outage     {one['probe']}: nothing comes back"
-    return f"outage     {one['probe']}: over after {one['seconds']:g} s"
+def _outage(entry: dict[str, Any]) -> str:
+    if entry["seconds"] is None:
+        return f"outage     {entry['probe']}: nothing comes back"
+    return f"outage     {entry['probe']}: over after {entry['seconds']:g} s"
 
 
-def _saved(one: dict[str, Any]) -> str:
-    if one["same"]:
+def _saved(entry: dict[str, Any]) -> str:
+    if entry["same"]:
         return ""
     unknown = "saved; it does not show whether that is all of it"
-    return f"{one['device']:<11}{unknown if one['same'] is None else 'not saved'} ({one['answer']})"
+    return f"{entry['device']:<11}{unknown if entry['same'] is None else 'not saved'} ({entry['answer']})"
 
 
 _STOPPING, _CARRIED = "stopped as soon as that is safe", "this is carried through all the same"
 _EVENTS: dict[str, Callable[[dict[str, Any]], str]] = {
-    "captured": lambda one: (
-        f"captured {one['capture']}: {many(one['devices'], 'device')}"
-        + (f", lacking {', '.join(one['lacking'])}" if one["lacking"] else "")
+    "captured": lambda entry: (
+        f"captured {entry['capture']}: {many(entry['devices'], 'device')}"
+        + (f", lacking {', '.join(entry['lacking'])}" if entry["lacking"] else "")
     ),
-    "gate": lambda one: f"gate: {one['verdict']}",
-    "step": lambda one: f"step {one['step'] + 1}: {one['title']}",
+    "gate": lambda entry: f"gate: {entry['verdict']}",
+    "step": lambda entry: f"step {entry['step'] + 1}: {entry['title']}",
     "sent": _sent,
-    "nothing to do": lambda one: f"{one['device']:<11}nothing to do",
-    "called": lambda one: f"called: {one['answer']}",
-    "waiting": lambda one: f"waiting: {one['verdict']}",
+    "nothing to do": lambda entry: f"{entry['device']:<11}nothing to do",
+    "called": lambda entry: f"called: {entry['answer']}",
+    "waiting": lambda entry: f"waiting: {entry['verdict']}",
     "awaiting": _awaiting,
     "settling": _moved,
-    "settled": lambda one: f"{'settled' if one['still'] else 'not settled'} after {one['seconds']:g} s",
-    "judged": lambda one: f"judged: {one['verdict']}",
-    "asked to stop": lambda one: f"{one['signal']}: {_CARRIED if one['carried_through'] else _STOPPING}",
-    "failed": lambda one: f"failed: {one['reasons'][0]}" + _more(len(one["reasons"]) - 1),
-    "backing out": lambda one: "backing out",
+    "settled": lambda entry: f"{'settled' if entry['still'] else 'not settled'} after {entry['seconds']:g} s",
+    "judged": lambda entry: f"judged: {entry['verdict']}",
+    "asked to stop": lambda entry: f"{entry['signal']}: {_CARRIED if entry['carried_through'] else _STOPPING}",
+    "failed": lambda entry: f"failed: {entry['reasons'][0]}" + _more(len(entry["reasons"]) - 1),
+    "backing out": lambda entry: "backing out",
     "undone": _sent,
-    "not undone": lambda one: f"not undone: {one['reason']}",
-    "compared": lambda one: (
-        f"compared with before: {many(len(one['differences']), 'difference')} besides restarts"
-        + (f", {len(one['not_compared'])} not known" if one["not_compared"] else "")
+    "not undone": lambda entry: f"not undone: {entry['reason']}",
+    "compared": lambda entry: (
+        f"compared with before: {many(len(entry['differences']), 'difference')} besides restarts"
+        + (f", {len(entry['not_compared'])} not known" if entry["not_compared"] else "")
     ),
-    "guarded": lambda one: f"{one['device']:<11}goes back by itself at {one['until'][11:19]} unless it is confirmed",
-    "confirmed": lambda one: f"{one['device']:<11}confirmed: it keeps what it has",
-    "gone back": lambda one: (
-        f"{one['device']:<11}{'told to go' if one['line'] else 'went'} back"
-        + (f"   ({one['answer']})" if one["answer"] else "")
+    "guarded": lambda entry: (
+        f"{entry['device']:<11}goes back by itself at {entry['until'][11:19]} unless it is confirmed"
+    ),
+    "confirmed": lambda entry: f"{entry['device']:<11}confirmed: it keeps what it has",
+    "gone back": lambda entry: (
+        f"{entry['device']:<11}{'told to go' if entry['line'] else 'went'} back"
+        + (f"   ({entry['answer']})" if entry["answer"] else "")
     ),
     "saved": _saved,
     "outage": _outage,
-    "resumed": lambda one: f"resumed: {one['choice']}",
-    "notice": lambda one: f"notice to {one['to']}: {one['told']}",
+    "resumed": lambda entry: f"resumed: {entry['choice']}",
+    "notice": lambda entry: f"notice to {entry['to']}: {entry['told']}",
 }
 
 
-def performance(found: Performance, width: int) -> list[Text]:
+def performance(performed: Performance, width: int) -> list[Text]:
     """How a performance ended: the state first, why, and what a person has to do."""
     page = TextPage(width)
-    word, style, _ = STATES[found.state]
-    page.prose(f"{found.title}: {meaning(found.state, found.judgement)}", label=word, style=style)
-    for reason in found.reasons[:MOST_REASONS]:
+    word, style, _ = STATES[performed.state]
+    page.prose(f"{performed.title}: {meaning(performed.state, performed.judgement)}", label=word, style=style)
+    for reason in performed.reasons[:MOST_REASONS]:
         page.prose(clean(reason), indent=2, label="because", style="bold")
-    first = look_first(found.judgement) if found.judgement is not None else None
+    first = look_first(performed.judgement) if performed.judgement is not None else None
     if first is not None:
         page.prose(clean(first), indent=2, label="look first", style="bold", body="bold")
-    for todo in found.todo:
+    for todo in performed.todo:
         page.prose(clean(todo), indent=2, label="to do", style="bold red")
-    for note in found.notes:
+    for note in performed.notes:
         page.prose(clean(note), indent=2, label="note", style="yellow")
-    _probes(page, found.probes)
+    _probes(page, performed.probes)
     return page.lines
 
 
@@ -247,53 +253,53 @@ def _probes(page: TextPage, probes: Iterable[Probe]) -> None:
         page.prose(probed(probe.told()), indent=2, label="probe", style="yellow" if probe.sent > probe.answered else "")
 
 
-def probed(one: dict[str, Any]) -> str:
+def probed(probe: dict[str, Any]) -> str:
     """What became of a probe, in a line."""
-    path = f", {one['path']}" if one.get("path", one["title"]) != one["title"] else ""
-    told = f"{one['title']}{path}: {one['sent']} sent, {one['sent'] - one['answered']} lost"
-    outages = one["outages"]
+    path = f", {probe['path']}" if probe.get("path", probe["title"]) != probe["title"] else ""
+    told = f"{probe['title']}{path}: {probe['sent']} sent, {probe['sent'] - probe['answered']} lost"
+    outages = probe["outages"]
     if not outages:
         return told
-    longest = one["longest"]
+    longest = probe["longest"]
     worst = max(outages, key=lambda outage: longest if outage["seconds"] is None else outage["seconds"])
     told += f", {many(len(outages), 'outage')}, the longest {longest:g} s from {worst['began'][11:19]}"
     return told + (", and it lasts" if worst["seconds"] is None else "")
 
 
-def plainly(found: Performance) -> dict[str, Any]:
+def plainly(performed: Performance) -> dict[str, Any]:
     """A performance in the form of `perform --format json`."""
     return {
         "format": plain.FORMAT,
-        "state": str(found.state),
-        "verdict": str(found.verdict),
-        "title": found.title,
-        "folder": str(found.folder),
-        "reasons": found.reasons,
-        "todo": found.todo,
-        "notes": found.notes,
-        "probes": [probe.told() for probe in found.probes],
-        "judgement": plain.judgement(found.judgement) if found.judgement is not None else None,
-        "events": found.events,
+        "state": str(performed.state),
+        "verdict": str(performed.verdict),
+        "title": performed.title,
+        "folder": str(performed.folder),
+        "reasons": performed.reasons,
+        "todo": performed.todo,
+        "notes": performed.notes,
+        "probes": [probe.told() for probe in performed.probes],
+        "judgement": plain.judgement(performed.judgement) if performed.judgement is not None else None,
+        "events": performed.events,
     }
 
 
-def conformity(found: Conformity, width: int) -> list[Text]:
+def conformity(checked: Conformity, width: int) -> list[Text]:
     """Only the devices that deviate: what is absent, what is surplus, and the remedy."""
     page = TextPage(width)
-    deviating = len(found.deviations) - found.unknown
+    deviating = len(checked.deviations) - checked.unknown
     told = (
-        f"{many(found.devices, 'device')}, all in order"
-        if not found.deviations
+        f"{many(checked.devices, 'device')}, all in order"
+        if not checked.deviations
         else (
-            f"{deviating} of {many(found.devices, 'device')} deviate"
-            + (f", {found.unknown} did not tell" if found.unknown else "")
+            f"{deviating} of {many(checked.devices, 'device')} deviate"
+            + (f", {checked.unknown} did not tell" if checked.unknown else "")
         )
     )
-    label, style = ("UNKNOWN", "bold yellow") if found.unknown else ("CONFORMS", "green")
+    label, style = ("UNKNOWN", "bold yellow") if checked.unknown else ("CONFORMS", "green")
     if deviating:
         label, style = "DEVIATES", "bold red"
-    page.prose(f"{found.title}: {told}", label=label, style=style)
-    for deviation in found.deviations:
+    page.prose(f"{checked.title}: {told}", label=label, style=style)
+    for deviation in checked.deviations:
         page.blank()
         page.line(deviation.device, 0, "bold")
         if deviation.reason:

@@ -93,7 +93,7 @@ def page(told: PageSubject) -> str:
         all_unexplained=len((told.judgement or {}).get("unexplained", ())),
         compared=None if judged else _listed(_alone([_plain(difference) for difference in differences], caused)),
         all_compared=len(differences),
-        causes=[{**one, "following": _listed(one["following"])} for one in caused[:_BARS]],
+        causes=[{**cause, "following": _listed(cause["following"])} for cause in caused[:_BARS]],
         more_causes=max(len(caused) - _BARS, 0),
         networks=drawn(told.before, told.after, differences),
         grid=grid,
@@ -132,9 +132,9 @@ def _moment(moment: Moment) -> dict[str, Any]:
     }
 
 
-def _printable(one: Any) -> Any:
+def _printable(text: Any) -> Any:
     """What a template shows, without anything that turns or hides a part of the page; what is ours stays."""
-    return lines(one) if type(one) is str else one
+    return lines(text) if type(text) is str else text
 
 
 def _text(name: str) -> str:
@@ -157,27 +157,27 @@ def _script_safe(data: Any) -> str:
     return text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026")
 
 
-def plainly(one: Any) -> str:
+def plainly(told: Any) -> str:
     """A value as a person reads it."""
-    if one is None:
+    if told is None:
         return "nothing"
-    if isinstance(one, bool):
-        return "true" if one else "false"
-    if isinstance(one, Mapping):
-        return " ".join(plainly(inner) for inner in one.values() if inner is not None)
-    if isinstance(one, list | tuple):
-        return ", ".join(plainly(inner) for inner in one) or "none"
-    return str(one)
+    if isinstance(told, bool):
+        return "true" if told else "false"
+    if isinstance(told, Mapping):
+        return " ".join(plainly(inner) for inner in told.values() if inner is not None)
+    if isinstance(told, list | tuple):
+        return ", ".join(plainly(inner) for inner in told) or "none"
+    return str(told)
 
 
 def _counts(judgement: Mapping[str, Any] | None) -> list[tuple[str, int]]:
-    found = Counter(one["verdict"] for one in (judgement or {}).get("expectations", ()))
-    return [(verdict, found[verdict]) for verdict in ("fail", "unproven", "pass") if found[verdict]]
+    verdicts = Counter(expectation["verdict"] for expectation in (judgement or {}).get("expectations", ()))
+    return [(verdict, verdicts[verdict]) for verdict in ("fail", "unproven", "pass") if verdicts[verdict]]
 
 
 def _ordered(judgement: Mapping[str, Any] | None) -> list[Mapping[str, Any]]:
     order = {"fail": 0, "unproven": 1, "pass": 2}
-    return sorted((judgement or {}).get("expectations", ()), key=lambda one: order[one["verdict"]])
+    return sorted((judgement or {}).get("expectations", ()), key=lambda expectation: order[expectation["verdict"]])
 
 
 def _plain(difference: Difference) -> dict[str, Any]:
@@ -194,16 +194,16 @@ def _cause(cause: Cause) -> dict[str, Any]:
 
 def _alone(differences: Iterable[Mapping[str, Any]], causes: Iterable[Mapping[str, Any]]) -> list[Mapping[str, Any]]:
     """The differences that neither are a cause nor follow from one."""
-    told = {_place(one) for cause in causes for one in (cause, *cause["following"])}
+    told = {_place(difference) for cause in causes for difference in (cause, *cause["following"])}
     return [difference for difference in differences if _place(difference) not in told]
 
 
-def _place(one: Mapping[str, Any]) -> str:
-    return json.dumps([one["kind"], one["key"], one["what"]])
+def _place(difference: Mapping[str, Any]) -> str:
+    return json.dumps([difference["kind"], difference["key"], difference["what"]])
 
 
-def _listed(found: Iterable[Mapping[str, Any]]) -> dict[str, Any]:
-    listed = list(found)
+def _listed(differences: Iterable[Mapping[str, Any]]) -> dict[str, Any]:
+    listed = list(differences)
     return {"shown": listed[:MOST_DIFFERENCES], "more": max(len(listed) - MOST_DIFFERENCES, 0), "all": len(listed)}
 
 
@@ -215,14 +215,17 @@ def _grid(told: PageSubject, differences: Iterable[Difference]) -> list[DeviceRo
     """Each device with each kind that it has: a word for how it is, and what there is to say."""
     counts = Counter((difference.key["device"], difference.kind) for difference in differences)
     failing = Counter(
-        (failure["device"], one["kind"])
-        for one in (told.judgement or {}).get("expectations", ())
-        if one["verdict"] == "fail"
-        for failure in one["failures"]
+        (failure["device"], expectation["kind"])
+        for expectation in (told.judgement or {}).get("expectations", ())
+        if expectation["verdict"] == "fail"
+        for failure in expectation["failures"]
     )
-    unexplained = Counter((one["key"]["device"], one["kind"]) for one in (told.judgement or {}).get("unexplained", ()))
+    unexplained = Counter(
+        (difference["key"]["device"], difference["kind"])
+        for difference in (told.judgement or {}).get("unexplained", ())
+    )
     has = {kind: Counter(told.after.records(kind).column("device").to_pylist()) for kind in KINDS}
-    found = []
+    grid = []
     for name, device in told.after.devices.items():
         row: dict[str, tuple[str, str]] = {}
         for kind in KINDS:
@@ -237,18 +240,18 @@ def _grid(told: PageSubject, differences: Iterable[Difference]) -> list[DeviceRo
                 row[kind] = ("well", str(has[kind][name]))
         if device.outcome != "captured":
             row = {"system": ("unproven", device.outcome.replace("_", " ")), **row}
-        found.append((name, row))
-    return sorted(found, key=lambda one: _badly(one[1])) if len(found) > _MANY else found
+        grid.append((name, row))
+    return sorted(grid, key=lambda row: _badly(row[1])) if len(grid) > _MANY else grid
 
 
 def _shown(grid: list[DeviceRow]) -> list[DeviceRow]:
     """The devices that are listed: of a great many those that are not well, or else a few."""
-    return grid if len(grid) <= _MOST else [one for one in grid if any(_badly(one[1]))][:_MOST] or grid[:_MANY]
+    return grid if len(grid) <= _MOST else [row for row in grid if any(_badly(row[1]))][:_MOST] or grid[:_MANY]
 
 
 def _badly(row: Mapping[str, tuple[str, str]]) -> list[int]:
     """What puts a device first of many: how many of its kinds are how bad, the worst first."""
-    return [-sum(how == one for how, _ in row.values()) for one in _HOW[:-1]]
+    return [-sum(how == state for how, _ in row.values()) for state in _HOW[:-1]]
 
 
 def _bars(told: PageSubject) -> list[dict[str, Any]]:
@@ -270,17 +273,17 @@ def _bars(told: PageSubject) -> list[dict[str, Any]]:
 
 def _growing(compared: Comparison) -> list[dict[str, Any]]:
     """The counters of faults that grew, the fastest first: what, from and to, and how many a minute."""
-    found = []
+    growing = []
     for growth in compared.growing[:_BARS]:
         what = " ".join(str(part) for part in (*growth.key.values(), growth.field) if part is not None)
-        found.append({"what": what, "before": growth.before, "after": growth.after, "rate": growth.per_minute})
-    return sorted(found, key=lambda one: -(one["rate"] or 0))
+        growing.append({"what": what, "before": growth.before, "after": growth.after, "rate": growth.per_minute})
+    return sorted(growing, key=lambda growth: -(growth["rate"] or 0))
 
 
 def _counted(capture: Capture, names: list[str]) -> Counter[str]:
     grouped = capture.records("route").group_by(names).aggregate([([], "count_all")]).to_pydict()
     rows = zip(*(grouped[name] for name in names), strict=True)
-    texts = (" ".join("no next hop" if one is None else str(one) for one in row) for row in rows)
+    texts = (" ".join("no next hop" if cell is None else str(cell) for cell in row) for row in rows)
     return Counter(dict(zip(texts, grouped["count_all"], strict=True)))
 
 
@@ -297,7 +300,7 @@ def _records(told: PageSubject, of: set[str] | None = None) -> dict[str, Any]:
         if not table.num_rows or kind.of_answers:
             continue
         columns = {}
-        for field_ in ("device", *(one for one in kind.fields if one not in _UNSHOWN)):
+        for field_ in ("device", *(name for name in kind.fields if name not in _UNSHOWN)):
             column = table.column(field_)
             if column.null_count < table.num_rows:
                 columns[field_] = _column(column)
@@ -316,7 +319,7 @@ def _column(column: pa.ChunkedArray) -> dict[str, Any]:
     """A column as the values that occur in it, and which of them each row has; without the latter where every row has
     its own."""
     coded = _coded(column)
-    texts = ["" if one is None else plainly(value(one)) for one in coded.dictionary.to_pylist()]
+    texts = ["" if cell is None else plainly(value(cell)) for cell in coded.dictionary.to_pylist()]
     return {"of": texts} if len(texts) == len(coded) else {"of": texts, "at": coded.indices.to_pylist()}
 
 
@@ -326,5 +329,5 @@ def _coded(column: pa.ChunkedArray) -> pa.DictionaryArray:
     whole = column.combine_chunks()
     if not pa.types.is_nested(whole.type):
         return whole.dictionary_encode("encode")
-    rows = [plainly(value(one)) for one in whole.to_pylist()]
+    rows = [plainly(value(cell)) for cell in whole.to_pylist()]
     return pa.array(rows).dictionary_encode()
