@@ -65,7 +65,7 @@ class Challenge:
     @property
     def holes(self) -> tuple[Tried, ...]:
         """What was let through, that which would break most first."""
-        return tuple(sorted((one for one in self.tried if one.let_through), key=lambda one: -one.breaks))
+        return tuple(sorted((tried for tried in self.tried if tried.let_through), key=lambda tried: -tried.breaks))
 
     @property
     def closing(self) -> tuple[str, ...]:
@@ -93,17 +93,17 @@ class _Challenger:
         self.broken = {kind: Broken(pairs, KINDS[kind], changes) for kind, changes in self.by_kind().items()}
 
     def by_kind(self) -> dict[str, list[tuple[int, Alteration]]]:
-        found: dict[str, list[tuple[int, Alteration]]] = defaultdict(list)
+        alterations: dict[str, list[tuple[int, Alteration]]] = defaultdict(list)
         for n, fault in enumerate(self.faults):
             for change in fault.changes:
-                found[change.kind].append((n, change))
-        return found
+                alterations[change.kind].append((n, change))
+        return alterations
 
     def run(self, own_before: bool) -> Challenge:
         by: dict[int, list[tuple[str, Verdict]]] = defaultdict(list)
-        for one, good in zip(self.asked.expect, self.good.results, strict=True):
-            for n, verdict in (self.turned(one, good) if good.verdict is Verdict.PASS else {}).items():
-                by[n].append((one.title, verdict))
+        for expectation, good in zip(self.asked.expect, self.good.results, strict=True):
+            for n, verdict in (self.turned(expectation, good) if good.verdict is Verdict.PASS else {}).items():
+                by[n].append((expectation.title, verdict))
         breaks: dict[int, int] = defaultdict(int)
         for broken in self.broken.values():
             for n in broken.touched:
@@ -115,25 +115,25 @@ class _Challenger:
         devices = tuple(self.pairs.after.devices)
         return Challenge(self.asked.title, self.good.verdict, tuple(tried), own_before, self.left_out, devices)
 
-    def turned(self, one: AnyExpectation, good: Result) -> Turned:
+    def turned(self, expectation: AnyExpectation, good: Result) -> Turned:
         """The faults that an expectation notices; `good` is what became of it without any."""
         judge = self.judge
-        if isinstance(one, PathExpectation):
-            return dict(judge.paths.turned(one, self.faults))
-        broken = self.broken.get(one.kind.name)
-        if isinstance(one, JoinedExpectation):
-            return judge.joining.turned(one, broken)
+        if isinstance(expectation, PathExpectation):
+            return dict(judge.paths.turned(expectation, self.faults))
+        broken = self.broken.get(expectation.kind.name)
+        if isinstance(expectation, JoinedExpectation):
+            return judge.joining.turned(expectation, broken)
         if broken is None:
             return {}
-        if one.quantifier == "count":
-            return dict(judge.counting.turned(one, broken))
-        if one.quantifier == "some":
-            return some.turned(judge.asking, one, broken, good.found)
-        return _TURNED[one.quantifier](judge.asking, one, broken)
+        if expectation.quantifier == "count":
+            return dict(judge.counting.turned(expectation, broken))
+        if expectation.quantifier == "some":
+            return some.turned(judge.asking, expectation, broken, good.found)
+        return _TURNED[expectation.quantifier](judge.asking, expectation, broken)
 
     def differing(self, wanted: set[int]) -> set[int]:
         """Which of these faults leave a difference that no entry explains, or that one explains besides its number."""
-        found = set()
+        noticed = set()
         counted = self.accounted()
         left: dict[int, list[Difference]] = defaultdict(list)
         causes: dict[int, list[Difference]] = defaultdict(list)
@@ -141,9 +141,9 @@ class _Challenger:
             if not wanted & broken.touched_faults or not KINDS[name].compared:
                 continue
             explained = {
-                n: broken.keys_where(self.judge.asking.explaining(one))
-                for n, one in enumerate(self.asked.explain)
-                if one.kind.name == name
+                n: broken.keys_where(self.judge.asking.explaining(entry))
+                for n, entry in enumerate(self.asked.explain)
+                if entry.kind.name == name
             }
             for fault, difference in broken.differences(wanted):
                 key = difference.identity[1]
@@ -153,12 +153,14 @@ class _Challenger:
                     if difference.what in self.asked.explain[n].what and (fault, *key) in keys
                 ]
                 if any(n in counted and _identity(difference) not in counted[n] for n in by):
-                    found.add(fault)
+                    noticed.add(fault)
                 if not by:
                     left[fault].append(difference)
                 elif any(self.asked.explain[n].consequences for n in by):
                     causes[fault].append(difference)
-        return found | {fault for fault, several in left.items() if several and not self.follow(several, causes[fault])}
+        return noticed | {
+            fault for fault, several in left.items() if several and not self.follow(several, causes[fault])
+        }
 
     def follow(self, left: list[Difference], causes: list[Difference]) -> bool:
         """Whether all that a fault leaves unexplained follows from what an entry explains with its consequences."""
@@ -195,9 +197,9 @@ class _Challenger:
     def accounted(self) -> dict[int, set[tuple[Any, ...]]]:
         """For each entry that says how many differences it explains, those that it does without a fault."""
         return {
-            n: {_identity(self.explaining.comparison.differences[k]) for k in self.explaining.matched(one)}
-            for n, one in enumerate(self.asked.explain)
-            if one.times is not None
+            n: {_identity(self.explaining.comparison.differences[k]) for k in self.explaining.matched(entry)}
+            for n, entry in enumerate(self.asked.explain)
+            if entry.times is not None
         }
 
 

@@ -14,33 +14,33 @@ MOST = 20
 _MARKUP = re.compile(r"([\\`*_\[\]<>|~&])")
 
 
-def judgement(found: Judgement) -> str:
+def judgement(judged: Judgement) -> str:
     """The report of `check --format markdown`."""
-    return "\n".join(_judgement(found)) + "\n"
+    return "\n".join(_judgement(judged)) + "\n"
 
 
-def summary(found: Judgement) -> str:
+def summary(judged: Judgement) -> str:
     """The report of `check --format summary`, for a merge request: what decides in a few lines, the rest folded."""
-    return "\n".join(_summary(found)) + "\n"
+    return "\n".join(_summary(judged)) + "\n"
 
 
-def _summary(found: Judgement) -> Iterator[str]:
-    yield f"### {str(found.verdict).upper()}: {plain(found.title)}"
+def _summary(judged: Judgement) -> Iterator[str]:
+    yield f"### {str(judged.verdict).upper()}: {plain(judged.title)}"
     yield ""
-    yield plain(text.counts(found))
-    first = text.look_first(found)
+    yield plain(text.counts(judged))
+    first = text.look_first(judged)
     if first:
         yield from ["", f"Look first: **{plain(first)}**"]
-    open_ = sorted((result for result in found.results if result.verdict is not Verdict.PASS), key=_rank)
+    open_ = sorted((result for result in judged.results if result.verdict is not Verdict.PASS), key=_rank)
     if open_:
         yield from ["", "| | expectation | why | |", "| --- | --- | --- | --- |"]
-    for one in open_[:MOST]:
-        place = f"{one.place.file}:{one.place.line}" if one.place else ""
-        yield f"| {_word(one)} | {plain(one.title)} | {plain(one.reason)} | {plain(place)} |"
+    for result in open_[:MOST]:
+        place = f"{result.place.file}:{result.place.line}" if result.place else ""
+        yield f"| {_word(result)} | {plain(result.title)} | {plain(result.reason)} | {plain(place)} |"
     if len(open_) > MOST:
         yield f"| | … and {len(open_) - MOST} more | | |"
     yield from ["", "<details><summary>All of it, with the evidence</summary>", ""]
-    yield from _judgement(found)
+    yield from _judgement(judged)
     yield from ["", "</details>"]
 
 
@@ -48,37 +48,37 @@ def _rank(result: Result) -> tuple[bool, int]:
     return result.strength == "should", _ORDER.index(result.verdict)
 
 
-def comparison(found: Comparison) -> str:
+def comparison(compared: Comparison) -> str:
     """The report of `compare --format markdown`."""
-    lines = [f"**{len(found.differences)} differences**", "", *_caused(found.causes)]
-    lines += _differences(by_themselves(found.differences, found.causes))
-    return "\n".join([*lines, *listed("could not be compared", found.not_compared)]) + "\n"
+    lines = [f"**{len(compared.differences)} differences**", "", *_caused(compared.causes)]
+    lines += _differences(by_themselves(compared.differences, compared.causes))
+    return "\n".join([*lines, *listed("could not be compared", compared.not_compared)]) + "\n"
 
 
-def _judgement(found: Judgement) -> Iterator[str]:
-    yield f"## {str(found.verdict).upper()}: {plain(found.title)}"
+def _judgement(judged: Judgement) -> Iterator[str]:
+    yield f"## {str(judged.verdict).upper()}: {plain(judged.title)}"
     yield ""
-    first = text.look_first(found)
+    first = text.look_first(judged)
     if first:
         yield f"Look first: **{plain(first)}**"
         yield ""
     yield "| verdict | expectation | |"
     yield "| --- | --- | --- |"
-    for result in sorted(found.results, key=lambda one: list(_ORDER).index(one.verdict)):
+    for result in sorted(judged.results, key=lambda result: list(_ORDER).index(result.verdict)):
         yield f"| {_word(result)} | {plain(result.title)} | {plain(result.reason)} |"
-    for one in found.results:
-        if one.verdict is not Verdict.PASS:
-            yield from _result(one)
-    if found.compared:
-        n = len(found.unexplained)
+    for result in judged.results:
+        if result.verdict is not Verdict.PASS:
+            yield from _result(result)
+    if judged.compared:
+        n = len(judged.unexplained)
         yield ""
-        yield f"### {n} unexplained difference{'s' * (n != 1)} of {found.differences}"
+        yield f"### {n} unexplained difference{'s' * (n != 1)} of {judged.differences}"
         yield ""
-        yield from _caused(found.causes)
-        yield from _differences(by_themselves(found.unexplained, found.causes))
-    yield from listed("explained", (f"{one.title}: {one.reason}" for one in found.explained))
-    yield from listed("could not be compared", found.not_compared)
-    yield from listed("notes", found.notes)
+        yield from _caused(judged.causes)
+        yield from _differences(by_themselves(judged.unexplained, judged.causes))
+    yield from listed("explained", (f"{explained.title}: {explained.reason}" for explained in judged.explained))
+    yield from listed("could not be compared", judged.not_compared)
+    yield from listed("notes", judged.notes)
 
 
 _ORDER = (Verdict.FAIL, Verdict.UNPROVEN, Verdict.PASS)
@@ -126,8 +126,8 @@ def _code(said: str) -> str:
     return clean(said).replace("`", "'")
 
 
-def _differences(found: Iterable[Difference]) -> Iterator[str]:
-    groups = list(text.groups(list(found)))
+def _differences(differences: Iterable[Difference]) -> Iterator[str]:
+    groups = list(text.groups(list(differences)))
     if groups:
         yield "| what | | |"
         yield "| --- | --- | --- |"
@@ -148,9 +148,9 @@ def _caused(causes: Iterable[Cause]) -> Iterator[str]:
         yield ""
 
 
-def listed(title: str, found: Iterable[str]) -> Iterator[str]:
+def listed(title: str, entries: Iterable[str]) -> Iterator[str]:
     """A heading with a list below it; nothing where there is nothing to list."""
-    lines = [f"- {plain(one)}" for one in found]
+    lines = [f"- {plain(entry)}" for entry in entries]
     if lines:
         yield from ["", f"### {title.capitalize()}", "", *lines]
 

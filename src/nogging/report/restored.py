@@ -17,21 +17,23 @@ def judgement(told: JsonForm) -> Judgement:
     return Judgement(
         verdict=Verdict(told["verdict"]),
         title=told["title"],
-        results=tuple(_result(one) for one in told["expectations"]),
-        explained=tuple(_explained(one) for one in told["explained"]),
-        unexplained=tuple(_difference(one) for one in told["unexplained"]),
+        results=tuple(_result(entry) for entry in told["expectations"]),
+        explained=tuple(_explained(entry) for entry in told["explained"]),
+        unexplained=tuple(_difference(entry) for entry in told["unexplained"]),
         not_compared=tuple(told["not_compared"]),
         differences=told["differences"],
         other=told["other"],
         compared=told["compared"],
         notes=tuple(told["notes"]),
-        growing=tuple(Growth(**_known(Growth, one)) for one in told["growing"]),
-        causes=tuple(_cause(one) for one in told.get("causes", ())),
+        growing=tuple(Growth(**_known(Growth, entry)) for entry in told["growing"]),
+        causes=tuple(_cause(entry) for entry in told.get("causes", ())),
     )
 
 
 def _cause(told: JsonForm) -> Cause:
-    return Cause(_difference(told), tuple((_difference(one), one["because"]) for one in told["following"]))
+    return Cause(
+        _difference(told), tuple((_difference(follower), follower["because"]) for follower in told["following"])
+    )
 
 
 def _known(kind: type, told: JsonForm) -> dict[str, Any]:
@@ -51,22 +53,22 @@ def _place(told: JsonForm) -> Place | None:
 def _failures(told: Sequence[JsonForm]) -> tuple[Failure, ...]:
     return tuple(
         Failure(
-            device=one["device"],
-            record=one["record"],
-            reason=one["reason"],
-            demanded=tuple(one["demanded"]),
-            before=one["before"],
-            already=one["failed_before"],
-            evidence=_evidence(one),
-            name=one["name"],
+            device=failure["device"],
+            record=failure["record"],
+            reason=failure["reason"],
+            demanded=tuple(failure["demanded"]),
+            before=failure["before"],
+            already=failure["failed_before"],
+            evidence=_evidence(failure),
+            name=failure["name"],
         )
-        for one in told
+        for failure in told
     )
 
 
 def _evidence(told: JsonForm) -> tuple[Evidence, ...]:
     """The lines of each answer together, in its order; the answers in theirs."""
-    lines = [Evidence(**one) for one in told["evidence"]] + [Evidence(**one, around=True) for one in told["around"]]
+    lines = [Evidence(**line) for line in told["evidence"]] + [Evidence(**line, around=True) for line in told["around"]]
     answers = list(dict.fromkeys((line.when, line.device, line.command) for line in lines))
     return tuple(
         sorted(
@@ -77,7 +79,7 @@ def _evidence(told: JsonForm) -> tuple[Evidence, ...]:
 
 
 def _explained(told: JsonForm) -> Explained:
-    following = tuple((_difference(one), one["because"]) for one in told["following"])
+    following = tuple((_difference(follower), follower["because"]) for follower in told["following"])
     return Explained(told["title"], Verdict(told["verdict"]), told["reason"], told["times"], following, _place(told))
 
 

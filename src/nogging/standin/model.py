@@ -230,14 +230,14 @@ class Network:
         self.devices[device.name] = device
         return device
 
-    def link(self, one: PlugEnd, other: PlugEnd) -> None:
-        self.links.append((one, other))
+    def link(self, near: PlugEnd, far: PlugEnd) -> None:
+        self.links.append((near, far))
 
     def other_end(self, end: PlugEnd) -> tuple[SimulatedDevice, Interface] | None:
         """The device and interface at the other end of a cable that is plugged in."""
-        for one, other in self.links:
-            if end in (one, other) and not {one, other} & self.unplugged:
-                name, interface = other if end == one else one
+        for near, far in self.links:
+            if end in (near, far) and not {near, far} & self.unplugged:
+                name, interface = far if end == near else near
                 return self.devices[name], self.devices[name].interfaces[interface]
         return None
 
@@ -272,18 +272,18 @@ class Network:
     def active(self, address: IPv4) -> SimulatedDevice | None:
         """Which of the routers that stand ready for an address has it; that they see each other is taken as given."""
         able = [
-            (one.priority, device.router_id, device)
+            (service.priority, device.router_id, device)
             for device in self.devices.values()
-            for one in device.ready
-            if one.address == address and device.interfaces[one.interface].up
+            for service in device.ready
+            if service.address == address and device.interfaces[service.interface].up
         ]
-        return max(able, key=lambda one: one[:2])[2] if able else None
+        return max(able, key=lambda rank: rank[:2])[2] if able else None
 
-    def standing(self, device: SimulatedDevice, one: Ready) -> str:
+    def standing(self, device: SimulatedDevice, service: Ready) -> str:
         """What a router is of an address that it stands ready for: `initialize`, `active` or `backup`."""
-        if not device.interfaces[one.interface].up:
+        if not device.interfaces[service.interface].up:
             return "initialize"
-        return "active" if self.active(one.address) is device else "backup"
+        return "active" if self.active(service.address) is device else "backup"
 
     def hears(self, device: str, address: IPv4) -> bool:
         """Whether a service of the harbour office answers a device: one does that is not mute, wherever a routing
@@ -306,7 +306,7 @@ class Network:
         here: SimulatedDevice | None = self.devices[start]
         passed: list[IPv4] = []
         for _ in range(_MOST_HOPS):
-            if here is None or any(one.up and own.ip == address for one, own in here.addresses()):
+            if here is None or any(port.up and own.ip == address for port, own in here.addresses()):
                 return passed, here.name if here is not None else None
             hop = self._next(here.name, address)
             here = self._owner(hop) if hop is not None else None
@@ -344,7 +344,7 @@ class Network:
             self.announced = self._announced()
             self.routes = {name: self._table(name, inner, self.announced, distances) for name in self.devices}
             known = {(name, route) for name, routes in self.routes.items() for route in routes}
-            self.route_since = {one: self.route_since.get(one, now) for one in known}
+            self.route_since = {prefix: self.route_since.get(prefix, now) for prefix in known}
 
     def _interfaces(self, now: datetime) -> None:
         for device in self.devices.values():
@@ -368,7 +368,7 @@ class Network:
         return self.devices[end[0]].interfaces[end[1]].up and self.other_end(end) is not None
 
     def _adjacencies(self, now: datetime) -> None:
-        found: dict[PlugEnd, Adjacency] = {}
+        adjacencies: dict[PlugEnd, Adjacency] = {}
         for end in (end for link in self.links for end in link):
             device, other = self.devices[end[0]], self.other_end(end)
             interface = device.interfaces[end[1]]
@@ -378,11 +378,11 @@ class Network:
             old = self.adjacencies.get(end)
             same = old is not None and old.state == state and old.neighbor is other[0] and self._stayed(end, old)
             if old is not None and same:
-                found[end] = old
+                adjacencies[end] = old
             else:
                 changes = (old.changes if old else 0) + (6 if state == "full" else 4)
-                found[end] = Adjacency(other[0], other[1], state, now, changes)
-        self.adjacencies = found
+                adjacencies[end] = Adjacency(other[0], other[1], state, now, changes)
+        self.adjacencies = adjacencies
 
     def _stayed(self, end: PlugEnd, old: Adjacency) -> bool:
         """Whether neither interface has gone down since the adjacency began."""
@@ -441,7 +441,7 @@ class Network:
         return Route(prefix, "static", 1, 0, (SimulatedHop(address, interface),)) if interface else None
 
     def _towards(self, device: SimulatedDevice, address: IPv4) -> str | None:
-        return next((one.name for one, own in device.addresses() if one.up and address in own.network), None)
+        return next((port.name for port, own in device.addresses() if port.up and address in own.network), None)
 
     def _owner(self, address: IPv4) -> SimulatedDevice | None:
         for device in self.devices.values():
@@ -450,14 +450,14 @@ class Network:
         return None
 
     def _sessions(self, now: datetime, inner: dict[str, list[Route]]) -> None:
-        found: dict[tuple[str, IPv4], NeighborState] = {}
+        sessions: dict[tuple[str, IPv4], NeighborState] = {}
         for device in self.devices.values():
             for address in device.bgp.neighbors if device.bgp else ():
                 state = self._session(device, address, inner)
                 old = self.sessions.get((device.name, address))
                 began = now if state == "established" else None
-                found[device.name, address] = old if old and old.state == state else NeighborState(state, began)
-        self.sessions = found
+                sessions[device.name, address] = old if old and old.state == state else NeighborState(state, began)
+        self.sessions = sessions
 
     def _session(self, device: SimulatedDevice, address: IPv4, inner: dict[str, list[Route]]) -> str:
         """The state that a session can reach: both ends must mean each other, and reach each other."""
@@ -471,11 +471,11 @@ class Network:
         if peer is None or peer.bgp is None or peer.bgp.local_as != mine.remote_as:
             return "active"
         back = [a for a, n in peer.bgp.neighbors.items() if self._means(n, a, device)]
-        return "established" if any(_reaches(inner[peer.name], one) for one in back) else "active"
+        return "established" if any(_reaches(inner[peer.name], address_) for address_ in back) else "active"
 
     def _means(self, neighbor: BgpNeighbor, address: IPv4, device: SimulatedDevice) -> bool:
         assert device.bgp is not None
-        own = {one.ip for _, one in device.addresses()}
+        own = {interface.ip for _, interface in device.addresses()}
         return address in own and not neighbor.shutdown and neighbor.remote_as == device.bgp.local_as
 
     def _announced(self) -> dict[str, dict[Network4, BgpPath]]:
@@ -520,10 +520,10 @@ class Network:
 
     def chosen(self, name: str) -> dict[Network4, Route]:
         """The way that a device prefers to each prefix, in the order of its table."""
-        found: dict[Network4, Route] = {}
+        best: dict[Network4, Route] = {}
         for route in self.routes[name]:
-            found.setdefault(route.prefix, route)
-        return found
+            best.setdefault(route.prefix, route)
+        return best
 
     def _inside(self, device: SimulatedDevice) -> Callable[[IPv4 | None], bool]:
         """Whether a next hop was learned from a neighbor of the same AS."""
@@ -587,14 +587,14 @@ def _offered(
     inside: Callable[[IPv4 | None], bool],
 ) -> dict[Network4, tuple[int, ...]]:
     """What a speaker announces to a neighbor: nothing that its own AS told it goes back into that AS."""
-    found = {}
+    longest = {}
     for prefix, (path, hop) in table.items():
         if to_as == from_as and inside(hop):
             continue
         longer = path if to_as == from_as else (from_as, *path)
         if to_as not in longer:
-            found[prefix] = longer
-    return found
+            longest[prefix] = longer
+    return longest
 
 
 def _take(

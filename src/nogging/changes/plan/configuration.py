@@ -108,7 +108,7 @@ class Configuration:
         if beginning is None:
             return ()
         beside = (path for path in self.paths if path[:-1] == section)
-        return tuple(one for one in beside if self.knowledge.beginning(one[-1]) == beginning)
+        return tuple(path for path in beside if self.knowledge.beginning(path[-1]) == beginning)
 
     def lines_to(self, wanted: Configuration) -> list[Path]:
         """The lines that make the other configuration out of this one: what is to go first, the last of it first; then
@@ -116,17 +116,19 @@ class Configuration:
         surplus = [path for path in self.paths if path not in wanted.paths]
         absent = [path for path in wanted.paths if path not in self.paths]
         replaced = {
-            (one[:-1], self.knowledge.beginning(one[-1])) for one in absent if self.knowledge.beginning(one[-1])
+            (path[:-1], self.knowledge.beginning(path[-1])) for path in absent if self.knowledge.beginning(path[-1])
         }
         away: list[Path] = []
-        for one in reversed(surplus):
-            section_goes = any(one[:n] in surplus and not self.knowledge.lasting(one[:n]) for n in range(1, len(one)))
-            beginning = self.knowledge.beginning(one[-1])
-            if section_goes or self.knowledge.lasting(one) or (beginning and (one[:-1], beginning) in replaced):
+        for path in reversed(surplus):
+            section_goes = any(
+                path[:n] in surplus and not self.knowledge.lasting(path[:n]) for n in range(1, len(path))
+            )
+            beginning = self.knowledge.beginning(path[-1])
+            if section_goes or self.knowledge.lasting(path) or (beginning and (path[:-1], beginning) in replaced):
                 continue
-            away.append((*one[:-1], one[-1].removeprefix(NO) if one[-1].startswith(NO) else NO + one[-1]))
-        come = (one for one in absent if not self.knowledge.lasting(one))
-        return [*away, *sorted(come, key=lambda one: self.knowledge.opens(one[:1]))]
+            away.append((*path[:-1], path[-1].removeprefix(NO) if path[-1].startswith(NO) else NO + path[-1]))
+        come = (path for path in absent if not self.knowledge.lasting(path))
+        return [*away, *sorted(come, key=lambda path: self.knowledge.opens(path[:1]))]
 
     def lists(self) -> dict[str, list[Path]]:
         """The lines whose order means something, each list in its order."""
@@ -139,11 +141,11 @@ class Configuration:
 
     def reordered(self, was: Configuration) -> list[Path]:
         """The lines of each list that is not in the order that it was in, as they were, so far as they are in both."""
-        found, now = [], self.lists()
+        reordered, now = [], self.lists()
         for name, lines in was.lists().items():
             both = [line for line in lines if line in self.paths]
-            found += both if both != [one for one in now.get(name, ()) if one in was.paths] else []
-        return found
+            reordered += both if both != [path for path in now.get(name, ()) if path in was.paths] else []
+        return reordered
 
 
 def given(knowledge: Knowledge, lines: Sequence[str], now: Configuration | None = None) -> list[Path]:
@@ -156,7 +158,7 @@ def given(knowledge: Knowledge, lines: Sequence[str], now: Configuration | None 
 
 
 def _indented(knowledge: Knowledge, lines: Iterable[str]) -> list[Path]:
-    found: list[Path] = []
+    paths: list[Path] = []
     around: list[tuple[int, str]] = []
     for raw in lines:
         line = knowledge.spelt(raw)
@@ -166,15 +168,15 @@ def _indented(knowledge: Knowledge, lines: Iterable[str]) -> list[Path]:
         while around and around[-1][0] >= depth:
             around.pop()
         around.append((depth, line))
-        found.append(tuple(one for _, one in around))
-    return found
+        paths.append(tuple(line for _, line in around))
+    return paths
 
 
 def _listed(knowledge: Knowledge, lines: Iterable[str], shown: Set[Path]) -> list[Path]:
     def opens(path: Path) -> bool:
         return knowledge.opens(path) or path in shown
 
-    found: list[Path] = []
+    paths: list[Path] = []
     section: Path = ()
     for raw in lines:
         line = knowledge.spelt(raw)
@@ -183,11 +185,11 @@ def _listed(knowledge: Knowledge, lines: Iterable[str], shown: Set[Path]) -> lis
         if not line or knowledge.ignored(line):
             continue
         around = (section[:n] for n in range(len(section), -1, -1))
-        section = next((one for one in around if opens((*one, line))), section)
-        found.append((*section, line))
+        section = next((section_above for section_above in around if opens((*section_above, line))), section)
+        paths.append((*section, line))
         if opens((*section, line)):
             section = (*section, line)
-    return found
+    return paths
 
 
 def sent(knowledge: Knowledge, paths: Sequence[Path]) -> list[tuple[str, str]]:
@@ -197,7 +199,8 @@ def sent(knowledge: Knowledge, paths: Sequence[Path]) -> list[tuple[str, str]]:
     lines = typed(knowledge, paths) if knowledge.tree is None else [f"edit-config candidate {edit(knowledge, paths)}"]
     commit = () if knowledge.commit is None else (knowledge.commit,)
     before, after = (
-        [(one.command, one.mode) for one in asked] for asked in (knowledge.first, (*commit, *knowledge.last))
+        [(command.command, command.mode) for command in asked]
+        for asked in (knowledge.first, (*commit, *knowledge.last))
     )
     return [*before, *((line, knowledge.mode) for line in lines), *after]
 
@@ -205,7 +208,7 @@ def sent(knowledge: Knowledge, paths: Sequence[Path]) -> list[tuple[str, str]]:
 def typed(knowledge: Knowledge, paths: Iterable[Path]) -> list[str]:
     """Lines with their sections as they are typed: a section is entered once for the lines that follow each other in
     it; indented as a device would show it."""
-    found: list[str] = []
+    lines: list[str] = []
     inside: Path = ()
     for path in paths:
         section = path[:-1]
@@ -214,18 +217,18 @@ def typed(knowledge: Knowledge, paths: Iterable[Path]) -> list[str]:
             same += 1
         if same < len(inside) and section[:same] != section:
             same = 0
-        found += _left(knowledge, inside, path[: same + 1])
-        found += [" " * n + section[n] for n in range(same, len(section))]
-        found.append(" " * len(section) + knowledge.said(path[-1]))
+        lines += _left(knowledge, inside, path[: same + 1])
+        lines += [" " * n + section[n] for n in range(same, len(section))]
+        lines.append(" " * len(section) + knowledge.said(path[-1]))
         inside = path
-    return found
+    return lines
 
 
 def _left(knowledge: Knowledge, inside: Path, to: Path) -> list[str]:
     """What leaves a section in which the next line would be one of its own: elsewhere a device looks further out."""
     mode = inside if inside and knowledge.opens(inside) else inside[:-1]
     deeper = (mode[:n] for n in range(len(to), len(mode) + 1))
-    mistaken = knowledge.tree is None and any(knowledge.opens((*one, to[-1])) for one in deeper)
+    mistaken = knowledge.tree is None and any(knowledge.opens((*section, to[-1])) for section in deeper)
     return [" " * n + "exit" for n in range(len(mode), len(to) - 1, -1)] if mistaken else []
 
 

@@ -37,7 +37,7 @@ class BackingOut:
         devices = self.work.devices
         sealed = {device.name: unsealed(self.work.folder, device.name) for device in devices}
         plan = self.work.planned(sealed, before)
-        begun = [one for one in reversed(plan.steps) if self.journal.told("step", step=one.number) is not None]
+        begun = [step for step in reversed(plan.steps) if self.journal.told("step", step=step.number) is not None]
         changed: list[Device] = []
         for step in begun:
             self._call_back(step)
@@ -46,7 +46,7 @@ class BackingOut:
                 sent = self.journal.told("sending", step=step.number, device=device.name) is not None
                 if sent and device not in changed:
                     changed.append(device)
-                    parts = [part for one in begun for part in one.parts if part.device == device]
+                    parts = [part for step in begun for part in step.parts if part.device == device]
                     self._put_back(device, sealed[device.name], parts)
         self.journal.tell("taken back", devices=[device.name for device in changed])
         self._prove(before, changed, sealed)
@@ -83,7 +83,9 @@ class BackingOut:
                 said = self.hands.run(self.hands.line(device, line, mode))
                 self.journal.tell("undone", device=device.name, line=line, answer=said)
         except DeviceError as error:
-            left = "; ".join(line.strip() for line, _ in lines or [one for part in parts for one in part.undone_by])
+            left = "; ".join(
+                line.strip() for line, _ in lines or [undoing for part in parts for undoing in part.undone_by]
+            )
             self.done.todo.append(f"{error}. By its console, send: {left}")
             self.journal.tell("not undone", device=device.name, reason=str(error))
             return
@@ -92,7 +94,12 @@ class BackingOut:
 
     def _undoing(self, device: Device, sealed: str, parts: Sequence[StepPart]) -> list[tuple[str, str]]:
         """The lines that put a device back, worked out from what it has now."""
-        plain = [(one.undo, one.mode) for part in parts for one in reversed(part.plain) if one.undo and not one.there]
+        plain = [
+            (command.undo, command.mode)
+            for part in parts
+            for command in reversed(part.plain)
+            if command.undo and not command.there
+        ]
         if not any(part.planned for part in parts):
             return plain
         knowledge = knowledge_of(device.dialect)
@@ -116,10 +123,10 @@ class BackingOut:
         for name, text in running.items():
             self.done.todo += self._left_over(self.work.change.inventory.device(name), sealed[name], text)
         left, not_compared = self._compared(before)
-        self.done.todo += [f"not as before: {one}" for one in left]
+        self.done.todo += [f"not as before: {told}" for told in left]
         unknown, allowed = "not known to be as before: ", _missed(before, "before").values()
-        self.done.todo += [unknown + one for one in not_compared if one not in allowed]
-        self.done.notes += [unknown + one for one in not_compared if one in allowed]
+        self.done.todo += [unknown + told for told in not_compared if told not in allowed]
+        self.done.notes += [unknown + told for told in not_compared if told in allowed]
         if not self.done.todo:  # what is saved is what was, until somebody has looked
             self.work.save(changed)
         self.done.state = State.ACT if self.done.todo else State.AS_BEFORE
@@ -134,10 +141,10 @@ class BackingOut:
             left, blind = self._against(before, now)
             for other in self.work.quiet():  # what the network does by itself is as before, too
                 others, blinds = self._against(other, now)
-                left, blind = [one for one in left if one in others], [one for one in blind if one in blinds]
-            unknown = list(dict.fromkeys(missed.get(one.partition(",")[0], one) for one in blind))
+                left, blind = [told for told in left if told in others], [told for told in blind if told in blinds]
+            unknown = list(dict.fromkeys(missed.get(told.partition(",")[0], told) for told in blind))
             self.journal.tell("compared", differences=left, not_compared=unknown)
-            may_come = left or [one for one in unknown if one not in never.values()]
+            may_come = left or [told for told in unknown if told not in never.values()]
             if not may_come or self.done.todo or time.monotonic() > ends:
                 return left, unknown
             time.sleep(self.work.model.settling.every)
@@ -150,7 +157,7 @@ class BackingOut:
             for difference in comparison.differences
             if not _began(difference) and not _within_a_link(difference)
         )
-        return [told_of(one) for one in differing], list(comparison.not_compared)
+        return [told_of(difference) for difference in differing], list(comparison.not_compared)
 
     def _left_over(self, device: Device, sealed: str, text: str) -> list[str]:
         knowledge = knowledge_of(device.dialect)
