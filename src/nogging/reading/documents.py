@@ -86,7 +86,7 @@ class Json:
             names = {name: f"{name} ({n})" if name in value else name for name in other}
             if clash := next((name for name in names.values() if name in value), None):
                 raise ValueError(f"the member '{clash}' is given twice")
-            value.update((names[name], one) for name, one in other.items())
+            value.update((names[name], value_) for name, value_ in other.items())
             locations += [(names[at[0]], *at[1:]) if at else at for at in _locations(other, ())]
         self.root = DocumentNode(self, (), value)
         ends = [match.start() for match in re.finditer("\n", text)]
@@ -148,7 +148,7 @@ def _says(holder: Any) -> str:
     """Whether what is around something says anything by itself."""
     if not isinstance(holder, dict):
         return _LIST
-    return _MAP if all(isinstance(one, dict | list) for one in holder.values()) else _OBJECT
+    return _MAP if all(isinstance(inner, dict | list) for inner in holder.values()) else _OBJECT
 
 
 def json_values(text: str) -> list[Any]:
@@ -160,7 +160,7 @@ def json_values(text: str) -> list[Any]:
         value, at = decoder.raw_decode(text, at)
         values.append(value)
         at = _begins(text, at)
-    if len(values) > 1 and not all(isinstance(one, dict) for one in values):
+    if len(values) > 1 and not all(isinstance(inner, dict) for inner in values):
         raise ValueError("there is more behind its end")
     return values
 
@@ -217,8 +217,8 @@ def _json_path(path: str) -> Callable[[DocumentNode], Iterator[DocumentNode]]:
         raise ValueError(f"'{path}' is no path (RFC 9535): {str(error).splitlines()[0]}") from None
 
     def follow(node: DocumentNode) -> Iterator[DocumentNode]:
-        for found in query.finditer(node.value):
-            yield DocumentNode(node.document, (*node.key, *found.location), found.value)
+        for match in query.finditer(node.value):
+            yield DocumentNode(node.document, (*node.key, *match.location), match.value)
 
     return follow
 
@@ -258,17 +258,17 @@ class Xml:
             element = _of_json(text) if as_json else etree.fromstring(text.lstrip().encode("utf-8", "replace"), parser)
         except etree.XMLSyntaxError as error:
             raise ValueError(str(error)) from None
-        if element.tag == _REPLY and [one.tag for one in element] == [_DATA]:
+        if element.tag == _REPLY and [child.tag for child in element] == [_DATA]:
             element = element[0]  # a reply as it came over the wire; its number belongs to the session
         self.tags: dict[Any, Counter[str]] = {}
         self.above = text[: len(text) - len(text.lstrip())].count("\n")
         self.root = DocumentNode(self, element, element)
         self.kept = list(element.iter())  # lxml makes elements anew unless somebody holds them
-        for one in self.kept if bare else ():
-            one.tag = _local(one)
-            one.text = one.text and one.text.strip()
-            for name in [name for name in one.attrib if "}" in str(name)]:
-                one.attrib[str(name).rpartition("}")[2]] = one.attrib.pop(name)
+        for inner in self.kept if bare else ():
+            inner.tag = _local(inner)
+            inner.text = inner.text and inner.text.strip()
+            for name in [name for name in inner.attrib if "}" in str(name)]:
+                inner.attrib[str(name).rpartition("}")[2]] = inner.attrib.pop(name)
 
     def line(self, node: DocumentNode) -> int:
         element = node.key[0] if isinstance(node.key, tuple) else node.key
@@ -314,12 +314,12 @@ class Xml:
             return False
         parent = element.getparent()
         if parent not in self.tags:
-            self.tags[parent] = Counter(one.tag for one in parent)
+            self.tags[parent] = Counter(child.tag for child in parent)
         return self.tags[parent][element.tag] > 1
 
     def told(self, node: DocumentNode) -> str:
         element: Any = node.key[0] if isinstance(node.key, tuple) else node.key
-        names = [_local(one) for one in (*reversed(list(element.iterancestors())), element)]
+        names = [_local(holder) for holder in (*reversed(list(element.iterancestors())), element)]
         attribute = f"@{node.key[1]}" if isinstance(node.key, tuple) else ""
         return f"{'/'.join(names)}{attribute}: {self.text(node) or ''}".rstrip()
 
@@ -328,10 +328,10 @@ def _of_json(text: str) -> Any:
     """The document that a JSON text stands for. Raises `ValueError` where it stands for none."""
     from lxml import etree
 
-    found = Json(text)
+    json = Json(text)
     root = etree.Element("rpc-reply")
     try:
-        _grow(root, found.root.value, (), found.lines)
+        _grow(root, json.root.value, (), json.lines)
     except (AttributeError, TypeError) as error:
         raise ValueError(f"it stands for no document: {error}") from None
     return root
@@ -342,18 +342,18 @@ def _grow(element: Any, members: dict[str, Any], at: tuple[Any, ...], lines: Map
 
     for name, told in members.items():
         if name == "attributes":
-            attributes = ((str(one).rpartition(":")[2], value) for one, value in told.items())
-            element.attrib.update({one: value for one, value in attributes if one != "xmlns"})
+            attributes = ((str(name).rpartition(":")[2], value) for name, value in told.items())
+            element.attrib.update({name: value for name, value in attributes if name != "xmlns"})
         elif name == "data":
             element.text = _plain(told)
         else:
-            for n, one in enumerate(told if isinstance(told, list) else [told]):
+            for n, inner in enumerate(told if isinstance(told, list) else [told]):
                 child = etree.SubElement(element, name)
                 child.sourceline = lines.get((*at, name, n), lines[(*at, name)])
-                if isinstance(one, dict):
-                    _grow(child, one, (*at, name, n), lines)
+                if isinstance(inner, dict):
+                    _grow(child, inner, (*at, name, n), lines)
                 else:
-                    child.text = _plain(one)
+                    child.text = _plain(inner)
 
 
 def _plain(value: Any) -> str | None:
@@ -374,24 +374,24 @@ def _xml_path(path: str, namespaces: Mapping[str, str]) -> Callable[[DocumentNod
 
     def follow(node: DocumentNode) -> Iterator[DocumentNode]:
         try:
-            found = find(node.value)
+            chosen = find(node.value)
         except etree.XPathEvalError as error:
             raise ValueError(f"'{path}' cannot be followed: {error}") from None
-        for one in found if isinstance(found, list) else [found]:
-            yield _xml_node(node.document, one)
+        for picked in chosen if isinstance(chosen, list) else [chosen]:
+            yield _xml_node(node.document, picked)
 
     return follow
 
 
-def _xml_node(document: Document, found: Any) -> DocumentNode:
+def _xml_node(document: Document, chosen: Any) -> DocumentNode:
     """An element, an attribute or a text as a node; what an XPath worked out stands nowhere."""
-    if hasattr(found, "tag"):
-        return DocumentNode(document, found, found)
-    parent = found.getparent() if hasattr(found, "getparent") else None
+    if hasattr(chosen, "tag"):
+        return DocumentNode(document, chosen, chosen)
+    parent = chosen.getparent() if hasattr(chosen, "getparent") else None
     if parent is None:
-        return DocumentNode(document, None, str(found))
+        return DocumentNode(document, None, str(chosen))
     return (
-        DocumentNode(document, (parent, found.attrname), str(found))
-        if found.is_attribute
+        DocumentNode(document, (parent, chosen.attrname), str(chosen))
+        if chosen.is_attribute
         else DocumentNode(document, parent, parent)
     )

@@ -223,7 +223,7 @@ class LineReading:
     def doubt_prose(self) -> None:
         """Without a record there is nothing that prose could stand around: it may be anything."""
         self.reading.skipped -= len(self.prose)
-        self.reading.passed = [one for one in self.reading.passed if one[0] not in self.prose]
+        self.reading.passed = [passed for passed in self.reading.passed if passed[0] not in self.prose]
         self.reading.unread += [Unread(number, self.texts[number - 1], NO_PATTERN) for number in self.prose]
 
     def last_line(self) -> int:
@@ -289,7 +289,7 @@ class LineReading:
         others = (form for form in forms if form is not taken and self.stands_right(form, line))
         also = (other for other in others if other.pattern.regex.fullmatch(stripped))
         assert self.reading.took is not None
-        took = Took(taken.action, taken.pattern.text, self.gave, tuple(one.pattern.text for one in also))
+        took = Took(taken.action, taken.pattern.text, self.gave, tuple(form.pattern.text for form in also))
         self.reading.took[number] = [took]
 
     def act(self, form: LineForm, texts: tuple[str | None, ...], line: str, number: int) -> bool:
@@ -328,15 +328,15 @@ class LineReading:
         assert outer is not None
         row = self.made_last(form, outer)
         for also in form.also:
-            for one in also.found.finditer(text):
-                if any(begin < one.end() and one.start() < end for begin, end in match.regs[1:]):
+            for hit in also.found.finditer(text):
+                if any(begin < hit.end() and hit.start() < end for begin, end in match.regs[1:]):
                     continue
                 with suppress(ValueError):
-                    values = self.slots.values(also, also.kind, one.groups(), self.carried)
-                    spans = [(begin - one.start(), end - one.start()) for begin, end in one.regs[1:]]
-                    words = self.words.of(one[0], spans, also.pattern)
+                    values = self.slots.values(also, also.kind, hit.groups(), self.carried)
+                    spans = [(begin - hit.start(), end - hit.start()) for begin, end in hit.regs[1:]]
+                    words = self.words.of(hit[0], spans, also.pattern)
                     if self.make_beside(also.kind, {**inherited(also.kind, outer, row), **values}, number, words):
-                        text = text[: one.start()] + _TAKEN * len(one[0]) + text[one.end() :]
+                        text = text[: hit.start()] + _TAKEN * len(hit[0]) + text[hit.end() :]
         self.leave_out(form, row, match, text)
 
     def made_last(self, form: LineForm, kind: Kind) -> dict[str, Any]:
@@ -388,9 +388,9 @@ class LineReading:
         if at is None or not (texts[at] or "").strip(", "):
             return [self.slots.values(source, kind, texts, self.carried)]
         name = source.values[at].field
-        found = [(*texts[:at], text, *texts[at + 1 :]) for text in one_by_one(texts[at] or "", kind, name)]
-        made = [self.slots.values(source, kind, one, self.carried) for one in (*found[1:], found[0])]
-        return [one for one in made if name in one] or made[:1]
+        every = [(*texts[:at], text, *texts[at + 1 :]) for text in one_by_one(texts[at] or "", kind, name)]
+        made = [self.slots.values(source, kind, split, self.carried) for split in (*every[1:], every[0])]
+        return [values for values in made if name in values] or made[:1]
 
     def target(self, action: Action) -> Kind | None:
         if action is Action.AGAIN:
@@ -408,12 +408,12 @@ class LineReading:
 
     def given(self, kind: Kind) -> dict[str, Any]:
         """What every new row of a kind starts from, until something else is carried."""
-        found = self.starts.get(kind.name)
-        if found is None:
-            found = self.starts[kind.name] = {"device": self.device}
+        start = self.starts.get(kind.name)
+        if start is None:
+            start = self.starts[kind.name] = {"device": self.device}
             for given in (self.reader.constants, self.carried):
-                found.update((name, value) for name, value in given.items() if name in kind.fields)
-        return found
+                start.update((name, value) for name, value in given.items() if name in kind.fields)
+        return start
 
     def open_record(self, kind: Kind, values: dict[str, Any], line: str, number: int) -> bool:
         indent = _indent(line) if self.form.level is None else self.form.level
@@ -552,16 +552,16 @@ class LineReading:
         made = alone  # or its lines are left as those of the record that it should have been
         if alone:
             frame.pending.append(_Pending(frame.kind, {}, frame.lines, frame.unread))
-        for one in frame.pending:
-            row = {**frame.row, **one.values, "line": [frame.lines[0], max(one.lines[-1], frame.lines[-1])]}
-            row = {name: value for name, value in row.items() if name in one.kind.fields}
-            missing = lacking(one.kind, row, [] if one.unread or frame.unread else self.absent[one.kind.name])
+        for inner in frame.pending:
+            row = {**frame.row, **inner.values, "line": [frame.lines[0], max(inner.lines[-1], frame.lines[-1])]}
+            row = {name: value for name, value in row.items() if name in inner.kind.fields}
+            missing = lacking(inner.kind, row, [] if inner.unread or frame.unread else self.absent[inner.kind.name])
             if missing is None:
-                row[REMAINDER.name] = together(frame.words, one.words)
-                self.reading.rows[one.kind.name].append(row)
+                row[REMAINDER.name] = together(frame.words, inner.words)
+                self.reading.rows[inner.kind.name].append(row)
                 made = True
             else:
-                self.leave(one.lines, without(one.kind, missing))
+                self.leave(inner.lines, without(inner.kind, missing))
         if not made:
             self.leave(frame.lines, NO_ROWS)
 
@@ -634,8 +634,8 @@ class LineReading:
                 return True
             self.joining = False
             kept = (self.row if heading.kind else self.add)(kind, values, line, number)
-            for one in others if kept else ():
-                self.row(kind, one, line, number)
+            for other in others if kept else ():
+                self.row(kind, other, line, number)
         except ValueError as error:
             self.reason, kept = str(error), False
         if kept and self.reading.took is not None:
@@ -686,7 +686,7 @@ class LineReading:
 
     def stays(self, heading: Heading, title: str, text: str) -> bool:
         """Whether a cell is among the words of its row: no field takes it, or other words mean the same as it."""
-        under = [value for one, value in heading.columns if one == title]
+        under = [value for of, value in heading.columns if of == title]
         named = _ADDRESS.fullmatch(text) is None
         return all(
             value.unit == MARKS or (value.unit == HOP and named) or text in self.reader.alike.get(value.field, ())

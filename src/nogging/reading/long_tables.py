@@ -109,19 +109,24 @@ class Flat:
 
     def read(self, octets: bytes) -> Reading:
         self.words = _Words(octets)
-        found = self.layouts()
-        fast = self.groups(found)
+        layouts = self.layouts()
+        fast = self.groups(layouts)
         given = self.line_by_line(fast)
         reading = FastReading(**vars(self.plain.end()))
-        for one in found:
-            kept = fast[one.lines]
-            one.lines, one.columns = one.lines[kept], {name: column.kept(kept) for name, column in one.columns.items()}
+        for laid_out in layouts:
+            kept = fast[laid_out.lines]
+            laid_out.lines, laid_out.columns = (
+                laid_out.lines[kept],
+                {name: column.kept(kept) for name, column in laid_out.columns.items()},
+            )
         for kind in self.reader.kinds:
-            mine = [one for one in found if len(one.lines) and self.kind_of(one.layout.form) is kind]
+            mine = [
+                laid_out for laid_out in layouts if len(laid_out.lines) and self.kind_of(laid_out.layout.form) is kind
+            ]
             if mine:
                 made = _Assembled(kind, mine, self.plain.absent[kind.name], given[kind.name]).table()
                 reading.fast[kind.name] = self.whole(kind, made, reading)
-        reading.spread(found)
+        reading.spread(layouts)
         return reading
 
     def whole(self, kind: Kind, made: pa.Table, reading: Reading) -> pa.Table:
@@ -153,10 +158,10 @@ class Flat:
             if layout is None:
                 continue
             left[at] = True
-            one = self.of_layout(layout, np.flatnonzero(left))
-            left[one.lines] = False
+            laid_out = self.of_layout(layout, np.flatnonzero(left))
+            left[laid_out.lines] = False
             left[at] = False
-            layouts.append(one)
+            layouts.append(laid_out)
         return layouts
 
     def seeded(self, line: str) -> Layout | None:
@@ -185,16 +190,16 @@ class Flat:
         for n, word in enumerate(layout.words):
             kept, inside = self.words.fitting(word, n, lines)
             if not kept.all():
-                lines, cells = lines[kept], {place: one.kept(kept) for place, one in cells.items()}
+                lines, cells = lines[kept], {place: cell.kept(kept) for place, cell in cells.items()}
             cells.update(inside)
         kept = self.certain(layout.form, lines)
         columns: dict[str, Column] = {}
         kind = self.kind_of(layout.form)
         slots = self.slots.of(layout.form, kind)
-        for place, one in cells.items():
+        for place, cut in cells.items():
             slot = layout.words[place[0]][place[1]].slot
             if slot is not None:
-                given, fits = converted(slots[slot], kind, self.words.data, one)
+                given, fits = converted(slots[slot], kind, self.words.data, cut)
                 columns.update(given)
                 kept &= fits
         columns[REMAINDER.name] = self.remainder(layout, cells, len(lines))
@@ -241,12 +246,12 @@ class Flat:
             kept &= ~matches.to_numpy(zero_copy_only=False)
         return kept
 
-    def groups(self, found: list[_Found]) -> Bools:
+    def groups(self, layouts: list[_Found]) -> Bools:
         """For each line of the answer whether it is in a group of which all lines are certain."""
         count = len(self.words.counts)
         row, again = np.zeros(count, dtype=bool), np.zeros(count, dtype=bool)
-        for one in found:
-            (row if one.layout.form.action is Action.ROW else again)[one.lines] = True
+        for laid_out in layouts:
+            (row if laid_out.layout.form.action is Action.ROW else again)[laid_out.lines] = True
         group = np.cumsum(row)
         other = ~row & ~again & (self.words.counts > 0)
         tainted = np.zeros(int(group[-1]) + 1, dtype=bool)
@@ -317,18 +322,18 @@ class _Words(Sequence[str]):
         lengths = self.ends[which] - begin
         if not any(part.is_value for part in word):
             return self.same(word[0].literal, begin, lengths), {}
-        one = _Square(squared(self.data, Cells(begin, np.minimum(lengths, LONGEST_WORD))), lengths)
+        square = _Square(squared(self.data, Cells(begin, np.minimum(lengths, LONGEST_WORD))), lengths)
         cells: dict[WordPlace, Cells] = {}
         at = np.zeros(len(lines), dtype=np.int64)
         for k, part in enumerate(word):
             if not part.is_value:
-                at = one.literal(part.literal, at, whole=k == len(word) - 1)
+                at = square.literal(part.literal, at, whole=k == len(word) - 1)
                 continue
-            ends = one.end_of(word[k + 1 :], at)
-            one.value(part, at, ends)
-            cells[n, k] = Cells(begin + at, np.maximum(ends - at, 0), one.cut(k, word, ends))
+            ends = square.end_of(word[k + 1 :], at)
+            square.value(part, at, ends)
+            cells[n, k] = Cells(begin + at, np.maximum(ends - at, 0), square.cut(k, word, ends))
             at = ends
-        return one.kept, {place: found.kept(one.kept) for place, found in cells.items()}
+        return square.kept, {place: cut.kept(square.kept) for place, cut in cells.items()}
 
     def same(self, literal: str, begin: Ints, lengths: Ints) -> Bools:
         """Which words are this very one."""
@@ -347,8 +352,8 @@ class _Square:
 
     def at(self, places: Ints) -> OctetArray:
         """The octet at a place of each word."""
-        found: OctetArray = self.octets[np.clip(places, 0, len(self.octets) - 1), np.arange(len(places))]
-        return found
+        octets: OctetArray = self.octets[np.clip(places, 0, len(self.octets) - 1), np.arange(len(places))]
+        return octets
 
     def literal(self, text: str, at: Ints, whole: bool) -> Ints:
         """Requires a literal at these places (with nothing after it, if it is the last); where it ends."""
@@ -415,15 +420,15 @@ class _Given:
 class _Assembled:
     """The lines of all layouts of one kind as one table, in the order of the answer."""
 
-    def __init__(self, kind: Kind, found: list[_Found], absent: list[tuple[str, str]], given: _Given) -> None:
-        self.kind, self.found, self.absent, self.given = kind, found, absent, given
-        lines = np.concatenate([one.lines for one in found])
+    def __init__(self, kind: Kind, layouts: list[_Found], absent: list[tuple[str, str]], given: _Given) -> None:
+        self.kind, self.found, self.absent, self.given = kind, layouts, absent, given
+        lines = np.concatenate([laid_out.lines for laid_out in layouts])
         self.order = np.argsort(lines, kind="stable")
-        self.lines, self.in_order = lines[self.order], len(found) == 1
-        self.again = self.flags(lambda one: one.layout.form.action is Action.AGAIN)
+        self.lines, self.in_order = lines[self.order], len(layouts) == 1
+        self.again = self.flags(lambda laid_out: laid_out.layout.form.action is Action.AGAIN)
 
     def flags(self, of: Any) -> Bools:
-        return np.concatenate([np.full(len(one.lines), of(one)) for one in self.found])[self.order]
+        return np.concatenate([np.full(len(laid_out.lines), of(laid_out)) for laid_out in self.found])[self.order]
 
     def table(self) -> pa.Table:
         columns = _together(self.column, list(self.kind.fields))
@@ -440,26 +445,26 @@ class _Assembled:
         if name == "line":
             pairs = np.repeat((self.lines + 1).astype(np.int32), 2)
             return pa.FixedSizeListArray.from_arrays(pa.array(pairs), type=kind)
-        if not any(name in one.columns for one in self.found):
+        if not any(name in laid_out.columns for laid_out in self.found):
             return self.given.column(name, self.lines, kind)
-        found = self.joined(name)
-        own = self.flags(lambda one: name in one.columns)
+        column = self.joined(name)
+        own = self.flags(lambda laid_out: name in laid_out.columns)
         if self.again.any():
-            own &= ~self.again | found.is_valid().to_numpy(zero_copy_only=False)
+            own &= ~self.again | column.is_valid().to_numpy(zero_copy_only=False)
         if self.again.any() and name not in self.kind.members:
             source = np.where(own | ~self.again, np.arange(len(own)), 0)
-            found = found.take(pa.array(np.maximum.accumulate(source)))
-        if pa.types.is_dictionary(found.type):
-            found = found.dictionary_decode()
+            column = column.take(pa.array(np.maximum.accumulate(source)))
+        if pa.types.is_dictionary(column.type):
+            column = column.dictionary_decode()
         if not own[~self.again].all():
             start = self.given.column(name, self.lines, kind)
-            found = pc.coalesce(found, start) if name not in self.kind.members else found
-        return found
+            column = pc.coalesce(column, start) if name not in self.kind.members else column
+        return column
 
     def joined(self, name: str) -> pa.Array:
         """What the layouts say of a field, in the order of the answer."""
-        kind = next(one.columns[name].values.type for one in self.found if name in one.columns)
-        parts = [one.columns.get(name, Column(pa.nulls(len(one.lines), kind))) for one in self.found]
+        kind = next(laid_out.columns[name].values.type for laid_out in self.found if name in laid_out.columns)
+        parts = [laid_out.columns.get(name, Column(pa.nulls(len(laid_out.lines), kind))) for laid_out in self.found]
         whole = Column.of(parts).values
         return whole if self.in_order else whole.take(pa.array(self.order))
 
@@ -470,10 +475,12 @@ class FastReading(Reading):
 
     fast: dict[str, pa.Table] = field(default_factory=dict)
 
-    def spread(self, found: list[_Found]) -> None:
+    def spread(self, layouts: list[_Found]) -> None:
         """Notes which line gave which fields."""
         gave = [
-            (one.lines + 1, tuple(n for n in one.columns if n != REMAINDER.name)) for one in found if len(one.lines)
+            (laid_out.lines + 1, tuple(n for n in laid_out.columns if n != REMAINDER.name))
+            for laid_out in layouts
+            if len(laid_out.lines)
         ]
         self.taken = _Taken(self.taken, gave)  # type: ignore[assignment]
 
@@ -490,8 +497,8 @@ class FastReading(Reading):
         return both.take(pc.array_sort_indices(begins)) if rows.num_rows else fast
 
     def counts(self) -> dict[str, int]:
-        found = {kind.name: len(self.rows[kind.name]) for kind in self.kinds}
-        return {name: n for name, rows in found.items() if (n := rows + self._fast_rows(name))}
+        counts = {kind.name: len(self.rows[kind.name]) for kind in self.kinds}
+        return {name: n for name, rows in counts.items() if (n := rows + self._fast_rows(name))}
 
     def _fast_rows(self, kind: str) -> int:
         return int(self.fast[kind].num_rows) if kind in self.fast else 0

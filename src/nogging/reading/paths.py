@@ -69,15 +69,15 @@ class Paths:
             return self.reading
         text = self.without_remarks(text)
         try:
-            found = document(text, self.reader.notation, self.dialect.bare_names)
+            tree = document(text, self.reader.notation, self.dialect.bare_names)
             for skip in self.reader.skip:
-                self.know(found, skip(found.root))
-            self.entries(self.reader.entries, found.root, dict(self.reader.start), None)
+                self.know(tree, skip(tree.root))
+            self.entries(self.reader.entries, tree.root, dict(self.reader.start), None)
         except (ValueError, RecursionError) as error:
             return self.unreadable(text, f"this is no {self.reader.notation.upper()}: {error}" if whole else CUT)
         for rows in self.reading.rows.values():
             rows.sort(key=_place)
-        self.account(found)
+        self.account(tree)
         return self.reading
 
     def without_remarks(self, text: str) -> str:
@@ -107,8 +107,8 @@ class Paths:
     ) -> None:
         """`around` are the leaves of the entry without a kind that is next around: they belong to the records in it."""
         for entry in entries:
-            for found in entry.each(node):
-                self.entry(entry, found, carried, outer, around)
+            for inner in entry.each(node):
+                self.entry(entry, inner, carried, outer, around)
 
     def entry(
         self,
@@ -118,7 +118,7 @@ class Paths:
         outer: Outer,
         around: tuple[DocumentNode, ...],
     ) -> None:
-        self.know(node.document, (one for skip in entry.skip for one in skip(node)))
+        self.know(node.document, (passed for skip in entry.skip for passed in skip(node)))
         values, taken, fits = self.values(entry, node, carried)
         if entry.kind is None and not fits:
             self.give_up(node)
@@ -129,7 +129,7 @@ class Paths:
             self.entries(entry.within, node, {**carried, **values}, outer, tuple(leaf for leaf, _ in taken))
             if self.reading.counts() == made:  # what they would have in common is said of nothing
                 self.reading.passed += [
-                    (node.document.line(one), self.said(one)) for one, _ in taken if one.key is not None
+                    (node.document.line(leaf), self.said(leaf)) for leaf, _ in taken if leaf.key is not None
                 ]
             return
         if entry.leaves and not taken and any(leaf.key not in self.known for leaf in node.document.leaves(node)):
@@ -142,7 +142,7 @@ class Paths:
     def others(self, entry: DocumentEntry, node: DocumentNode, row: dict[str, Any], carried: Mapping[str, Any]) -> None:
         """The records of the further values that a text of the first one's node holds."""
         assert entry.kind is not None
-        for leaf in (one for one in entry.leaves if one.several):
+        for leaf in (leaf for leaf in entry.leaves if leaf.several):
             for at in leaf.path(node):
                 for text in one_by_one(at.document.text(at) or "", entry.kind, leaf.values[0].field)[1:]:
                     given = self.slots.values(leaf, entry.kind, (text,), carried)
@@ -157,27 +157,27 @@ class Paths:
         self, entry: DocumentEntry, node: DocumentNode, carried: Mapping[str, Any]
     ) -> tuple[dict[str, Any], list[Given], bool]:
         """The fields of an entry, the leaves that gave them, each with what it gave, and whether all fit."""
-        found: dict[str, Any] = {}
+        values: dict[str, Any] = {}
         taken: list[Given] = []
         fits = True
         for leaf in entry.leaves:
             for at in leaf.path(node):
                 try:
-                    given = still_open(entry.kind, found, self.value(leaf, entry.kind, at, carried))
+                    given = still_open(entry.kind, values, self.value(leaf, entry.kind, at, carried))
                     ages = {value.field for value in leaf.values if value.unit in AGES}
-                    twice = [one for one in given if one in found and one.removesuffix(RESOLUTION) not in ages]
-                    again = next((one for one in twice if not is_question(entry.kind, one)), None)
+                    twice = [name for name in given if name in values and name.removesuffix(RESOLUTION) not in ages]
+                    again = next((name for name in twice if not is_question(entry.kind, name)), None)
                     if again is not None:
                         raise ValueError(f"a second value for '{again}' in one record")
                 except ValueError as error:
                     self.reasons.setdefault(at.key, str(error))
                     fits = False
                     continue
-                for name in ages & found.keys() & given.keys():  # days, hours and seconds that stand apart are one age
-                    given[name] = found[name] - (self.slots.at - given[name])
-                found.update(given)
+                for name in ages & values.keys() & given.keys():  # days, hours and seconds that stand apart are one age
+                    given[name] = values[name] - (self.slots.at - given[name])
+                values.update(given)
                 taken.append((at, given))
-        return {**entry.set, **found}, taken, fits
+        return {**entry.set, **values}, taken, fits
 
     def value(self, leaf: Leaf, kind: Kind | None, node: DocumentNode, carried: Mapping[str, Any]) -> dict[str, Any]:
         text = node.value if node.key is None else node.document.text(node)
@@ -208,13 +208,13 @@ class Paths:
         if outer is not None:
             row.update(inherited(kind, *outer))
         row.update(values)
-        has_unread = bool(self.reasons) and any(one.key in self.reasons for one in node.document.leaves(node))
+        has_unread = bool(self.reasons) and any(leaf.key in self.reasons for leaf in node.document.leaves(node))
         missing = lacking(kind, row, [] if has_unread else self.absent[kind.name])
         if missing is not None:
-            self.reasons.update((one.key, without(kind, missing)) for one, _ in taken if one.key is not None)
+            self.reasons.update((leaf.key, without(kind, missing)) for leaf, _ in taken if leaf.key is not None)
             return None
         lines = [
-            node.document.line(one) for one in (node, *around, *(leaf for leaf, _ in taken)) if one.key is not None
+            node.document.line(leaf) for leaf in (node, *around, *(leaf for leaf, _ in taken)) if leaf.key is not None
         ]
         row["answer"], row["line"] = None, [min(lines), max(lines)]
         row[REMAINDER.name] = together(*(self.rests.get(leaf.key) for leaf, _ in taken))
@@ -234,18 +234,18 @@ class Paths:
                     told = node.document.told(node).partition(": ")[0]
                     self.reading.took.setdefault(line, []).append(Took("read", told, gave))
 
-    def know(self, found: Document, nodes: Iterator[DocumentNode]) -> None:
+    def know(self, tree: Document, nodes: Iterator[DocumentNode]) -> None:
         """Everything below these nodes says nothing that matters."""
         for node in nodes:
-            self.known.update(leaf.key for leaf in found.leaves(node))
+            self.known.update(leaf.key for leaf in tree.leaves(node))
 
-    def pass_(self, found: Document, leaf: DocumentNode) -> None:
+    def pass_(self, tree: Document, leaf: DocumentNode) -> None:
         """A leaf that says nothing: its words are those of the record around it, else the answer's."""
         self.reading.skipped += 1
         words = self.said(leaf)
-        around = next((key for key in found.around(leaf) if key in self.made), None)
+        around = next((key for key in tree.around(leaf) if key in self.made), None)
         if around is None:
-            self.reading.passed.append((found.line(leaf), words))
+            self.reading.passed.append((tree.line(leaf), words))
         else:
             self.left.setdefault(around, []).append(words)
 
@@ -254,39 +254,39 @@ class Paths:
         where, _, value = leaf.document.told(leaf).partition(": ")
         return self.words.of(f"{_name(where)}: {value}", ())
 
-    def is_own_word(self, found: Document, leaf: DocumentNode) -> bool:
+    def is_own_word(self, tree: Document, leaf: DocumentNode) -> bool:
         """Whether a leaf that nothing leads to is a word of the record around it, or of what its records share."""
         if leaf.key in self.reasons:
             return False
-        holders = found.holders(leaf)
+        holders = tree.holders(leaf)
         if any(key in self.records for key in holders):
             return True
-        if not holders or holders[0] not in self.beside(found) or found.is_listed(leaf):
+        if not holders or holders[0] not in self.beside(tree) or tree.is_listed(leaf):
             return False
-        return COMPLAINT.search(_name(found.told(leaf).partition(": ")[0])) is None
+        return COMPLAINT.search(_name(tree.told(leaf).partition(": ")[0])) is None
 
-    def beside(self, found: Document) -> set[LeafKey]:
+    def beside(self, tree: Document) -> set[LeafKey]:
         """The nodes around records."""
         if self.shared is None:
-            self.shared = {around for key in self.records for around in found.around(DocumentNode(found, key, None))}
+            self.shared = {around for key in self.records for around in tree.around(DocumentNode(tree, key, None))}
         return self.shared
 
-    def account(self, found: Document) -> None:
+    def account(self, tree: Document) -> None:
         self.reading.leaves = 0
-        for leaf in found.leaves(found.root):
+        for leaf in tree.leaves(tree.root):
             if leaf.key in self.accounted:
                 self.reading.leaves += 1
                 continue
-            if leaf.key in self.known or self.is_own_word(found, leaf):
-                self.pass_(found, leaf)
+            if leaf.key in self.known or self.is_own_word(tree, leaf):
+                self.pass_(tree, leaf)
                 continue
-            within, kind = next((self.records[key] for key in found.around(leaf) if key in self.records), (None, None))
+            within, kind = next((self.records[key] for key in tree.around(leaf) if key in self.records), (None, None))
             reason = self.reasons.get(leaf.key, NOT_MAPPED)
-            self.reading.unread.append(Unread(found.line(leaf), found.told(leaf), reason, within, kind))
+            self.reading.unread.append(Unread(tree.line(leaf), tree.told(leaf), reason, within, kind))
         for around, words in self.left.items():
             row = self.made[around]
             row[REMAINDER.name] = together(row[REMAINDER.name], *words)
-        self.reading.passed.sort(key=lambda one: one[0])
+        self.reading.passed.sort(key=lambda passed: passed[0])
 
 
 def _name(where: str) -> str:

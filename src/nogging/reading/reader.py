@@ -76,9 +76,9 @@ class _Compiler:
             (line.kind, ("lines", n, "kind")) for n, line in enumerate(model.lines)
         ]
         named += [
-            (one.kind, ("lines", n, "also", k, "kind"))
+            (also.kind, ("lines", n, "also", k, "kind"))
             for n, line in enumerate(model.lines)
-            for k, one in enumerate(line.also)
+            for k, also in enumerate(line.also)
         ]
         named += _named(model.json_, ("json",)) + _named(model.xml, ("xml",))
         named += [(name, ("sums_up", name)) for name in model.sums_up]
@@ -129,7 +129,7 @@ class _Compiler:
     def body(self) -> ReaderBody:
         model, lines = self.model, list(enumerate(self.model.lines))
         return ReaderBody(
-            silent=tuple(self.pattern(one.line, ("silent", n, "line")) for n, one in enumerate(model.silent)),
+            silent=tuple(self.pattern(silent.line, ("silent", n, "line")) for n, silent in enumerate(model.silent)),
             joined=tuple(self.pattern(text, ("joined", n)) for n, text in enumerate(model.joined)),
             meanings={name: self.meaning(name, words) for name, words in model.values.items()},
             forms=(*(self.form(n, line) for n, line in lines if line.under is None), *self.remarks()),
@@ -207,13 +207,13 @@ class _Compiler:
             raise self.source.error(where, str(error), offset=error.offset) from None
 
     def commands(self, texts: Iterable[str], key: str) -> tuple[Pattern, ...]:
-        found: list[Pattern] = []
+        patterns: list[Pattern] = []
         for n, text in enumerate(texts):
             try:
-                found += compiled([text])
+                patterns += compiled([text])
             except NotationError as error:
                 raise self.source.error((key, n), str(error), offset=error.offset) from None
-        return tuple(found)
+        return tuple(patterns)
 
     def form(self, n: int, line: LineModel) -> LineForm:
         where = ("lines", n, str(line.action))
@@ -255,7 +255,7 @@ class _Compiler:
             is_bound=line.indent is not None or line.deeper or bool(line.within),
             is_plain=line.action is not Action.CARRY
             and not (line.several or line.parts or line.section or line.carries or line.also),
-            also=tuple(self.also(one, ("lines", n, "also", k)) for k, one in enumerate(line.also)),
+            also=tuple(self.also(also, ("lines", n, "also", k)) for k, also in enumerate(line.also)),
         )
 
     def beginnings(self) -> Iterator[str]:
@@ -277,8 +277,8 @@ class _Compiler:
         for value in pattern.values:
             self.known(value.field, [kind], (*where, "each"), value.offset)
         fixed = self.fixed(model.set, (*where, "set"), [kind])
-        found = re.compile(rf"(?<!\S)(?:{pattern.expression})(?!\S)")
-        return Also(pattern, kind, next(self.numbers), fixed, found)
+        anywhere = re.compile(rf"(?<!\S)(?:{pattern.expression})(?!\S)")
+        return Also(pattern, kind, next(self.numbers), fixed, anywhere)
 
     def with_alike(self, pattern: Pattern) -> Pattern:
         """The pattern with those of its values' texts that mean the same as others."""
@@ -406,11 +406,11 @@ def _field(value: str) -> str:
 
 def _named(entries: Iterable[EntryModel], where: Path_) -> list[tuple[str | None, Path_]]:
     """The kinds that entries name, each with its place in the file."""
-    found: list[tuple[str | None, Path_]] = []
+    kinds: list[tuple[str | None, Path_]] = []
     for n, entry in enumerate(entries):
-        found.append((entry.kind, (*where, n, "kind")))
-        found += _named(entry.within, (*where, n, "within"))
-    return found
+        kinds.append((entry.kind, (*where, n, "kind")))
+        kinds += _named(entry.within, (*where, n, "within"))
+    return kinds
 
 
 @cache
@@ -495,10 +495,10 @@ class Head:
     @cached_property
     def by_letters(self) -> dict[str, list[str]]:
         """Them by the letters that their first two words begin with: what somebody typed begins with the same."""
-        found = defaultdict[str, list[str]](list)
+        spellings = defaultdict[str, list[str]](list)
         for spelling in self.spellings:
-            found[letters(spelling.lower().split())].append(spelling)
-        return found
+            spellings[letters(spelling.lower().split())].append(spelling)
+        return spellings
 
     def patterns(self, command: str) -> list[Pattern]:
         """Those of its commands that what somebody typed may be, ready to be held against it."""
@@ -552,8 +552,8 @@ def heads(dialect: str, own: Own = ()) -> tuple[Head, ...]:
 @cache
 def _heads(dialect: str, own: Own, where: tuple[Path, ...]) -> tuple[Head, ...]:
     require_dialect(dialect, own)
-    every = (files(one, where) for one in (dialect, *load_dialect(dialect, own).builds_on))
-    several = (path for found in every for name, path in sorted(found.items()) if name != "dialect.yaml")
+    every = (files(name, where) for name in (dialect, *load_dialect(dialect, own).builds_on))
+    several = (path for files_of in every for name, path in sorted(files_of.items()) if name != "dialect.yaml")
     return tuple(_head(path, own) for path in several)
 
 
@@ -606,8 +606,8 @@ def find_reader(dialect: str, command: str, own: Own = ()) -> Reader | None:
 
 @cache
 def _find(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> Reader | None:
-    found = _meant(dialect, command, own, where)
-    return _of(dialect, _heads(dialect, own, where)[found.head].path, own) if found is not None else None
+    meant = _meant(dialect, command, own, where)
+    return _of(dialect, _heads(dialect, own, where)[meant.head].path, own) if meant is not None else None
 
 
 def reader_or_words(dialect: str, command: str, own: Own = ()) -> Reader | None:
@@ -635,13 +635,13 @@ class _Meant:
 def _meant(dialect: str, command: str, own: Own, where: tuple[Path, ...]) -> _Meant | None:
     spoken = load_dialect(dialect, own)
     asked = typed(command, spoken)
-    found = _as_it_stands(dialect, asked, own, where)
-    if found is not None:
-        return found
+    plainly = _as_it_stands(dialect, asked, own, where)
+    if plainly is not None:
+        return plainly
     for core, is_wider in otherwise(asked.core, spoken):
-        found = _as_it_stands(dialect, Typed(core, asked.filter), own, where)
-        if found is not None:
-            return _Meant(found.head, asked, narrowed=True) if is_wider else found
+        plainly = _as_it_stands(dialect, Typed(core, asked.filter), own, where)
+        if plainly is not None:
+            return _Meant(plainly.head, asked, narrowed=True) if is_wider else plainly
     return None
 
 
@@ -655,14 +655,14 @@ def _as_it_stands(dialect: str, asked: Typed, own: Own, where: tuple[Path, ...])
         return _Meant(min(fitting)[1], asked)
     words = _words(dialect, own, where)
     short = [
-        ((head.path.stem == WORDS, *one.looseness), n, one)
+        ((head.path.stem == WORDS, *fit.looseness), n, fit)
         for n, head in enumerate(known)
-        for one in fits(head.patterns(asked.core), asked.core)
-        if not one.stretches(words - head.words)
+        for fit in fits(head.patterns(asked.core), asked.core)
+        if not fit.stretches(words - head.words)
     ]
     if not short:
         return None
-    _, n, meant = min(short, key=lambda one: one[:2])
+    _, n, meant = min(short, key=lambda rank: rank[:2])
     return _Meant(n, asked, meant)
 
 
@@ -674,22 +674,22 @@ def _words(dialect: str, own: Own, where: tuple[Path, ...]) -> frozenset[PlacedW
 
 def is_part(dialect: str, command: str, own: Own = ()) -> bool:
     """Whether a command asks for some only of the records that its reader reads."""
-    found = _meant(dialect, command, own, places(own))
-    if found is None or found.narrowed:
-        return found is not None
-    reader = _of(dialect, _heads(dialect, own, places(own))[found.head].path, own)
+    meant = _meant(dialect, command, own, places(own))
+    if meant is None or meant.narrowed:
+        return meant is not None
+    reader = _of(dialect, _heads(dialect, own, places(own))[meant.head].path, own)
     return bool(reader.partial_patterns) and reader.is_part(spelled(dialect, command, own)[0])
 
 
 def spelled(dialect: str, command: str, own: Own = ()) -> tuple[str, str]:
     """A command in its full words, as far as a reader knows it, and the pipe that filters its answer."""
-    found = _meant(dialect, command, own, places(own))
-    if found is None:
+    meant = _meant(dialect, command, own, places(own))
+    if meant is None:
         return command, ""
-    fit = found.short_for
+    fit = meant.short_for
     if fit is None:
-        return found.asked.core, found.asked.filter
-    return spelled_out(fit), found.asked.filter
+        return meant.asked.core, meant.asked.filter
+    return spelled_out(fit), meant.asked.filter
 
 
 def require_reader(dialect: str, command: str, own: Own = ()) -> Reader:
@@ -710,7 +710,7 @@ def readers_of(dialect: str, kinds: Iterable[str], own: Own = ()) -> list[Reader
 def besides_of(dialect: str, named: Collection[str], own: Own = ()) -> list[Reader]:
     """The readers that a capture asks for only where somebody names what they alone tell of: one for each such protocol
     or address family (`pim`)."""
-    return list(dict.fromkeys(one for word, one in _besides(readers(dialect, own)) if word in named))
+    return list(dict.fromkeys(reader for word, reader in _besides(readers(dialect, own)) if word in named))
 
 
 @cache
@@ -720,8 +720,8 @@ def _besides(every: tuple[Reader, ...]) -> tuple[tuple[str, Reader], ...]:
     alone = (
         reader for reader in reversed(every) if not (reader.instead_of or any(two.may_tell(reader) for two in asked))
     )
-    found = {word: reader for reader in alone for word in reader.same.values() if word not in told}
-    return tuple(sorted(found.items(), key=lambda one: one[0]))
+    by_word = {word: reader for reader in alone for word in reader.same.values() if word not in told}
+    return tuple(sorted(by_word.items(), key=lambda item: item[0]))
 
 
 def inherited_of(dialect: str, kinds: Iterable[str], own: Own = ()) -> list[Reader]:
@@ -754,5 +754,5 @@ def each_of(dialect: str, named: Collection[str], own: Own = ()) -> list[Reader]
 
 def forget() -> None:
     """Lets go of the readers that were loaded: their files changed."""
-    for one in (load_reader, _head_of, _heads, _readers, _of, _find, _meant, _words, _besides):
-        one.cache_clear()
+    for remembered in (load_reader, _head_of, _heads, _readers, _of, _find, _meant, _words, _besides):
+        remembered.cache_clear()

@@ -50,22 +50,23 @@ def recognised(text: str, dialect: str | None = None, command: str | None = None
         raise QuestionError("this gathers the answers to many commands; 'nogging ingest' takes it apart")
     guesses = sorted(
         (guess for guess in _guesses(text, dialect, command, own) if guess.read),
-        key=lambda one: (one.rank, not one.reader.asked),
+        key=lambda guess: (guess.rank, not guess.reader.asked),
     )
     if not guesses:
         raise QuestionError("what this is an answer to is not recognised; say --dialect and --command")
-    as_good = [one for one in guesses if one.rank == guesses[0].rank or _passes_over_as_much(one, guesses[0])]
-    as_good = [one for one in as_good if not _is_of_another_family(one)] or as_good
+    as_good = [guess for guess in guesses if guess.rank == guesses[0].rank or _passes_over_as_much(guess, guesses[0])]
+    as_good = [guess for guess in as_good if not _is_of_another_family(guess)] or as_good
     best = as_good[0]
-    best = next((one for one in as_good if one.reader.path == _lines(best.reader)), best)
+    best = next((guess for guess in as_good if guess.reader.path == _lines(best.reader)), best)
     mine = (best.reader.dialect, best.reader.kinds)
     others = [
-        one
-        for one in as_good
-        if ((one.reader.dialect, one.reader.kinds) != mine and not _say_alike(one, best)) or _contradicts(one, best)
+        guess
+        for guess in as_good
+        if ((guess.reader.dialect, guess.reader.kinds) != mine and not _say_alike(guess, best))
+        or _contradicts(guess, best)
     ]
     if others:
-        named = "; ".join(one.told for one in [best, *others][:MOST_NAMED])
+        named = "; ".join(guess.told for guess in [best, *others][:MOST_NAMED])
         raise QuestionError(f"this could be the answer to several commands: {named}; say --dialect and --command")
     return best
 
@@ -75,7 +76,7 @@ def _passes_over_as_much(guess: Guess, best: Guess) -> bool:
     a line more or less that one knows says nothing."""
     if guess.reader.dialect == best.reader.dialect or guess.reader.kinds != best.reader.kinds:
         return False
-    passing = all(any(form.pattern.text == "<-...>" for form in one.reader.forms) for one in (guess, best))
+    passing = all(any(form.pattern.text == "<-...>" for form in reading.reader.forms) for reading in (guess, best))
     return passing and guess.whole and best.whole and guess.read >= best.read * NEARLY
 
 
@@ -112,7 +113,7 @@ def _is_of_another_family(guess: Guess) -> bool:
     return family in ("ipv4", "ipv6") and any(
         (":" in row[name]) != (family == "ipv6")
         for kind in guess.reader.kinds
-        for name in (one.name for one in kind.own if one.type is Type.PREFIX)
+        for name in (field.name for field in kind.own if field.type is Type.PREFIX)
         for row in guess.rows.get(kind.name, ())
         if row.get(name) is not None
     )
@@ -132,8 +133,8 @@ def _guesses(text: str, dialect: str | None, command: str | None, own: Own) -> l
     guesses = []
     for name in [dialect] if dialect else dialects(own):
         if command is not None:
-            one = find_reader(name, command, own)
-            several: tuple[Reader, ...] = (one,) if one is not None else ()
+            asked = find_reader(name, command, own)
+            several: tuple[Reader, ...] = (asked,) if asked is not None else ()
         else:
             several = readers(name, own)
         for reader in several:
