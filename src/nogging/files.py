@@ -182,28 +182,28 @@ def validated(data: Any, source: Source, model: type[Model], *, exact: bool = Tr
         raise source.error((), "the file is empty; it needs " + " and ".join(_required(model)))
     text = json.dumps(data)
     try:
-        found = model.model_validate_json(text, strict=True) if exact else model.model_validate(data)
+        whole = model.model_validate_json(text, strict=True) if exact else model.model_validate(data)
     except ValidationError as error:
         errors = [_located(source, detail, model) for detail in error.errors()]
-        raise min(errors, key=lambda one: (one.line, one.column)) from None
-    for where in _without_value(found, ()) if "null" in text else ():
+        raise min(errors, key=lambda error: (error.line, error.column)) from None
+    for where in _without_value(whole, ()) if "null" in text else ():
         raise source.error(where, f"nothing stands behind '{where[-1]}'; give it a value, or take it away", at_key=True)
-    return found
+    return whole
 
 
-def _without_value(found: Any, where: Path_) -> Iterator[Path_]:
+def _without_value(given: Any, where: Path_) -> Iterator[Path_]:
     """The keys behind which nothing stands: whoever left `where` empty did not mean all records."""
-    if isinstance(found, BaseModel):
-        for name in found.model_fields_set & set(type(found).model_fields):
-            place = (*where, type(found).model_fields[name].alias or name)
-            value = getattr(found, name)
+    if isinstance(given, BaseModel):
+        for name in given.model_fields_set & set(type(given).model_fields):
+            place = (*where, type(given).model_fields[name].alias or name)
+            value = getattr(given, name)
             yield from [place] if value is None else _without_value(value, place)
-    elif isinstance(found, tuple):
-        for n, one in enumerate(found):
-            yield from _without_value(one, (*where, n))
-    elif isinstance(found, dict):
-        for key, one in found.items():
-            yield from _without_value(one, (*where, key))
+    elif isinstance(given, tuple):
+        for n, inner in enumerate(given):
+            yield from _without_value(inner, (*where, n))
+    elif isinstance(given, dict):
+        for key, inner in given.items():
+            yield from _without_value(inner, (*where, key))
 
 
 def _required(model: type[BaseModel]) -> list[str]:
@@ -232,13 +232,13 @@ def _misspelt(source: Source, where: Path_) -> str:
 
 def _keys_at(model: type[BaseModel], where: Path_) -> Iterable[str]:
     """The keys that a model knows at a place: follows field annotations down to the model there."""
-    found: type[BaseModel] = model
+    inner_model: type[BaseModel] = model
     for step in where:
-        field = found.model_fields.get(step) if isinstance(step, str) else None
-        field = field or next((f for f in found.model_fields.values() if f.alias == step), None)
+        field = inner_model.model_fields.get(step) if isinstance(step, str) else None
+        field = field or next((f for f in inner_model.model_fields.values() if f.alias == step), None)
         if field is not None:
-            found = _model_in(field.annotation) or found
-    return [field.alias or name for name, field in found.model_fields.items()]
+            inner_model = _model_in(field.annotation) or inner_model
+    return [field.alias or name for name, field in inner_model.model_fields.items()]
 
 
 def field_of(model: type[BaseModel], key: str) -> str:
@@ -250,7 +250,7 @@ def _model_in(annotation: Any) -> type[BaseModel] | None:
     if isinstance(annotation, type) and issubclass(annotation, BaseModel):
         return annotation
     inner = (_model_in(argument) for argument in getattr(annotation, "__args__", ()))
-    return next((one for one in inner if one is not None), None)
+    return next((found for found in inner if found is not None), None)
 
 
 class _Values:
@@ -298,19 +298,19 @@ class _Values:
             self.open.discard(id(node))
 
     def mapping(self, node: yaml.Node, where: Path_) -> dict[str, Any]:
-        found: dict[str, Any] = {}
+        plain: dict[str, Any] = {}
         for key_node, value_node in node.value:
             if not isinstance(key_node, yaml.ScalarNode):
                 raise self.source.error(where, "a key has to be plain text")
             key = str(key_node.value)
             here = (*where, key)
-            if key in found:
+            if key in plain:
                 first = self.source.key_places[here][0]
                 self.source.key_places[here] = _start(key_node)
                 raise self.source.error(here, f"the key '{key}' is given twice (first on line {first})", at_key=True)
             self.source.key_places[here] = _start(key_node)
-            found[key] = self.value(value_node, here)
-        return found
+            plain[key] = self.value(value_node, here)
+        return plain
 
     def scalar(self, node: yaml.ScalarNode, where: Path_) -> Any:
         if node.tag.removeprefix(_TAGS) not in _IMPLICIT:

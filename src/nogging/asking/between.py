@@ -61,9 +61,9 @@ def span_at(life: Sequence[Row], moment: datetime) -> RecordSpan:
     """The records of a key at a moment; none where it was not there."""
     until = bisect_right(life, moment, key=lambda row: row[FROM])
     begins = bisect_left(life, life[until - 1][FROM], hi=until, key=lambda row: row[FROM]) if until else 0
-    found = list(life[begins:until])
-    there = found and found[0][WHAT] != GONE and (found[0].get(TO) is None or moment < found[0][TO])
-    return found if there else []
+    spans = list(life[begins:until])
+    there = spans and spans[0][WHAT] != GONE and (spans[0].get(TO) is None or moment < spans[0][TO])
+    return spans if there else []
 
 
 def at(lasting: Lasting, moment: datetime | None = None) -> list[Row]:
@@ -75,11 +75,11 @@ def at(lasting: Lasting, moment: datetime | None = None) -> list[Row]:
 
 def between(lasting: Mapping[str, Lasting], since: datetime, until: datetime) -> Iterator[Became]:
     """What is other at a later moment than at an earlier one, and what restarted, or went and came back, meanwhile."""
-    for one in lasting.values():
-        for key, life in one.lives.items():
+    for kind_lives in lasting.values():
+        for key, life in kind_lives.lives.items():
             if life[-1][FROM] <= since and (life[-1].get(TO) or since) <= since:
                 continue
-            if found := _became(one.kind, key, life, since, until):
+            if found := _became(kind_lives.kind, key, life, since, until):
                 yield found
 
 
@@ -92,7 +92,7 @@ def _became(kind: Kind, key: RecordKey, life: Sequence[Row], since: datetime, un
     if not before or not after:
         return Became(kind, key, GONE if before else NEW, moment, len(meanwhile)) if before or after else None
     moved = fields_that_moved(kind, before, after)
-    again = any(one[0][WHAT] in (GONE, RESTARTED) for one in meanwhile)
+    again = any(row[0][WHAT] in (GONE, RESTARTED) for row in meanwhile)
     if not moved and not again:
         return None
     return Became(kind, key, RESTARTED if again else MOVED, moment, len(meanwhile), moved)
@@ -105,7 +105,7 @@ def fields_that_moved(kind: Kind, before: RecordSpan, after: RecordSpan) -> dict
     states = kind.named(Nature.STATE)
     if kind.members or len(before) > 1 or len(after) > 1:
         was, now = (_words(span, (*kind.members, *states)) for span in (before, after))
-        gone, new = (" ".join(one for one in side if one not in other) for side, other in ((was, now), (now, was)))
+        gone, new = (" ".join(word for word in side if word not in other) for side, other in ((was, now), (now, was)))
         return {"records": (gone, new)} if gone or new else {}
     old, new_ = before[0], after[0]
     return {name: (old.get(name), new_.get(name)) for name in states if old.get(name) != new_.get(name)}
@@ -113,32 +113,36 @@ def fields_that_moved(kind: Kind, before: RecordSpan, after: RecordSpan) -> dict
 
 def _words(span: RecordSpan, names: Sequence[str]) -> list[str]:
     told = ([str(row[name]) for name in names if row.get(name) not in (None, "")] for row in span)
-    return sorted(f"({' '.join(one)})" for one in told)
+    return sorted(f"({' '.join(words)})" for words in told)
 
 
 def latest(lasting: Mapping[str, Lasting], device: str = "", kind: str = "") -> Iterator[tuple[Lasting, Row]]:
     """What changed, the last first: the first record of each key from then on."""
-    chosen = [one for name, one in lasting.items() if kind in ("", name)]
-    newest = heapq.merge(*(_backwards(one) for one in chosen), key=lambda pair: pair[1][FROM], reverse=True)
+    chosen = [kind_lives for name, kind_lives in lasting.items() if kind in ("", name)]
+    newest = heapq.merge(
+        *(_backwards(kind_lives) for kind_lives in chosen), key=lambda pair: pair[1][FROM], reverse=True
+    )
     told: set[tuple[str, RecordKey, datetime]] = set()
-    for one, row in newest:
-        place = one.kind.name, one.key(row), row[FROM]
+    for kind_lives, row in newest:
+        place = kind_lives.kind.name, kind_lives.key(row), row[FROM]
         if row[WHAT] != FIRST and device in ("", row["device"]) and place not in told:
             told.add(place)
-            yield one, row
+            yield kind_lives, row
 
 
-def _backwards(one: Lasting) -> Iterator[tuple[Lasting, Row]]:
-    return ((one, row) for row in reversed(one.rows))
+def _backwards(lasting: Lasting) -> Iterator[tuple[Lasting, Row]]:
+    return ((lasting, row) for row in reversed(lasting.rows))
 
 
-def change(one: Lasting, row: Row) -> Became:
+def change(lasting: Lasting, row: Row) -> Became:
     """What became of a key when a record of it began."""
-    key, moment = one.key(row), row[FROM]
-    life = one.lives[key]
+    key, moment = lasting.key(row), row[FROM]
+    life = lasting.lives[key]
     n = bisect_left(life, moment, key=lambda row: row[FROM])
     before = span_at(life, life[n - 1][FROM]) if n and life[n - 1].get(TO) == moment else []
-    return Became(one.kind, key, row[WHAT], moment, 1, fields_that_moved(one.kind, before, span_at(life, moment)))
+    return Became(
+        lasting.kind, key, row[WHAT], moment, 1, fields_that_moved(lasting.kind, before, span_at(life, moment))
+    )
 
 
 def not_well(kind: Kind, rows: Sequence[Row]) -> list[bool]:

@@ -62,13 +62,13 @@ def flap_table(lasting: Mapping[str, Lasting]) -> pa.Table:
     """
     import pyarrow as pa
 
-    found = falls(lasting)
-    columns = {name: pa.array([thing[n] for thing, _ in found], pa.string()) for n, name in enumerate(COLUMNS)}
+    fallen = falls(lasting)
+    columns = {name: pa.array([thing[n] for thing, _ in fallen], pa.string()) for n, name in enumerate(COLUMNS)}
     moment = pa.timestamp("us", "UTC")
-    columns["down_at"] = pa.array([one.high for _, one in found], moment)
-    columns["up_at"] = pa.array([one.up for _, one in found], moment)
-    columns["within"] = pa.array([(one.high - one.low).total_seconds() for _, one in found], pa.float64())
-    columns["told_by"] = pa.array([", ".join(sorted(one.told_by)) for _, one in found], pa.string())
+    columns["down_at"] = pa.array([fall.high for _, fall in fallen], moment)
+    columns["up_at"] = pa.array([fall.up for _, fall in fallen], moment)
+    columns["within"] = pa.array([(fall.high - fall.low).total_seconds() for _, fall in fallen], pa.float64())
+    columns["told_by"] = pa.array([", ".join(sorted(fall.told_by)) for _, fall in fallen], pa.string())
     return naive(pa.table(columns))
 
 
@@ -111,16 +111,16 @@ def _of_logs(events: Iterable[Row], sessions: Mapping[tuple[str, str], list[Thin
 
 
 def _logged(messages: list[tuple[datetime, str]]) -> list[Flap]:
-    found: list[Flap] = []
+    flaps: list[Flap] = []
     last = _LONG_AGO
     for at, state in messages:
         is_down = state == "down"
-        if is_down and (not found or found[-1].up is not None or at - last > _ONE_FALL):
-            found.append(Flap(at, at, {LOG}))
-        elif not is_down and found and found[-1].up is None:
-            found[-1].up = at
+        if is_down and (not flaps or flaps[-1].up is not None or at - last > _ONE_FALL):
+            flaps.append(Flap(at, at, {LOG}))
+        elif not is_down and flaps and flaps[-1].up is None:
+            flaps[-1].up = at
         last = at if is_down else last
-    return found
+    return flaps
 
 
 def _meant(row: Row, sessions: Mapping[tuple[str, str], list[Thing]]) -> Thing:
@@ -128,11 +128,11 @@ def _meant(row: Row, sessions: Mapping[tuple[str, str], list[Thing]]) -> Thing:
     if not row.get("neighbor"):
         return row["device"], "interface", None, None, row["interface"], None
     said = " ".join(str(row.get(name) or "") for name in ("name", "facility", "message")).lower()
-    protocol = next((one for one in sorted(PROTOCOLS, key=len, reverse=True) if one in said), None)
+    protocol = next((name for name in sorted(PROTOCOLS, key=len, reverse=True) if name in said), None)
     known = sessions.get((row["device"], row["neighbor"]), [])
-    fitting = [one for one in known if protocol is None or str(one[2]).startswith(protocol)]
+    fitting = [thing for thing in known if protocol is None or str(thing[2]).startswith(protocol)]
     if fitting:
-        return min(fitting, key=lambda one: (one[2] != protocol, one[4] != row.get("interface")))
+        return min(fitting, key=lambda thing: (thing[2] != protocol, thing[4] != row.get("interface")))
     return row["device"], "neighbor", protocol, None, row.get("interface"), row["neighbor"]
 
 
@@ -174,7 +174,9 @@ def _counted(falls: list[Flap], record: Any, told: Flap) -> Flap:
     """The fall that is told of: the last one within the window, or one more."""
     same = [fall for fall in falls if fall.is_within(told.low, told.high) and record not in fall.records]
     if same:
-        flap = max(same, key=lambda one: (min(one.high, told.high) - max(one.low, told.low), one.high))
+        flap = max(
+            same, key=lambda candidate: (min(candidate.high, told.high) - max(candidate.low, told.low), candidate.high)
+        )
         flap.high = max(flap.low, min(flap.high, told.high))
         flap.low = min(max(flap.low, told.low), flap.high)
         flap.told_by |= told.told_by

@@ -26,38 +26,38 @@ def command(
     programs: ProgramsOption = False,
 ) -> int:
     """Can each device be reached, logged in to and understood? Exit status 3 when one cannot."""
-    found = probe(willing(load_inventory(inventory)).on(on), ask=secret())
+    probed = probe(willing(load_inventory(inventory)).on(on), ask=secret())
     if format is Format.JSON:
-        print_json([asdict(one) for one in found])
+        print_json([asdict(device) for device in probed])
     elif format is Format.CSV:
-        print_csv([_row(one) for one in found], _row(found[0]))
+        print_csv([_row(device) for device in probed], _row(probed[0]))
     else:
-        _print(found)
-    return PASS if all(one.outcome == WELL for one in found) else UNPROVEN
+        _print(probed)
+    return PASS if all(device.outcome == WELL for device in probed) else UNPROVEN
 
 
-def _row(one: Probed) -> dict[str, str]:
-    privileged = "" if one.privileged is None else ("yes" if one.privileged else "no")
+def _row(probed: Probed) -> dict[str, str]:
+    privileged = "" if probed.privileged is None else ("yes" if probed.privileged else "no")
     return {
-        "device": one.device,
-        "outcome": one.outcome.replace("_", " "),
-        "host key": one.host_key,
-        "prompt": one.prompt,
+        "device": probed.device,
+        "outcome": probed.outcome.replace("_", " "),
+        "host key": probed.host_key,
+        "prompt": probed.prompt,
         "privileged": privileged,
-        "skew": "" if one.skew is None else f"{one.skew:+g} s",
-        "kinds": ", ".join(one.kinds),
+        "skew": "" if probed.skew is None else f"{probed.skew:+g} s",
+        "kinds": ", ".join(probed.kinds),
     }
 
 
-def _print(found: list[Probed]) -> None:
-    rows = [{name: value for name, value in _row(one).items() if name != "kinds"} for one in found]
+def _print(probed: list[Probed]) -> None:
+    rows = [{name: value for name, value in _row(device).items() if name != "kinds"} for device in probed]
     print_lines(text.records(rows, width() if sys.stdout.isatty() else None))
     print()
-    for kinds in dict.fromkeys(_row(one)["kinds"] for one in found):
-        devices = [one.device for one in found if _row(one)["kinds"] == kinds]
-        whom = f"all {len(found)}" if len(devices) == len(found) else ", ".join(devices)
+    for kinds in dict.fromkeys(_row(device)["kinds"] for device in probed):
+        devices = [device.device for device in probed if _row(device)["kinds"] == kinds]
+        whom = f"all {len(probed)}" if len(devices) == len(probed) else ", ".join(devices)
         print(textwrap.fill(f"kinds that can be read on {whom}: {kinds or 'none'}", 79, subsequent_indent="  "))
-    ill = [one for one in found if one.outcome != WELL]
-    for one in ill:
-        print_lines([Text(f"{one.device}: {one.reason}", style="red")])
-    print(f"{len(found) - len(ill)} of {len(found)} devices are well")
+    ill = [device for device in probed if device.outcome != WELL]
+    for device in ill:
+        print_lines([Text(f"{device.device}: {device.reason}", style="red")])
+    print(f"{len(probed) - len(ill)} of {len(probed)} devices are well")

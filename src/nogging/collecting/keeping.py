@@ -186,8 +186,8 @@ class Keeper:
                 at=turn.at,
                 kinds=due.kinds,
                 devices=len(inventory),
-                captured=sum(one.outcome == CAPTURED for one in entries.values()),
-                answers=sum(one.commands_answered for one in entries.values()),
+                captured=sum(entry.outcome == CAPTURED for entry in entries.values()),
+                answers=sum(entry.commands_answered for entry in entries.values()),
                 new=new,
                 octets=stored,
                 seconds=time.monotonic() - monotonic,
@@ -218,8 +218,8 @@ class Keeper:
                 judgements.append(Windows(self.windows).judge(self.over, self.numbers))
             if not judgements:
                 return "", []
-            results = tuple(result for one in judgements for result in one.results)
-            judgement = Judgement(worst([one.verdict for one in judgements]), "", results)
+            results = tuple(result for part in judgements for result in part.results)
+            judgement = Judgement(worst([part.verdict for part in judgements]), "", results)
             notices = self.notices.of(judgement, turn.at, self.causes[:CAUSES])
             with (self.history.folder / NOTICES).open("a", encoding="utf-8") as file:
                 file.writelines(json.dumps(notice.told(), ensure_ascii=False) + "\n" for notice in notices)
@@ -272,7 +272,7 @@ class Keeper:
         whole = _whole(before, capture.manifest, due.kinds, self.inventory or inventory)
         at = datetime.fromisoformat(whole.ended)
         turn = self.history.add(whole, folder, self.changes(before, capture, at), lost)
-        told = {name for name, one in capture.manifest.devices.items() if one.outcome in TOLD}
+        told = {name for name, entry in capture.manifest.devices.items() if entry.outcome in TOLD}
         self.last_told.update(dict.fromkeys(told, turn.at))
         return turn, before, capture
 
@@ -289,7 +289,7 @@ class Keeper:
 
     def changes(self, before: Manifest | None, capture: Capture, at: datetime) -> list[ChangedRecord]:
         """What changed since each device was last heard, which mostly was the moment before."""
-        heard = {name for name, one in capture.manifest.devices.items() if one.outcome in TOLD}
+        heard = {name for name, entry in capture.manifest.devices.items() if entry.outcome in TOLD}
         known = self.last_heard(before)
         for name, was, now in _replaced(before, capture.manifest):
             known.pop(name, None)
@@ -298,17 +298,17 @@ class Keeper:
         self.causes = []
         for name in heard:
             groups.setdefault(known.get(name), set()).add(name)
-        found: list[ChangedRecord] = []
+        changes: list[ChangedRecord] = []
         for moment, devices in groups.items():
             try:
-                found += self.since(moment, devices, capture, at)
+                changes += self.since(moment, devices, capture, at)
             except CaptureError as error:
                 self.remarks.append(f"what changed cannot be told of {', '.join(sorted(devices))}: {error}")
-                found += first(capture, devices, at)
+                changes += first(capture, devices, at)
         gone = set(before.devices if before else ()) - self.names()
         for name in gone:
             self.last_told.pop(name, None)
-        return found + left(gone, at)
+        return changes + left(gone, at)
 
     def since(self, moment: datetime | None, devices: set[str], capture: Capture, at: datetime) -> list[ChangedRecord]:
         """What changed of some devices since a moment; one that was let go since is the one before it."""
@@ -317,9 +317,9 @@ class Keeper:
         if not until:
             return first(capture, devices, at)
         with self.laid_out(turns[until - 1]) as then:
-            found, causes = changed(then, capture, devices, at)
+            moved, causes = changed(then, capture, devices, at)
         self.causes += causes
-        return found
+        return moved
 
     def names(self) -> set[str]:
         return {device.name for device in self.inventory.devices} if self.inventory else set()
@@ -330,7 +330,7 @@ class Keeper:
         if missing and not self.looked_back:
             for turn in reversed(self.history.turns[-FAR:]):
                 manifest = self.history.manifest(turn)
-                for name in [one for one in missing if one in manifest.devices]:
+                for name in [device for device in missing if device in manifest.devices]:
                     if manifest.devices[name].outcome in TOLD:
                         self.last_told[name] = turn.at
                         missing.discard(name)
@@ -430,7 +430,7 @@ def _whole(before: Manifest | None, now: Manifest, kinds: tuple[str, ...], inven
 def _replaced(before: Manifest | None, now: Manifest) -> list[tuple[str, str, str]]:
     """The devices that speak another dialect than they did, with both."""
     were = before.devices if before else {}
-    both = ((name, were[name].dialect, one.dialect) for name, one in now.devices.items() if name in were)
+    both = ((name, were[name].dialect, entry.dialect) for name, entry in now.devices.items() if name in were)
     return [(name, was, is_now) for name, was, is_now in both if was != is_now]
 
 
@@ -444,13 +444,13 @@ def _files_of(inventory: Inventory) -> list[tuple[Path, int, int]]:
 def _new(before: Manifest | None, now: Manifest) -> int:
     """How many answers are not as they were."""
     known = {
-        (name, command): one.digest
+        (name, command): command_entry.digest
         for name, entry in (before.devices.items() if before else ())
-        for command, one in entry.commands.items()
+        for command, command_entry in entry.commands.items()
     }
     return sum(
-        known.get((name, command)) != one.digest
+        known.get((name, command)) != command_entry.digest
         for name, entry in now.devices.items()
-        for command, one in entry.commands.items()
-        if one.has_text
+        for command, command_entry in entry.commands.items()
+        if command_entry.has_text
     )

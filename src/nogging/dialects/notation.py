@@ -123,15 +123,15 @@ def compile_pattern(text: str, but: tuple[str, ...] = (), without: tuple[str, ..
     `without`, it does not match."""
     parser = _Parser(text)
     elements = _hung(parser.sequence(""))
-    if sum(1 for one in walk(elements) if isinstance(one, Choice)) > MOST_OPTIONALS:
+    if sum(1 for element in walk(elements) if isinstance(element, Choice)) > MOST_OPTIONALS:
         raise NotationError(f"more than {MOST_OPTIONALS} optional parts and choices; write two lines instead", 0)
     elements = _quoted(elements)
     written, _ = _written(elements, frozenset({_END}))
-    values = tuple(one for one in walk(elements) if isinstance(one, PatternValue) and one.field)
+    values = tuple(element for element in walk(elements) if isinstance(element, PatternValue) and element.field)
     kept_out = rf"(?!(?:{_either(but)})(?:\s|$))" if but else ""
     kept_out += rf"(?!.*(?<!\w)(?:{_either(without)})(?!\w))" if without else ""
     pattern = Pattern(text, kept_out + written, values, _first_word(elements), elements)
-    if not any(isinstance(one, PatternValue) and one.verbatim for one in walk(elements)):
+    if not any(isinstance(element, PatternValue) and element.verbatim for element in walk(elements)):
         return pattern
     regex, trace = traced(pattern)
     named = {f"v{n}": value.verbatim for n, (value, _) in enumerate(trace.values) if value.verbatim or value.field}
@@ -222,12 +222,12 @@ class _Parser:
 
     def sequence(self, ends: str) -> Sequence_:
         """Elements up to one of the characters in `ends`, or to the end of the text where there are none."""
-        found: list[Element] = []
+        elements: list[Element] = []
         while self.at < len(self.text) and self.text[self.at] not in ends:
-            found.append(self.element())
+            elements.append(self.element())
         if ends and self.at >= len(self.text):
             raise NotationError(f"'{ends[-1]}' is missing", len(self.text))
-        return tuple(found)
+        return tuple(elements)
 
     def element(self) -> Element:
         character = self.text[self.at]
@@ -255,17 +255,17 @@ class _Parser:
         return Choice(tuple(branches), optional=False)
 
     def literal(self) -> Literal:
-        found = ""
+        literal = ""
         while self.at < len(self.text):
             character = self.text[self.at]
             if character == "\\" and self.text[self.at + 1 : self.at + 2] in tuple(_BRACKETS):
                 character = self.text[self.at + 1]
                 self.at += 1
-            elif character in "<[{" or character.isspace() or (found and character in "]}|"):
+            elif character in "<[{" or character.isspace() or (literal and character in "]}|"):
                 break
-            found += character
+            literal += character
             self.at += 1
-        return Literal(found)
+        return Literal(literal)
 
     def value(self) -> PatternValue:
         start = self.at
@@ -294,41 +294,41 @@ def _counted(name: str) -> tuple[str, int]:
 
 def _hung(elements: Sequence_) -> Sequence_:
     """Moves the space before (else after) an optional part into it, so that it vanishes with the part."""
-    found = list(elements)
-    for n, element in enumerate(found):
+    kept = list(elements)
+    for n, element in enumerate(kept):
         if not isinstance(element, Choice):
             continue
         branches = tuple(_hung(branch) for branch in element.branches)
-        after = found[n + 1] if n + 1 < len(found) else None
-        if element.optional and n > 0 and isinstance(found[n - 1], Space) and isinstance(after, Space | None):
+        after = kept[n + 1] if n + 1 < len(kept) else None
+        if element.optional and n > 0 and isinstance(kept[n - 1], Space) and isinstance(after, Space | None):
             branches = ((Space(), *branches[0]),)
-            found[n - 1] = Literal("")
-        elif element.optional and not any(found[i] != Literal("") for i in range(n)) and isinstance(after, Space):
+            kept[n - 1] = Literal("")
+        elif element.optional and not any(kept[i] != Literal("") for i in range(n)) and isinstance(after, Space):
             branches = ((*branches[0], Space()),)
-            found[n + 1] = Literal("")
-        found[n] = Choice(branches, element.optional)
-    return tuple(one for one in found if one != Literal(""))
+            kept[n + 1] = Literal("")
+        kept[n] = Choice(branches, element.optional)
+    return tuple(element for element in kept if element != Literal(""))
 
 
 def _quoted(elements: Sequence_) -> Sequence_:
     """Marks the values that stand between quotation marks."""
-    found = list(elements)
-    for n, element in enumerate(found):
+    quoted = list(elements)
+    for n, element in enumerate(quoted):
         if isinstance(element, Choice):
-            found[n] = Choice(tuple(_quoted(branch) for branch in element.branches), element.optional)
-        elif isinstance(element, PatternValue) and 0 < n < len(found) - 1:
-            before, after = found[n - 1], found[n + 1]
+            quoted[n] = Choice(tuple(_quoted(branch) for branch in element.branches), element.optional)
+        elif isinstance(element, PatternValue) and 0 < n < len(quoted) - 1:
+            before, after = quoted[n - 1], quoted[n + 1]
             marks = isinstance(before, Literal) and before.text[-1:] == '"' and isinstance(after, Literal)
-            found[n] = replace(element, quoted=marks and isinstance(after, Literal) and after.text[0] == '"')
-    return tuple(found)
+            quoted[n] = replace(element, quoted=marks and isinstance(after, Literal) and after.text[0] == '"')
+    return tuple(quoted)
 
 
 def _written(elements: Sequence_, after: Stops, trace: Trace | None = None) -> tuple[str, Stops]:
     """The regular expression of a sequence, and what it may begin with, given what may come after it."""
     written = ""
     for element in reversed(elements):
-        one, after = _element_written(element, after, trace)
-        written = one + written
+        first, after = _element_written(element, after, trace)
+        written = first + written
     return written, after
 
 

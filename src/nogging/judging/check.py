@@ -54,8 +54,8 @@ class Judge:
     def judge(self, asked: Expectations) -> Judgement:
         self.asking.waivers = [waiver for waiver in asked.waivers if waiver.until >= self.pairs.after.ended.date()]
         expired = (waiver for waiver in asked.waivers if waiver not in self.asking.waivers)
-        notes = [f"expired, and counts for nothing: {one}" for one in expired] + self.acknowledged(asked)
-        results = tuple(self.judged(one) for one in asked.expect)
+        notes = [f"expired, and counts for nothing: {waiver}" for waiver in expired] + self.acknowledged(asked)
+        results = tuple(self.judged(expectation) for expectation in asked.expect)
         verdicts = [result.verdict for result in results if result.strength == "must"]
         if self.pairs.before is None:
             notes += self.pairs.after.remarks
@@ -71,8 +71,8 @@ class Judge:
         comparison = compare_pairs(self.pairs)
         explained, left = Explaining(self.asking, comparison).explained(asked.explain)
         quiet = noise_of(replace(comparison, differences=left), self.pairs, self.quiet)
-        left, noise = quiet.differences, tuple(one.told() for one in quiet.noise)
-        verdicts += [one.verdict for one in explained]
+        left, noise = quiet.differences, tuple(entry.told() for entry in quiet.noise)
+        verdicts += [entry.verdict for entry in explained]
         if asked.other == "fail":
             verdicts += [Verdict.FAIL] * bool(left) + [Verdict.UNPROVEN] * bool(comparison.not_compared)
         return Judgement(
@@ -95,29 +95,29 @@ class Judge:
         times: Counter[str] = Counter()
 
         def knows(dialect: str, command: str, text: str) -> bool:
-            found = next((one for one in asked.acknowledged if one.knows(dialect, command, text)), None)
-            times[found.title if found else ""] += 1
-            return found is not None
+            acknowledged = next((entry for entry in asked.acknowledged if entry.knows(dialect, command, text)), None)
+            times[acknowledged.title if acknowledged else ""] += 1
+            return acknowledged is not None
 
         if asked.acknowledged and self.pairs.acknowledge(knows):
             self.asking.begin_anew()
         return [
-            f"acknowledged, {times[one.title]} unread line{'s' * (times[one.title] != 1)}: {one.title}"
-            for one in asked.acknowledged
+            f"acknowledged, {times[entry.title]} unread line{'s' * (times[entry.title] != 1)}: {entry.title}"
+            for entry in asked.acknowledged
         ]
 
-    def judged(self, one: AnyExpectation) -> Result:
+    def judged(self, expectation: AnyExpectation) -> Result:
         """What becomes of one expectation."""
-        return replace(self._judged(one), place=one.place)
+        return replace(self._judged(expectation), place=expectation.place)
 
-    def _judged(self, one: AnyExpectation) -> Result:
-        if isinstance(one, PathExpectation):
-            return self.paths.judged(one)
-        if isinstance(one, JoinedExpectation):
-            return self.joining.judged(one)
-        if one.quantifier == "count":
-            return self.counting.judged(one)
-        return _JUDGED[one.quantifier](self.asking, one)
+    def _judged(self, expectation: AnyExpectation) -> Result:
+        if isinstance(expectation, PathExpectation):
+            return self.paths.judged(expectation)
+        if isinstance(expectation, JoinedExpectation):
+            return self.joining.judged(expectation)
+        if expectation.quantifier == "count":
+            return self.counting.judged(expectation)
+        return _JUDGED[expectation.quantifier](self.asking, expectation)
 
 
 _JUDGED = {"every": every.judged, "some": some.judged, "none": none.judged, "exactly": exactly.judged}

@@ -72,23 +72,23 @@ def differences(kind: Kind, rows: Sequence[dict[str, Any]]) -> list[Difference]:
     if not kind.members:
         nothing = _View(kind, {AFTER: [], BEFORE: []}, {AFTER: set(), BEFORE: set()}, False)
         return [difference for row in rows for difference in _differences(nothing, row)]
-    found: dict[tuple[Any, ...], Difference] = {}
+    differences: dict[tuple[Any, ...], Difference] = {}
     for row in rows:
         key = {name: row[f"a_{name}"] if row["a_here"] or not row["b_here"] else row[f"b_{name}"] for name in kind.keys}
         there = any(other["a_here"] and all(other[f"a_{n}"] == v for n, v in key.items()) for other in rows)
         what = "moved" if there else "gone"
-        found[tuple(key.values())] = Difference(kind.name, key, what, {})
-    return list(found.values())
+        differences[tuple(key.values())] = Difference(kind.name, key, what, {})
+    return list(differences.values())
 
 
 def compare_pairs(pairs: Pairs) -> Comparison:
     """Compares two captures that lie side by side, over all kinds."""
     assert pairs.before is not None
-    found: list[Difference] = []
+    differences: list[Difference] = []
     places = not_comparable(pairs.before, pairs.after)
     unread = compared(pairs.before, pairs.after)
     blind = [f"{device}, '{command}': {reason}" for device, command, reason in places]
-    blind += [f"{one.device}, '{one.command}': {one}" for one in unread.changed]
+    blind += [f"{answer.device}, '{answer.command}': {answer}" for answer in unread.changed]
     blind += swapped(pairs)
     beside: list[Difference] = []
     other_keys = _other_keys(pairs)
@@ -104,14 +104,14 @@ def compare_pairs(pairs: Pairs) -> Comparison:
         if kind.told_beside:
             beside += differ
             continue
-        found += differ
+        differences += differ
         blind += view.not_comparable
     notes = [
         f"{device}, '{command}': {n} unread lines differ in nothing but numbers and times"
         for (device, command), n in unread.varied.items()
     ]
     return Comparison(
-        tuple(with_proposals(found)),
+        tuple(with_proposals(differences)),
         tuple(dict.fromkeys(blind)),
         tuple(kind.name for kind in kinds if not kind.told_beside),
         notes=(*pairs.before.remarks, *pairs.after.remarks, *notes, *_told_beside(beside, other_keys)),
@@ -121,14 +121,14 @@ def compare_pairs(pairs: Pairs) -> Comparison:
 def _told_beside(differences: Iterable[Difference], other_keys: bool) -> Iterator[str]:
     """What is another one in the configurations, a note for each of them. Under different keys two that are the same
     may look different."""
-    found: dict[tuple[str, str], list[str]] = {}
+    by_answer: dict[tuple[str, str], list[str]] = {}
     for difference in differences:
         what = {"moved": "'{}'", "new": "new '{}'", "gone": "gone '{}'"}[difference.what]
-        found.setdefault((difference.device, difference.key["command"]), []).append(
+        by_answer.setdefault((difference.device, difference.key["command"]), []).append(
             what.format(difference.key["section"])
         )
     doubt = " (secrets are masked under two keys: some may be the same)" if other_keys else ""
-    for (device, command), named in found.items():
+    for (device, command), named in by_answer.items():
         more = f" and {len(named) - MOST_NAMED} more" if len(named) > MOST_NAMED else ""
         yield f"{device}, '{command}': configured otherwise: {', '.join(named[:MOST_NAMED])}{more}{doubt}"
 
@@ -162,17 +162,17 @@ def _hiding(pairs: Pairs, kind: Kind, unread: Compared) -> dict[str, list[Gap]]:
     """The gaps of each side that could hide a record of the other: lines that are as unread there as here cannot, and
     neither can a question that neither side has an answer to; an answer that only the other side has, can."""
     assert pairs.before is not None
-    found = {
+    missing = {
         AFTER: gaps(pairs.after, kind.name, AFTER, pairs.before),
         BEFORE: gaps(pairs.before, kind.name, BEFORE, pairs.after),
     }
-    on_both = {(gap.device, gap.question) for gap in found[AFTER] if gap.question}
-    on_both &= {(gap.device, gap.question) for gap in found[BEFORE]}
+    on_both = {(gap.device, gap.question) for gap in missing[AFTER] if gap.question}
+    on_both &= {(gap.device, gap.question) for gap in missing[BEFORE]}
     hiding: dict[str, list[Gap]] = {
         AFTER: list(answered_elsewhere(pairs.after, pairs.before, kind.name, AFTER)),
         BEFORE: list(answered_elsewhere(pairs.before, pairs.after, kind.name, BEFORE)),
     }
-    for side, several in found.items():
+    for side, several in missing.items():
         hiding[side] += [gap for gap in several if not gap.lines and (gap.device, gap.question) not in on_both]
         for gap in several:
             changed = unread.lines(gap.device, gap.unread, side) if gap.lines else []
@@ -185,9 +185,9 @@ def _hiding(pairs: Pairs, kind: Kind, unread: Compared) -> dict[str, list[Gap]]:
 def _doubtful(unread: Compared) -> dict[str, Doubts]:
     return {
         side: {
-            (one.device, one.command, line.within)
-            for one in unread.changed
-            for line in getattr(one, side)
+            (answer.device, answer.command, line.within)
+            for answer in unread.changed
+            for line in getattr(answer, side)
             if line.within is not None
         }
         for side in (BEFORE, AFTER)
@@ -217,7 +217,7 @@ def _rows(pairs: Pairs, kind: Kind, table: str) -> list[dict[str, Any]]:
         f"({_a(name)} IS NULL) <> ({_b(name)} IS NULL)"
         for name in (*kind.named(Nature.COUNTER), *kind.levels, *kind.named(Nature.TIMER))
     ]
-    both = " OR ".join(f"({one})" for one in told) or "false"
+    both = " OR ".join(f"({condition})" for condition in told) or "false"
     order = ", ".join(identifier(f"a_{key}") for key in kind.keys)
     return pairs.rows(f"SELECT * FROM {table} WHERE NOT a_here OR NOT b_here OR {both} ORDER BY device, {order}, id")
 
@@ -253,8 +253,8 @@ def _routes(pairs: Pairs, kind: Kind, table: str) -> list[dict[str, Any]]:
         columns = [f"bool_or({letter}_here) AS {letter}_here"]
         columns += [f"list_sort(list({{{members.replace('{0}', letter)}}}) FILTER ({letter}_here)) AS {letter}_{HOPS}"]
         columns += [
-            f"list_sort(list(DISTINCT {one}) FILTER ({letter}_here)) AS {one}"
-            for one in (identifier(f"{letter}_{state}") for state in states)
+            f"list_sort(list(DISTINCT {column}) FILTER ({letter}_here)) AS {column}"
+            for column in (identifier(f"{letter}_{state}") for state in states)
         ]
         columns += [f"any_value({letter}_answer) AS {letter}_answer"]
         columns += [f"[min({letter}_line[1]), max({letter}_line[2])] AS {letter}_line"]
@@ -299,26 +299,26 @@ def _masked(value: Any) -> bool:
 def _hidden(view: _View, key: Mapping[str, Any], before: dict[str, Any], after: dict[str, Any]) -> set[str]:
     """The fields that one side does not tell, perhaps for no other reason than that nobody could read it;
     the words of a record come from every answer that tells of it."""
-    found: set[str] = set()
+    silent_of_all: set[str] = set()
     for side, record in ((BEFORE, before), (AFTER, after)):
         silent = {name for name in view.kind.fields if record.get(name) is None}
         for gap in view.missing[side]:
             if gap.about(key):
-                found |= (silent & gap.tells) | {REMAINDER.name}
+                silent_of_all |= (silent & gap.tells) | {REMAINDER.name}
         if record.get("line") and (key["device"], record["answer"], record["line"][0]) in view.doubts[side]:
-            found |= silent | {REMAINDER.name}
-    return found
+            silent_of_all |= silent | {REMAINDER.name}
+    return silent_of_all
 
 
 def _record(kind: Kind, row: dict[str, Any], letter: str) -> dict[str, Any]:
     if not kind.members:
         return side_of(row, letter, kind)
-    found = {name: row[f"{letter}_{name}"] for name in (HOPS, *kind.named(Nature.STATE), "answer", "line")}
+    side = {name: row[f"{letter}_{name}"] for name in (HOPS, *kind.named(Nature.STATE), "answer", "line")}
     for name in kind.named(Nature.STATE):
-        values = found[name] or []
-        found[name] = values[0] if len(values) == 1 else (values or None)
-    found[HOPS] = [{name: value for name, value in hop.items() if value is not None} for hop in found[HOPS] or []]
-    return found
+        values = side[name] or []
+        side[name] = values[0] if len(values) == 1 else (values or None)
+    side[HOPS] = [{name: value for name, value in hop.items() if value is not None} for hop in side[HOPS] or []]
+    return side
 
 
 def _moved(kind: Kind, before: dict[str, Any], after: dict[str, Any]) -> Iterable[str]:

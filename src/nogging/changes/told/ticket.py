@@ -55,36 +55,36 @@ def _ticket(folder: Path) -> Ticket:
     )
 
 
-def as_json(found: Ticket) -> dict[str, Any]:
-    judged = plain.judgement(found.judgement) if found.judgement is not None else None
-    return {"format": plain.FORMAT, **asdict(found), "judgement": judged, "means": found.means}
+def as_json(ticket: Ticket) -> dict[str, Any]:
+    judged = plain.judgement(ticket.judgement) if ticket.judgement is not None else None
+    return {"format": plain.FORMAT, **asdict(ticket), "judgement": judged, "means": ticket.means}
 
 
-def as_markdown(found: Ticket) -> str:
-    return "\n".join(_markdown(found)) + "\n"
+def as_markdown(ticket: Ticket) -> str:
+    return "\n".join(_markdown(ticket)) + "\n"
 
 
-def _markdown(found: Ticket) -> Iterator[str]:
+def _markdown(ticket: Ticket) -> Iterator[str]:
     said = markdown.plain
-    yield f"# {said(found.title)}: {found.means}"
-    told = {"because": found.reasons, "what a person must do": found.todo, "good to know": found.notes}
+    yield f"# {said(ticket.title)}: {ticket.means}"
+    told = {"because": ticket.reasons, "what a person must do": ticket.todo, "good to know": ticket.notes}
     for title, lines in told.items():
         yield from markdown.listed(title, lines)
-    yield from markdown.listed("probes", (probed(probe) for probe in found.probes))
-    if found.judgement is not None:
+    yield from markdown.listed("probes", (probed(probe) for probe in ticket.probes))
+    if ticket.judgement is not None:
         yield ""
-        yield from markdown.judgement(found.judgement).splitlines()
+        yield from markdown.judgement(ticket.judgement).splitlines()
     yield from ["", "## Journal", "", "| | |", "| --- | --- |"]
-    for at, line in found.journal:
+    for at, line in ticket.journal:
         yield f"| {at} | {said(line)} |"
 
 
-def as_junit(found: Ticket) -> str:
+def as_junit(ticket: Ticket) -> str:
     """A case for how it ended and one for each probe that has a bound, before those of the judgement."""
-    suite = junit.suite(found.judgement) if found.judgement is not None else junit.empty(found.title)
-    verdict = _VERDICTS.get(State(found.state), Verdict.FAIL) if found.state else Verdict.UNPROVEN
-    cases = [("change", found.means, verdict, "; ".join(found.reasons), "\n".join(found.todo))]
-    for probe in found.probes:
+    suite = junit.suite(ticket.judgement) if ticket.judgement is not None else junit.empty(ticket.title)
+    verdict = _VERDICTS.get(State(ticket.state), Verdict.FAIL) if ticket.state else Verdict.UNPROVEN
+    cases = [("change", ticket.means, verdict, "; ".join(ticket.reasons), "\n".join(ticket.todo))]
+    for probe in ticket.probes:
         if probe["at_most"] is not None:
             held = Verdict.FAIL if probe["longest"] > probe["at_most"] else Verdict.PASS
             cases.append(("probe", f"{probe['title']}, {probe['at_most']:g} s at most", held, probed(probe), ""))
