@@ -134,23 +134,8 @@ def announced() -> tuple[re.Pattern[str], ...]:
 
 
 HINTS = (
-    *(
-        "passw",
-        "passp",
-        "pass_p",
-        "pass-p",
-        "passk",
-        "passc",
-        "secret",
-        "communit",
-        "com2sec",
-        "key",
-        "psk",
-        "auth",
-        "$",
-        "token",
-        "priv",
-    ),
+    *("passw", "passp", "pass_p", "pass-p", "passk", "passc", "secret", "communit", "com2sec"),
+    *("key", "psk", "auth", "$", "token", "priv"),
     *(
         "://",
         "-name",
