@@ -427,10 +427,8 @@ class _Checked:
 
 def _count_schema(kind: Kind) -> dict[NamePath, RecordField]:
     counts = ["n", "hops"] if kind.members else ["n"]
-    field = {name: RecordField(name, Type.INTEGER, Nature.GAUGE, "how many") for name in counts}
-    return {(name,): field_ for name, field_ in field.items()} | {
-        ("before", name): field_ for name, field_ in field.items()
-    }
+    fields = {name: RecordField(name, Type.INTEGER, Nature.GAUGE, "how many") for name in counts}
+    return {(*when, name): field for when in ((), ("before",)) for name, field in fields.items()}
 
 
 def _worded(model: ExpectModel, quantifier: str) -> str:

@@ -152,7 +152,7 @@ class Faults:
             said = " ".join(str(row[member]) for member in kind.members if row[member])
             if len(rows) > 1:
                 yield Fault(kind.name, "", LOST, f"{name} loses {said}", (Alteration(kind.name, match),))
-            mine = {tuple(row_[m] for m in kind.members) for row_ in rows}
+            mine = {tuple(sibling[m] for m in kind.members) for sibling in rows}
             other = next((member for member in self.every_member(kind, row["device"]) if member not in mine), None)
             if other is not None:
                 instead = dict(zip(kind.members, other, strict=True))
@@ -186,9 +186,9 @@ class Faults:
     def beyond(self, kind: Kind, row: Row) -> Iterator[Alteration]:
         """What rests on a record that stays, but cannot be reached."""
         for other, field, name in self.naming(kind, row):
-            for row_ in self.by(other, "device", field.name).get((row["device"], name), ()):
-                if fields := unwell(other, row_):
-                    yield Alteration(other.name, _key(other, row_), fields)
+            for related in self.by(other, "device", field.name).get((row["device"], name), ()):
+                if fields := unwell(other, related):
+                    yield Alteration(other.name, _key(other, related), fields)
 
     def naming(self, kind: Kind, row: Row) -> Iterator[tuple[Kind, Field, str]]:
         """The kinds of records that name a record, by which field, and how."""
@@ -203,11 +203,11 @@ class Faults:
             for field in inner.own if any(resting(inner)) else ():
                 if field.refers.partition(".")[0] == kind.name and not field.rests_on:
                     at = row["device"], row[field.refers.partition(".")[2]]
-                    yield from ((inner, row_) for row_ in self.by(inner, "device", field.name).get(at, ()))
+                    yield from ((inner, related) for related in self.by(inner, "device", field.name).get(at, ()))
 
     def other_ends(self, kind: Kind, row: Row) -> list[Row]:
         keys = self.consequences.other_ends.get(kind.name, {}).get(tuple(row[name] for name in kind.keys), ())
-        return [row_ for key in sorted(keys, key=str) for row_ in self.by(kind, *kind.keys).get(key, ())]
+        return [related for key in sorted(keys, key=str) for related in self.by(kind, *kind.keys).get(key, ())]
 
     @cached_property
     def consequences(self) -> Consequences:

@@ -86,7 +86,7 @@ class Json:
             names = {name: f"{name} ({n})" if name in value else name for name in other}
             if clash := next((name for name in names.values() if name in value), None):
                 raise ValueError(f"the member '{clash}' is given twice")
-            value.update((names[name], value_) for name, value_ in other.items())
+            value.update((names[name], told) for name, told in other.items())
             locations += [(names[at[0]], *at[1:]) if at else at for at in _locations(other, ())]
         self.root = DocumentNode(self, (), value)
         ends = [match.start() for match in re.finditer("\n", text)]

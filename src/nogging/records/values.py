@@ -448,10 +448,10 @@ _OF_FIELDS_IN: dict[tuple[Type, str], Callable[[str], object]] = {
 }
 
 
-def _moment_reader(unit: str, at: datetime, skew: float) -> Callable[[str], ReadMoment]:
+def _moment_reader(unit: str, at: datetime, skew: float) -> Callable[[str], ReadMoment | None]:
     factor = UNITS[unit][1] if unit else 0
     if unit == EPOCH:
-        return lambda text: (_since_epoch(number(text)) - timedelta(seconds=skew), factor)
+        return lambda text: _since_epoch(number(text), skew)
     if unit == TIME_OF_DAY:
         return lambda text: time_of_day(text, at, skew)
     if unit == HOURS:
@@ -484,9 +484,10 @@ def time_of_day(text: str, at: datetime, skew: float = 0.0) -> ReadMoment:
     return found - timedelta(seconds=skew), resolution
 
 
-def _since_epoch(seconds: float) -> datetime:
+def _since_epoch(seconds: float, skew: float) -> ReadMoment | None:
+    """What a device counts from 1970 in seconds; it says 0 of what never was."""
     try:
-        return datetime.fromtimestamp(seconds, UTC)
+        return (datetime.fromtimestamp(seconds, UTC) - timedelta(seconds=skew), UNITS[EPOCH][1]) if seconds else None
     except (OverflowError, OSError, ValueError):
         raise ValueError(f"{seconds:.0f} s after 1970 is after all time") from None
 

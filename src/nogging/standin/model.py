@@ -471,7 +471,7 @@ class Network:
         if peer is None or peer.bgp is None or peer.bgp.local_as != mine.remote_as:
             return "active"
         back = [a for a, n in peer.bgp.neighbors.items() if self._means(n, a, device)]
-        return "established" if any(_reaches(inner[peer.name], address_) for address_ in back) else "active"
+        return "established" if any(_reaches(inner[peer.name], own) for own in back) else "active"
 
     def _means(self, neighbor: BgpNeighbor, address: IPv4, device: SimulatedDevice) -> bool:
         assert device.bgp is not None
