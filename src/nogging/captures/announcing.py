@@ -50,7 +50,7 @@ _SPOKEN = (
     rf"\bkey\s+(?:\d+\s+)?(?P<secret>{_QUOTED})",
     rf"\bconfig-key\s+(?:password-encrypt|ascii|newpass)\s+{VALUE}",
     rf"\b(?:standby|vrrp|glbp|hsrp)\s+(?:\d+\s+)?(?:peer\s+)?authentication\s+(?!md5\b|ietf-md5\b|text\b|mode\b){VALUE}",
-    rf"\bauthentication\s+(?:text,\s+string|text|string)\s+{VALUE}",
+    rf"\bauthentication\s+(?:text,\s+string|text|string)\s+(?:\d\s+(?=\S))?+{VALUE}",
     rf"\bauthentication\s+md5\s+\d\s+(?!key\b){VALUE}",
     rf"\bhello-authentication\s+ah-md5\s+{_PASSED}{VALUE}",
     rf"\bprivate-key\s+(?![/~]|file\b){_PASSED}{VALUE}",
@@ -76,6 +76,8 @@ _SPOKEN = (
     rf"\b(?:auth|auth-trunc|enc|aead)\s+\S+\s+{_HEX}",
     rf"\bspi\s+\d+\s+(?:md5|sha1)\s+{_PASSED}{VALUE}",
     rf"\b(?:esp\s+\S+(?:\s+\d+(?=\s))?+|(?:sha1|md5)(?:\s+\d+(?=\s))?+|key\s+[0-9a-f]{{32,}})\s+{_HEX}",
+    rf"\b(?:cipher|authenticator|key\s+\d{{1,2}})\s+{_HEX}",
+    rf"\bpkcs12\s+\S+\s+{VALUE}\s*$",
     rf"\bcrypto\s+key\s+(?:import|export)\s.{{1,100}}\s(?:terminal|\w+:\S*)(?:\s+3?des)?\s+{VALUE}\s*$",
     rf"\bsap\s+pmk\s+{VALUE}",
     rf"^\s*\d+\s+(?:MD5|SHA\d+|SHA3-\d+|AES\d+)\s+(?:(?:HEX|ASCII):)?+{VALUE}\s*$",
@@ -92,7 +94,7 @@ _KEYED = (
     r"|preshared[-_ ]?key"
     r"|pre-?shared-?key|shared[-_]?key|shared[-_]?secret|secret[-_]?key|auth(?:entication)?[-_]?key|key[-_]?string|md5[-_]?key"
     r"|(?:wireguard|wg|vpn|ipsec|ike|tacacs|radius|snmp|bgp|ospf|isis|ntp)[-_](?:key|md5)"
-    rf"|wep_?key\d?)[\w-]{{0,40}}[\"']?)\s{{0,20}}[:=]\s{{0,20}}(?:0[sx])?{VALUE}",
+    rf"|wep_?key\d?|bindpw|tcp_fastopen_key)[\w-]{{0,40}}[\"']?)\s{{0,20}}[:=]\s{{0,20}}(?:0[sx])?{VALUE}",
     rf"(?P<name>(?<!large )(?<!extended )(?<!ext)community(?:[-_ ]?(?:string|name|securityname|index)|/user)?"
     rf"[\w-]{{0,40}}[\"']?)\s{{0,20}}[:=]\s{{0,20}}"
     rf"(?!{_WELL_KNOWN}){VALUE}",
@@ -117,6 +119,7 @@ _OWN = (
     r"(?:^|[\s\"'])(?:Set-)?Cookie:\s*(?P<secret>[\w.-]+=[^\"'\n]*)",
     rf"(?P<name>[\"']pass[\"'])\s{{0,20}}:\s{{0,20}}{VALUE}",
     r"\bmysql\w*\s(?:.{0,200}?\s)?-p(?P<secret>[^\s-]\S*)",
+    rf"\bldap\w+\s(?:.{{0,200}}?\s)?-w\s*{VALUE}",
     rf"\bredis-cli\s(?:.{{0,200}}?\s)?-a\s+{VALUE}",
     r"^\d+\s+(?:MD5|SHA\d+|AES\d+|TIGER|WHIRLPOOL)\s+(?:HEX|ASCII):(?P<secret>\S+)",
     rf":\s*(?:PSK|EAP|NTLM|XAUTH|PIN|(?:RSA|ECDSA|P12)\s+\S+)\s+{VALUE}",
@@ -147,6 +150,9 @@ HINTS = (
         "mysql",
         "createuser",
         "redis",
+        "ldap",
+        "pkcs12",
+        "cipher",
         "ipmitool",
         "manager environment",
         "cookie",
