@@ -81,8 +81,9 @@ def test_the_librarys_samples(answer: Path) -> None:
     wanted, given_ = read_sample(answer)
     assert given_ == wanted
     reader = reader_of(answer)
-    recorded = any(rows for kind, rows in wanted["records"].items() if kind != "answer")
-    tried = reader.notation != "lines" or reader.left_out or reader.may_read(answer.read_text(), 0.0)
+    text = answer.read_text()
+    recorded = any(rows for kind, rows in wanted["records"].items() if kind != "answer" and text.strip())
+    tried = reader.notation != "lines" or reader.left_out or reader.may_read(text, 0.0)
     assert tried or wanted["unread"] or not recorded
     for name, rows in given_["records"].items() if f"{answer.parent.name}/{answer.name}" not in TOLD_TWICE else ():
         keys = (*KINDS[name].identity, *(f for f in KINDS[name].fields.values() if f.nature is Nature.MEMBER))

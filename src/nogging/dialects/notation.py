@@ -94,6 +94,19 @@ one)."""
 
 
 @dataclass(frozen=True)
+class AllBut:
+    """All words but these, which have to be in lower case."""
+
+    words: frozenset[str]
+
+    def __contains__(self, text: object) -> bool:
+        return str(text).lower() not in self.words
+
+
+Words = frozenset[str] | AllBut
+
+
+@dataclass(frozen=True)
 class Pattern:
     """A compiled pattern: `values` are the kept values, in the order of the groups of its `expression`."""
 
@@ -106,7 +119,7 @@ class Pattern:
     verbatim: Verbatim | None = None
     """Where there are words that no field takes and that are kept as they are: an expression with a group for each
     value, and which of these are such words."""
-    alike: tuple[frozenset[str], ...] = ()
+    alike: tuple[Words, ...] = ()
     """For each value the texts of it that mean the same as others: what they say beyond that, no field takes. Empty
     where there are none."""
     flags: int = 0

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
@@ -105,6 +106,9 @@ def _article(word: str) -> str:
     return f"{'an' if word[0] in 'aeiou' else 'a'} {word}"
 
 
+_OF_A_VRF = re.compile(r"\bin vrf \S+$", re.IGNORECASE)
+
+
 def says(reading: Reading, dialect: Dialect, stripped: str, number: int = 1) -> bool:
     """Takes a line by which the device says that there is nothing to answer."""
     if stripped.startswith(dialect.not_running):
@@ -119,11 +123,13 @@ def says(reading: Reading, dialect: Dialect, stripped: str, number: int = 1) -> 
 
 
 def settle(reading: Reading) -> Reading:
-    """Refusals beside records say nothing of the whole answer, and are unread."""
+    """Refusals beside records say nothing of the whole answer, and are unread, unless they name the VRF that they are
+    of."""
     if reading.refusals and reading.counts():
-        reading.unread += reading.refusals
+        strange = [refusal for refusal in reading.refusals if _OF_A_VRF.search(refusal.text) is None]
+        reading.unread += strange
         reading.unread.sort(key=lambda unread: unread.line)
-        reading.skipped -= len(reading.refusals)
+        reading.skipped -= len(strange)
         reading.not_configured = reading.not_running = reading.not_supported = False
         reading.refusals = []
     return reading

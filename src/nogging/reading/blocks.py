@@ -18,7 +18,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
-from nogging.dialects.notation import Pattern, keeping_nothing
+from nogging.dialects.notation import Pattern, Words, keeping_nothing
 from nogging.reading.account import Reading
 from nogging.reading.declared import Action, LineForm, Reader
 from nogging.reading.remainder import LineRemainders, cut, spans
@@ -124,7 +124,7 @@ class Block:
     added: list[int]
     """Where those stand that add to the record."""
     lines: list[_Told]
-    alike: list[frozenset[str]]
+    alike: list[Words]
     """For each group of the expression the texts that mean the same as others; nothing where there are none."""
     checked: frozenset[int]
     """Which of the lines could be one that tells nothing."""

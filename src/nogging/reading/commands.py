@@ -76,8 +76,8 @@ def otherwise(core: str, dialect: Dialect) -> Iterator[tuple[str, bool]]:
 def _otherwise(core: str, dialect: Dialect) -> Iterator[tuple[str, bool]]:
     whole = with_whole_names(core, dialect)
     same = dict.fromkeys((core, whole))
-    yield from ((one, False) for one in same if one != core)
-    yield from ((other, False) for one in same for other in _moved(one, dialect))
+    yield from ((spelling, False) for spelling in same if spelling != core)
+    yield from ((other, False) for spelling in same for other in _moved(spelling, dialect))
     if dialect.implied and not core.startswith(dialect.implied):
         yield f"{dialect.implied} {core}", False
     for wider in _wider(whole, dialect):
@@ -98,7 +98,7 @@ def _without_one(words: list[str], clauses: tuple[Pattern, ...]) -> Iterator[lis
     for n in range(len(words) - 1, 1, -1):
         if _NAMED.fullmatch(words[n]):
             yield words[:n] + words[n + 1 :]
-        if any(one.regex.fullmatch(" ".join(words[n : n + 2])) for one in clauses):
+        if any(clause.regex.fullmatch(" ".join(words[n : n + 2])) for clause in clauses):
             yield words[:n] + words[n + 2 :]
 
 
@@ -122,9 +122,11 @@ def _ordered(core: str, options: Options) -> str:
     asked = list(dropwhile(lambda word: word.startswith("-"), rest))
     order = list(options.known)
     given = [_option(word, options) for word in rest[: len(rest) - len(asked)]]
-    if not all(one in order for one in given):
+    if not all(option in order for option in given):
         return core
-    return " ".join([program, *(one for one in sorted(given, key=order.index) if one not in options.idle), *asked])
+    return " ".join(
+        [program, *(option for option in sorted(given, key=order.index) if option not in options.idle), *asked]
+    )
 
 
 def _option(word: str, options: Options) -> str:
@@ -137,9 +139,9 @@ def _option(word: str, options: Options) -> str:
 
 def _undressed(core: str, dialect: Dialect) -> str:
     core = _PATH.sub("", core)
-    for one in dialect.dressing:
-        if core.lower().startswith(one + " "):
-            core = core[len(one) + 1 :].strip()
+    for word in dialect.dressing:
+        if core.lower().startswith(word + " "):
+            core = core[len(word) + 1 :].strip()
     quoted = _QUOTES.match(core)
     return quoted[2].strip() if quoted else core
 
@@ -151,7 +153,7 @@ def _piped(core: str, dialect: Dialect) -> tuple[str, str, bool] | None:
     if not word:
         return None
     for listed, filters in ((dialect.idle_pipes, False), (dialect.filters, True)):
-        if any(one.startswith(word) for one in listed):
+        if any(longer.startswith(word) for longer in listed):
             return before.strip(), after.strip(), filters
     return None
 
@@ -273,7 +275,7 @@ def fits(patterns: Iterable[Pattern], core: str) -> Iterator[Fit]:
     for pattern in patterns:
         match = abbreviated(pattern).fullmatch(core)
         if match is not None and is_meant(pattern, match):
-            every = (one for one in walk(pattern.elements) if isinstance(one, PatternValue))
+            every = (element for element in walk(pattern.elements) if isinstance(element, PatternValue))
             said = (value for value, text in zip(every, match.groups(), strict=True) if text is not None)
             loose = sum(REST_OF_LINE if value.rest else 1 for value in said)
             yield Fit(loose, len(spelled_by(pattern, match)) - len(core), pattern, match)
@@ -283,7 +285,7 @@ def given(pattern: Pattern, match: re.Match[str]) -> list[tuple[str, str]]:
     """The fields of a pattern with the texts that a command gave; a short one has groups for what is not kept, too."""
     values = pattern.values
     if len(match.groups()) != len(values):
-        values = tuple(one for one in walk(pattern.elements) if isinstance(one, PatternValue))
+        values = tuple(element for element in walk(pattern.elements) if isinstance(element, PatternValue))
     pairs = zip(values, match.groups(), strict=True)
     return [(value.field, text) for value, text in pairs if value.field and text is not None]
 

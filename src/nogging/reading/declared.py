@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import cached_property
@@ -18,10 +18,11 @@ from typing import Annotated, Any, Protocol
 from pydantic import Field, model_validator
 
 from nogging.dialects.declared import load_dialect
-from nogging.dialects.notation import Pattern, PatternValue
+from nogging.dialects.notation import AllBut, Pattern, PatternValue, Words
 from nogging.files import NotEmpty, Strict, apart, one_of, together, with_rules
 from nogging.reading.commands import fits, given, otherwise, typed
 from nogging.records import Kind, Type
+from nogging.records.field import Field as FieldOfKind
 from nogging.records.field import MadeOf
 from nogging.records.values import address
 
@@ -258,6 +259,8 @@ class ReaderModel(Strict):
     """Whether several tables of an answer may tell of one record: its rows are put together."""
     sums_up: dict[str, dict[str, Scalar]] = Field(default_factory=dict)
     """Kinds of which the answer tells the parts alone, and what all have. As `{aggregate: {protocol: lacp}}`."""
+    by_silence: dict[str, dict[str, Scalar]] = Field(default_factory=dict)
+    """The record that an answer without a word is. As `{setting: {name: saved, value: "true"}}`."""
     may_say_nothing: bool = False
     """Whether a device may have nothing to say to it, although every device has such records."""
     always: dict[str, Scalar] = Field(default_factory=dict)
@@ -284,10 +287,17 @@ class ReaderModel(Strict):
         return self
 
 
-def alike(words: Mapping[str, Any]) -> frozenset[str]:
-    """The words that mean the same as another one."""
+OTHERS = "<->"
+"""Stands among the words that mean another value for all that are not there, and are none of the field's own."""
+
+
+def alike(words: Mapping[str, Any], own: Iterable[str] = ()) -> Words:
+    """The words that mean the same as another one; `own` are those of the field itself."""
     meant = Counter(words.values())
-    return frozenset(text for text, value in words.items() if meant[value] > 1)
+    if OTHERS not in words:
+        return frozenset(text for text, value in words.items() if meant[value] > 1)
+    alone = {text.lower() for text, value in words.items() if meant[value] == 1 and text != OTHERS}
+    return AllBut(frozenset(alone | {word for word in own if not meant[word]}))
 
 
 @dataclass(frozen=True)
@@ -487,6 +497,7 @@ class Reader:
     together: bool
     sums_up: tuple[tuple[str, MadeOf, Mapping[str, Any]], ...]
     """Kinds whose records are made of their parts', how, and what all of them have."""
+    by_silence: tuple[tuple[Kind, Mapping[str, Any]], ...]
     may_say_nothing: bool
     left_out: str
     kinds: tuple[Kind, ...]
@@ -586,7 +597,7 @@ class Reader:
     def _meant(self, name: str, text: Any) -> Any:
         """What a command says a field is; of an address that somebody called by a name nothing is known."""
         text = self.meanings.get(name, {}).get(text.lower(), text)
-        declared = next(kind.fields[name] for kind in self.kinds if name in kind.fields)
+        declared = self.declared(name)
         if declared.type is Type.INTERFACE and (parts := re.fullmatch(r"([A-Za-z-]+)(\d.*)", text)):
             return (load_dialect(self.dialect, self.own).long_name(parts[1]) or parts[1]) + parts[2]
         if declared.type is not Type.ADDRESS:
@@ -618,10 +629,14 @@ class Reader:
                 self._by_word[word] = found
         return found
 
+    def declared(self, name: str) -> FieldOfKind:
+        """A field of one of the kinds that are read."""
+        return next(kind.fields[name] for kind in self.kinds if name in kind.fields)
+
     @cached_property
-    def alike(self) -> Mapping[str, frozenset[str]]:
+    def alike(self) -> Mapping[str, Words]:
         """For each field the words that mean the same as others: what they say beyond that, it does not hold."""
-        return {name: alike(words) for name, words in self.meanings.items()}
+        return {name: alike(words, self.declared(name).values) for name, words in self.meanings.items()}
 
     @cached_property
     def known(self) -> Mapping[str, Any]:

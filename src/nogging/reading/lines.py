@@ -215,10 +215,18 @@ class LineReading:
         self.end_table()
         self.ended = True
         self.close()
+        if not any(map(str.strip, self.texts)):
+            self.silence()
         if self.prose and not any(self.reading.rows.values()):
             self.doubt_prose()
         self.reading.unread.sort(key=lambda unread: unread.line)
         return self.reading
+
+    def silence(self) -> None:
+        """What an answer without a word says."""
+        for kind, said in self.reader.by_silence:
+            self.rest = ""
+            self.keep(kind, self.begin(kind, dict(said), 1), 1, {})
 
     def doubt_prose(self) -> None:
         """Without a record there is nothing that prose could stand around: it may be anything."""

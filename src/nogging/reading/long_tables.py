@@ -25,7 +25,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from nogging.dialects.notation import loose
+from nogging.dialects.notation import AllBut, loose
 from nogging.reading.account import Reading, Unread, without
 from nogging.reading.columns import Bools, Cells, Column, Ints, OctetArray, converted, squared, texts
 from nogging.reading.declared import PREFIX_LENGTH, REMARK, UNIT, Action, LineForm, Reader
@@ -232,8 +232,10 @@ class Flat:
         slot = layout.words[place[0]][place[1]].slot
         if slot is None:
             return said
-        alike = pa.array(sorted(layout.form.pattern.alike[slot]), pa.string())
-        return pc.if_else(pc.is_in(said, value_set=alike), said, KEPT)
+        alike = layout.form.pattern.alike[slot]
+        if isinstance(alike, AllBut):
+            return pc.if_else(pc.is_in(pc.utf8_lower(said), value_set=pa.array(sorted(alike.words))), KEPT, said)
+        return pc.if_else(pc.is_in(said, value_set=pa.array(sorted(alike), pa.string())), said, KEPT)
 
     def certain(self, form: LineForm, lines: Ints) -> Bools:
         """Whether no earlier form could take a line, and the device does not say by it that there is nothing."""

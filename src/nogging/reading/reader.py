@@ -18,7 +18,7 @@ from typing import Any
 from pydantic import BaseModel
 
 from nogging.dialects.declared import load_dialect, require_dialect
-from nogging.dialects.notation import NotationError, Pattern, PatternValue, compile_pattern, whole_text
+from nogging.dialects.notation import NotationError, Pattern, PatternValue, Words, compile_pattern, whole_text
 from nogging.dialects.reader_folders import LIBRARY, Own, file, files, places
 from nogging.errors import FileError, QuestionError, nearest
 from nogging.files import Path_, Source, load, loads, read_text
@@ -38,6 +38,7 @@ from nogging.reading.commands import (
     typed,
 )
 from nogging.reading.declared import (
+    OTHERS,
     PREFIX_LENGTH,
     RECORDING,
     REMARK,
@@ -82,6 +83,7 @@ class _Compiler:
         ]
         named += _named(model.json_, ("json",)) + _named(model.xml, ("xml",))
         named += [(name, ("sums_up", name)) for name in model.sums_up]
+        named += [(name, ("by_silence", name)) for name in model.by_silence]
         self.kinds = {name: self.kind(name, where) for name, where in named if name}
 
     def kind(self, name: str, where: Path_) -> Kind:
@@ -105,6 +107,10 @@ class _Compiler:
             mode=model.mode,
             together=model.together,
             sums_up=tuple(self.summed(name, given) for name, given in model.sums_up.items()),
+            by_silence=tuple(
+                (self.kinds[name], self.fixed(given, ("by_silence", name), [self.kinds[name]]))
+                for name, given in model.by_silence.items()
+            ),
             may_say_nothing=model.may_say_nothing,
             left_out=model.left_out,
             kinds=tuple(self.kinds.values()),
@@ -282,8 +288,12 @@ class _Compiler:
 
     def with_alike(self, pattern: Pattern) -> Pattern:
         """The pattern with those of its values' texts that mean the same as others."""
-        same = tuple(alike(self.model.values.get(value.field, {})) for value in pattern.values)
+        same = tuple(self.alike(value.field) for value in pattern.values)
         return replace(pattern, alike=same) if any(same) else pattern
+
+    def alike(self, name: str) -> Words:
+        own = next((kind.fields[name].values for kind in self.kinds.values() if name in kind.fields), ())
+        return alike(self.model.values.get(name, {}), own)
 
     def part(self, text: str, kinds: Iterable[Kind], where: Path_) -> PartPattern:
         pattern = self.pattern(text, where)
@@ -364,6 +374,8 @@ class _Compiler:
     def meaning(self, name: str, words: Mapping[str, Scalar]) -> dict[str, Any]:
         self.known(name, self.kinds.values(), ("values", name))
         declared = next(kind.fields[name] for kind in self.kinds.values() if name in kind.fields)
+        if OTHERS in words and not declared.values:
+            raise self.source.error(("values", name, OTHERS), f"'{name}' takes any word, {OTHERS} none")
         for text, value in words.items():
             if declared.values and value is not None:
                 self.one_of(declared, value, ("values", name, text))

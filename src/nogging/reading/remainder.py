@@ -11,7 +11,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 
-from nogging.dialects.notation import Pattern, Verbatim
+from nogging.dialects.notation import Pattern, Verbatim, Words
 from nogging.records.words import NUMBER, worded
 
 MOST_KNOWN = 65536
@@ -71,7 +71,7 @@ class LineRemainders:
         )
 
 
-def spans(text: str, regs: Regs, alike: Sequence[frozenset[str]]) -> list[tuple[int, int]]:
+def spans(text: str, regs: Regs, alike: Sequence[Words]) -> list[tuple[int, int]]:
     """Those of the spans of values in a text of which nothing is left."""
     if not alike:
         return [reg for reg in regs if reg[0] >= 0]

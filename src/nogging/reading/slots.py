@@ -10,7 +10,7 @@ from typing import Any, Protocol
 
 from nogging.dialects.declared import load_dialect
 from nogging.dialects.notation import PatternValue
-from nogging.reading.declared import PREFIX_LENGTH, UNIT, Reader
+from nogging.reading.declared import OTHERS, PREFIX_LENGTH, UNIT, Reader
 from nogging.records import Kind, Nature, Type
 from nogging.records.field import RESOLUTION
 from nogging.records.values import integer, reader_of
@@ -125,7 +125,12 @@ class Slot:
     def read(self, text: str) -> Any:
         """The value that a text stands for; None where it means that there is none. `ValueError` if it does not fit."""
         meant = self.meanings.get(text, text) if self.meanings else text
-        value = None if meant is None else self.convert(meant)
+        try:
+            value = None if meant is None else self.convert(meant)
+        except ValueError:
+            if meant is not text or OTHERS not in self.meanings:
+                raise
+            value = self.convert(self.meanings[OTHERS])
         if len(self.known) < MOST_KNOWN:
             self.known[text] = value
         return value

@@ -108,9 +108,9 @@ def address(text: str) -> str:
         return str(ipaddress.IPv4Address(int(text)))
     with suppress(OSError):
         family = socket.AF_INET6 if ":" in text else socket.AF_INET
-        found = socket.inet_ntop(family, socket.inet_pton(family, text))
-        if family == socket.AF_INET or "." not in found:  # an IPv4 address within is written otherwise
-            return found
+        canonical = socket.inet_ntop(family, socket.inet_pton(family, text))
+        if family == socket.AF_INET or "." not in canonical:  # an IPv4 address within is written otherwise
+            return canonical
     try:
         return str(ipaddress.ip_address(plain(text)))
     except ValueError:
@@ -180,8 +180,8 @@ _SHORT = {"s": "seconds", "m": "minutes", "h": "hours", "d": "days", "w": "weeks
 def short_span(text: str, units: str, digits: int) -> timedelta | None:
     """A length of time in one word, as people write it (`90m`): a whole number of so many digits, at most, and one of
     these units; None for what is none."""
-    found = re.fullmatch(rf"(\d{{1,{digits}}})([{units}])", text, re.ASCII)
-    return timedelta(**{_SHORT[found[2]]: int(found[1])}) if found else None
+    match = re.fullmatch(rf"(\d{{1,{digits}}})([{units}])", text, re.ASCII)
+    return timedelta(**{_SHORT[match[2]]: int(match[1])}) if match else None
 
 
 DAYTIME = r"([01][0-9]|2[0-3]):([0-5][0-9])"
@@ -189,8 +189,8 @@ DAYTIME = r"([01][0-9]|2[0-3]):([0-5][0-9])"
 
 def after_midnight(text: str) -> timedelta | None:
     """How long after midnight a time is that is written `06:00`; None for what is none."""
-    found = re.fullmatch(DAYTIME, text)
-    return timedelta(hours=int(found[1]), minutes=int(found[2])) if found else None
+    match = re.fullmatch(DAYTIME, text)
+    return timedelta(hours=int(match[1]), minutes=int(match[2])) if match else None
 
 
 def since_midnight(at: datetime) -> timedelta:
@@ -261,7 +261,7 @@ def _iso_span(text: str) -> tuple[float, float]:
     match = _ISO_SPAN.fullmatch(text)
     if match is None or not any(match.groups()):
         raise ValueError(f"'{text}' is not a length of time")
-    total = sum(float(part) * one for part, one in zip(match.groups(), _ISO_SECONDS, strict=True) if part)
+    total = sum(float(part) * seconds for part, seconds in zip(match.groups(), _ISO_SECONDS, strict=True) if part)
     return total, _ISO_SECONDS[1] if match[1] or match[2] else 1.0
 
 
@@ -274,9 +274,9 @@ def span(text: str) -> tuple[float, float]:
     if text.startswith("P"):
         return _iso_span(text)
     head, _, tail = text.rpartition(" ")
-    if head and not head.endswith(",") and re.fullmatch(r"\d+:\d\d(:\d\d)?", tail):
+    if head and re.fullmatch(r"\d+:\d\d:\d\d" if head.endswith(",") else r"\d+:\d\d(:\d\d)?", tail):
         short = tail.count(":") == 1
-        return span(head)[0] + span(f"{tail}:00" if short else tail)[0], 60.0 if short else 1.0
+        return span(head.rstrip(","))[0] + span(f"{tail}:00" if short else tail)[0], 60.0 if short else 1.0
     total, smallest, end = 0.0, 0.0, 0
     for part in _SPAN.finditer(text):
         if part.start() != end:
@@ -340,11 +340,11 @@ def moment(text: str, at: datetime, skew: float = 0.0) -> ReadMoment:
     zone = "+00:00" if date[8] == "Z" else date[8] or _offset(ZONES[named[1]] if named else 0)
     day, clock = f"{date[1]}-{date[2]}-{date[3]}", f"{date[4]}:{date[5]}:{date[6]}"
     try:
-        found = datetime.fromisoformat(f"{day}T{clock}{(date[7] or '')[:7].ljust(7, '0') if date[7] else ''}{zone}")
+        read_at = datetime.fromisoformat(f"{day}T{clock}{(date[7] or '')[:7].ljust(7, '0') if date[7] else ''}{zone}")
     except ValueError:
         raise ValueError(f"'{text}' is not a date") from None
-    found = found if found.tzinfo is UTC else found.astimezone(UTC)
-    return found - timedelta(seconds=skew) if skew else found, 10.0 ** -len((date[7] or ".")[1:])
+    read_at = read_at if read_at.tzinfo is UTC else read_at.astimezone(UTC)
+    return read_at - timedelta(seconds=skew) if skew else read_at, 10.0 ** -len((date[7] or ".")[1:])
 
 
 def _offset(hours: float) -> str:
@@ -471,7 +471,7 @@ def time_of_day(text: str, at: datetime, skew: float = 0.0) -> ReadMoment:
         return (moment(f"{text} 00:00:00", at, skew)[0], 86400.0) if day else moment(text, at, skew)
     there = at + timedelta(seconds=skew)
     try:
-        found = there.replace(
+        read_at = there.replace(
             hour=int(match[1]),
             minute=int(match[2]),
             second=int(match[3] or 0),
@@ -480,8 +480,8 @@ def time_of_day(text: str, at: datetime, skew: float = 0.0) -> ReadMoment:
     except ValueError:
         raise ValueError(f"'{text}' is not a time of day") from None
     resolution = 60.0 if match[3] is None else 10.0 ** -len(match[4] or "")
-    found -= timedelta(days=1) if found > there + timedelta(seconds=max(resolution, 1)) else timedelta()
-    return found - timedelta(seconds=skew), resolution
+    read_at -= timedelta(days=1) if read_at > there + timedelta(seconds=max(resolution, 1)) else timedelta()
+    return read_at - timedelta(seconds=skew), resolution
 
 
 def _since_epoch(seconds: float, skew: float) -> ReadMoment | None:
