@@ -101,12 +101,12 @@ def _from_keyring(service: str, what: str) -> str:
     except ImportError:
         raise QuestionError(f"{what}: the package 'keyring' is not installed; pip install keyring") from None
     try:
-        found = keyring.get_password(service, what.rpartition(" of ")[2].split()[0])
+        secret = keyring.get_password(service, what.rpartition(" of ")[2].split()[0])
     except Exception as error:  # every back end has errors of its own
         raise QuestionError(f"{what}: the keyring did not answer: {error}") from None
-    if found is None:
+    if secret is None:
         raise QuestionError(f"{what}: the keyring has nothing for the service '{service}'")
-    return str(found)
+    return str(secret)
 
 
 def _from_command(command: str, folder: Path, what: str) -> str:
@@ -342,11 +342,11 @@ class Inventory:
 
     def jumps_before(self, device: Device) -> dict[str, Device]:
         """The jump hosts that a device is reached through, the nearest to it first, each once."""
-        found: dict[str, Device] = {}
+        hops: dict[str, Device] = {}
         last = device
-        while (name := last.settings.through) and name not in found:
-            last = found[name] = self.jump_host(name)
-        return found
+        while (name := last.settings.through) and name not in hops:
+            last = hops[name] = self.jump_host(name)
+        return hops
 
     def on(self, predicate: str | None) -> Inventory:
         """The devices for which a predicate over name, address, dialect and labels holds."""
@@ -383,15 +383,15 @@ def load_inventory(path: str | Path) -> Inventory:
     _known_dialects(model, source, places)
     devices = [replace(_bare(entry, path.parent, source, n), own=places) for n, entry in enumerate(model.devices)]
     layers = [_layer(entry, source, n, devices) for n, entry in enumerate(model.settings)]
-    found = []
+    on_their_ports = []
     for n, device in enumerate(devices):
         applied = [entry for entry, on in zip(model.settings, layers, strict=True) if on[n]]
         device = replace(device, settings=_cascaded([*applied, model.devices[n]]))
         if (device.way == "netconf") != bool(device.spoken.namespaces):
             needs = "is asked over netconf only" if device.way != "netconf" else "is not spoken over netconf; 'ietf' is"
             raise source.error(("devices", n, "dialect"), f"the dialect '{device.dialect}' {needs}")
-        found.append(device if model.devices[n].port else replace(device, port=PORTS.get(device.way, PORT)))
-    return Inventory(tuple(found), path, own, tuple(found), _links(model, source, devices))
+        on_their_ports.append(device if model.devices[n].port else replace(device, port=PORTS.get(device.way, PORT)))
+    return Inventory(tuple(on_their_ports), path, own, tuple(on_their_ports), _links(model, source, devices))
 
 
 def _own_readers(path: Path, named: str, source: Source) -> Path:
@@ -413,7 +413,7 @@ def _links(
 ) -> tuple[tuple[tuple[str, str], tuple[str, str]], ...]:
     """The ends of each link; a `FileError` for an end that is no device of the file and an interface."""
     spoken = {device.name: device.spoken for device in devices}
-    found = []
+    links = []
     for n, told in enumerate(model.links):
         ends = []
         for k, end in enumerate(told):
@@ -422,8 +422,8 @@ def _links(
                 hint = nearest(name, spoken) if name not in spoken else ""
                 raise source.error(("links", n, k), f"'{end}' is not a device of this file and its interface{hint}")
             ends.append((name, interface_spelling(port.strip(), spoken[name].long_names)))
-        found.append((ends[0], ends[1]))
-    return tuple(found)
+        links.append((ends[0], ends[1]))
+    return tuple(links)
 
 
 def _csv(path: Path) -> tuple[InventoryModel, Source]:
@@ -515,15 +515,15 @@ def _layer(entry: SettingsEntry, source: Source, n: int, devices: list[Device]) 
 
 def _cascaded(layers: Iterable[Settings | DeviceModel]) -> Settings:
     """Later layers win, key by key; a login is put together from its parts."""
-    found: dict[str, Any] = {}
+    merged: dict[str, Any] = {}
     for layer in layers:
         for key in Settings.model_fields:
             value = getattr(layer, key)
-            if isinstance(value, Login) and isinstance(found.get(key), Login):
-                value = found[key].model_copy(update=_given(value))
+            if isinstance(value, Login) and isinstance(merged.get(key), Login):
+                value = merged[key].model_copy(update=_given(value))
             if value is not None:
-                found[key] = value
-    return Settings.model_validate(found)
+                merged[key] = value
+    return Settings.model_validate(merged)
 
 
 def _given(login: Login) -> dict[str, Any]:

@@ -70,7 +70,7 @@ def _given(config: pytest.Config, name: str) -> Path | None:
 
 
 def pytest_collect_file(file_path: Path, parent: pytest.Collector) -> pytest.Collector | None:
-    known = any(fnmatch.fnmatch(file_path.name, one) for one in parent.config.getini(_FILES))
+    known = any(fnmatch.fnmatch(file_path.name, pattern) for pattern in parent.config.getini(_FILES))
     typed = file_path.suffix in (".yaml", ".yml") and parent.session.isinitpath(file_path)
     asked = known or typed if _given(parent.config, _AFTER) else known and typed
     return ExpectationsFile.from_parent(parent, path=file_path) if asked else None
@@ -90,14 +90,14 @@ class ExpectationsFile(pytest.File):
         try:
             after = opened(given)
             listed = listing(self.path, of=after)
-            labels = {name: dict(one.labels) for name, one in after.devices.items()}
+            labels = {name: dict(device.labels) for name, device in after.devices.items()}
         except NoggingError as error:
             raise self.CollectError(str(error)) from None
         seen: Counter[str] = Counter()
-        for n, one in enumerate(listed.expectations):
-            item = self._item(one.title, seen, (_RESULTS, n))
-            item.line = one.place.line if one.place else 1
-            _mark(item, one, labels)
+        for n, expectation in enumerate(listed.expectations):
+            item = self._item(expectation.title, seen, (_RESULTS, n))
+            item.line = expectation.place.line if expectation.place else 1
+            _mark(item, expectation, labels)
             yield item
         for n, title in enumerate(listed.explained):
             yield self._item(title, seen, (_EXPLAINED, n))
@@ -166,19 +166,19 @@ class Item(pytest.Item):
         return self.path, self.line - 1, self.name
 
 
-def _ended(found: Judgement, part: str, n: int) -> tuple[str, str, bool]:
+def _ended(judgement: Judgement, part: str, n: int) -> tuple[str, str, bool]:
     """The verdict of a part of a judgement, what is told of it, and whether it only warns."""
     if part == _RESULTS:
-        one = found.results[n]
-        return str(one.verdict), _result(one), one.strength == "should"
+        result = judgement.results[n]
+        return str(result.verdict), _result(result), result.strength == "should"
     if part == _WHOLE:
-        return _whole(found)
-    if not found.compared:
+        return _whole(judgement)
+    if not judgement.compared:
         return "unproven", "differences were not judged: give --nogging-before", False
     if part == _EXPLAINED:
-        entry = found.explained[n]
+        entry = judgement.explained[n]
         return str(entry.verdict), f"{entry.title}: {entry.reason}", False
-    return (*_nothing_else(found), found.other == "warn")
+    return (*_nothing_else(judgement), judgement.other == "warn")
 
 
 def _result(result: Result) -> str:
@@ -188,27 +188,29 @@ def _result(result: Result) -> str:
     return "\n".join([f"{place}{result.kind}", *(line.plain for line in text.result(result))])
 
 
-def _nothing_else(found: Judgement) -> tuple[str, str]:
+def _nothing_else(judgement: Judgement) -> tuple[str, str]:
     """Whether nothing else happened, and what did."""
     from nogging.report import text
 
-    verdict, reason, told = text.nothing_else(found)
-    return str(verdict), "\n".join([reason, *(told or found.not_compared)])
+    verdict, reason, told = text.nothing_else(judgement)
+    return str(verdict), "\n".join([reason, *(told or judgement.not_compared)])
 
 
-def _whole(found: Judgement) -> tuple[str, str, bool]:
+def _whole(judgement: Judgement) -> tuple[str, str, bool]:
     """What no part by itself says, as that the captures are the wrong way round: never is the run better than the
     verdict."""
-    parts = [(_RESULTS, n) for n in range(len(found.results))] + [(_EXPLAINED, n) for n in range(len(found.explained))]
-    parts += [(_DIFFERENCES, 0)] if found.other not in (None, "ignore") else []
-    said = {verdict for verdict, _, only_warns in (_ended(found, *part) for part in parts) if not only_warns}
-    if found.verdict == "pass" or str(found.verdict) in said:
+    parts = [(_RESULTS, n) for n in range(len(judgement.results))] + [
+        (_EXPLAINED, n) for n in range(len(judgement.explained))
+    ]
+    parts += [(_DIFFERENCES, 0)] if judgement.other not in (None, "ignore") else []
+    said = {verdict for verdict, _, only_warns in (_ended(judgement, *part) for part in parts) if not only_warns}
+    if judgement.verdict == "pass" or str(judgement.verdict) in said:
         return "pass", "", False
-    return str(found.verdict), "\n".join(["as a whole", *found.notes]), False
+    return str(judgement.verdict), "\n".join(["as a whole", *judgement.notes]), False
 
 
 def pytest_report_teststatus(report: pytest.TestReport) -> tuple[str, str, Any] | None:
-    if report.failed and _UNPROVEN in [tuple(one) for one in getattr(report, "user_properties", ())]:
+    if report.failed and _UNPROVEN in [tuple(stated) for stated in getattr(report, "user_properties", ())]:
         return "unproven", "U", ("UNPROVEN", {"yellow": True})
     return None
 

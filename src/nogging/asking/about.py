@@ -69,7 +69,7 @@ class DevicesPart:
     """Counters of faults that grew since the capture before."""
 
     def badly(self, kind: str) -> int:
-        return sum(one.kind == kind for one in self.not_well)
+        return sum(record.kind == kind for record in self.not_well)
 
 
 @dataclass(frozen=True)
@@ -96,12 +96,14 @@ def about(*captures: Capture | str | Path, by: str = "") -> About:
 
     Raises `CaptureError` for a directory that is none, `QuestionError` for a label that no device has.
     """
-    found = tuple(opened(capture) for capture in captures)
-    if not found:
+    taken = tuple(opened(capture) for capture in captures)
+    if not taken:
         raise QuestionError("which capture?")
-    value = _values(found, by)
-    earlier = (None, *found[:-1])
-    return About(found, by, tuple(_parts(one, value, before) for one, before in zip(found, earlier, strict=True)))
+    value = _values(taken, by)
+    earlier = (None, *taken[:-1])
+    return About(
+        taken, by, tuple(_parts(capture, value, before) for capture, before in zip(taken, earlier, strict=True))
+    )
 
 
 def _values(captures: Sequence[Capture], by: str) -> Callable[[DeviceEntry], str]:
@@ -126,8 +128,8 @@ def _parts(capture: Capture, value: Callable[[DeviceEntry], str], before: Captur
     for kind in KINDS.values():
         for name in _of_devices(capture, kind):
             place[name].records[kind.name] += 1
-        for one in _not_well(pairs, kind):
-            place[one.device].not_well.append(one)
+        for record in _not_well(pairs, kind):
+            place[record.device].not_well.append(record)
     _tell_gaps(capture, place)
     for growth in growing(Pairs(capture, before)) if before is not None else ():
         place[growth.device].growing.append(growth)
@@ -162,15 +164,19 @@ def _of_devices(capture: Capture, kind: Kind) -> list[str]:
 def _lacking(name: str, device: DeviceEntry) -> list[Lacking]:
     if device.outcome != CAPTURED:
         return [Lacking(name, "", device.outcome, device.reason)]
-    missing = ((command, one) for command, one in device.commands.items() if not one.is_evidence)
-    return [Lacking(name, command, one.outcome, one.reason) for command, one in missing if one.outcome not in _FINE]
+    missing = ((command, answer) for command, answer in device.commands.items() if not answer.is_evidence)
+    return [
+        Lacking(name, command, answer.outcome, answer.reason)
+        for command, answer in missing
+        if answer.outcome not in _FINE
+    ]
 
 
 def _not_well(pairs: Pairs, kind: Kind) -> list[NotWell]:
     if not kind.not_well or not pairs.after.count(kind.name):
         return []
     rows = selected(pairs, kind, kind.not_well)
-    speaks = parse(kind.not_well, {(name,): one for name, one in kind.fields.items()}).fields
+    speaks = parse(kind.not_well, {(name,): field for name, field in kind.fields.items()}).fields
     telling = [name for name in kind.fields if name in speaks]
     return [NotWell(kind.name, row, {name: row[name] for name in telling}) for row in rows]
 
@@ -189,5 +195,5 @@ def _together(parts: Iterable[DevicesPart]) -> DevicesPart:
             unknown=whole.unknown + part.unknown,
             growing=whole.growing + part.growing,
         )
-    whole.not_well.sort(key=lambda one: list(KINDS).index(one.kind))  # a cause stands below its effects
+    whole.not_well.sort(key=lambda record: list(KINDS).index(record.kind))  # a cause stands below its effects
     return whole

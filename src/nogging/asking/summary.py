@@ -42,16 +42,16 @@ def tell(*captures: Capture | str | Path, expectations: str | Path | None = None
     """The account of one capture, or of two: before and after; judged, where expectations are given."""
     taken = [opened(capture) for capture in captures]
     before = taken[0] if len(taken) > 1 else None
-    found = about(*taken)
+    facts = about(*taken)
     told = list(_judged(check(expectations, after=taken[-1], before=before))) if expectations is not None else []
-    told.append(_introduced(found, taken[-1], before))
+    told.append(_introduced(facts, taken[-1], before))
     if before is not None:
         told += _changed(before, taken[-1])
-    return [*told, *_standing(found), *_lacking(found)]
+    return [*told, *_standing(facts), *_lacking(facts)]
 
 
-def _introduced(found: About, after: Capture, before: Capture | None) -> Sentence:
-    last = found.whole[-1]
+def _introduced(facts: About, after: Capture, before: Capture | None) -> Sentence:
+    last = facts.whole[-1]
     dialects = ", ".join(f"{n} {name}" for name, n in last.dialects.most_common())
     were = "was asked how it stands" if len(last.devices) == 1 else "were asked how they stand"
     asked = f"{many(len(last.devices), 'device')} ({dialects}) {were}"
@@ -61,15 +61,17 @@ def _introduced(found: About, after: Capture, before: Capture | None) -> Sentenc
     return Sentence(f"{asked}, before it on {before.began:{_WHEN}}, after it on {after.began:{_WHEN}}.", places)
 
 
-def _judged(found: Judgement) -> Iterator[Sentence]:
-    failed = [result for result in found.results if result.verdict is not Verdict.PASS and result.strength == "must"]
+def _judged(judgement: Judgement) -> Iterator[Sentence]:
+    failed = [
+        result for result in judgement.results if result.verdict is not Verdict.PASS and result.strength == "must"
+    ]
     word = "does" if len(failed) == 1 else "do"
-    told = [f"{len(failed)} of {many(len(found.results), 'expectation')} {word} not hold"] if failed else []
-    if found.compared:
-        left = len(found.unexplained)
+    told = [f"{len(failed)} of {many(len(judgement.results), 'expectation')} {word} not hold"] if failed else []
+    if judgement.compared:
+        left = len(judgement.unexplained)
         told.append(f"{many(left, 'difference')} nobody expected" if left else "nothing else happened")
-    yield Sentence(f"{_VERDICTS[found.verdict]}{': ' if told else ''}{', and '.join(told)}.")
-    yield from (_failed(one) for one in failed[:MOST])
+    yield Sentence(f"{_VERDICTS[judgement.verdict]}{': ' if told else ''}{', and '.join(told)}.")
+    yield from (_failed(result) for result in failed[:MOST])
 
 
 def _failed(result: Result) -> Sentence:
@@ -78,7 +80,7 @@ def _failed(result: Result) -> Sentence:
         for line in failure.evidence:
             place = f"{line.when}: {line.device or failure.device} '{line.command}'"
             lines.setdefault(place, []).append(line.line)
-    places = [f"{place} {_lines([min(found), max(found)])}" for place, found in lines.items()]
+    places = [f"{place} {_lines([min(numbers), max(numbers)])}" for place, numbers in lines.items()]
     word = "does not hold" if result.verdict is Verdict.FAIL else "is not proven"
     return Sentence(f'"{result.title}" {word}: {result.reason}.', tuple(places[:MOST]))
 
@@ -98,20 +100,20 @@ def _changed(before: Capture, after: Capture) -> Iterator[Sentence]:
     yield from (_caused(cause, n) for cause in comparison.causes[:MOST])
     alone = by_themselves(comparison.differences, comparison.causes)
     if alone and comparison.causes:
-        kinds = Counter(one.kind for one in alone)
+        kinds = Counter(difference.kind for difference in alone)
         told = ", ".join(many(count, kind) for kind, count in kinds.most_common())
         yield Sentence(f"{many(len(alone), 'change')} besides stand by themselves: {told}.", detail=True)
     if comparison.not_compared:
         yield Sentence(f"{many(len(comparison.not_compared), 'answer')} could not be compared, so there may be more.")
 
 
-def _caused(one: Cause, n: int) -> Sentence:
-    kinds = Counter(other.kind for other, _ in one.following)
+def _caused(root: Cause, n: int) -> Sentence:
+    kinds = Counter(other.kind for other, _ in root.following)
     told = ", ".join(many(count, kind) for kind, count in kinds.most_common())
-    cause, share = one.difference, len(one.following) + 1
+    cause, share = root.difference, len(root.following) + 1
     lead = "Most of it comes" if share * 2 > n else f"{share} of these come"
     what = f"{cause.device}'s {KINDS[cause.kind].called(cause.key)} {_BECAME[cause.what]}{_moved(cause)}"
-    follow = f"{told} follow{'s' * (len(one.following) == 1)}"
+    follow = f"{told} follow{'s' * (len(root.following) == 1)}"
     return Sentence(f"{lead} from one thing: {what}; {follow}.", tuple(_places(cause)), share * 20 < n)
 
 
@@ -131,24 +133,26 @@ def _said(value: Any) -> str:
     return "nothing" if value is None else str(value)
 
 
-def _standing(found: About) -> Iterator[Sentence]:
-    last = found.whole[-1]
+def _standing(facts: About) -> Iterator[Sentence]:
+    last = facts.whole[-1]
     if not last.not_well:
         yield Sentence("All that was read is well.")
         return
     for kind in KINDS:
-        badly = [one for one in last.not_well if one.kind == kind]
+        badly = [record for record in last.not_well if record.kind == kind]
         if badly:
-            some = "; ".join(f"{one.device}: {KINDS[kind].said_of_it.format(**one.record)}" for one in badly[:MOST])
+            some = "; ".join(
+                f"{record.device}: {KINDS[kind].said_of_it.format(**record.record)}" for record in badly[:MOST]
+            )
             more = f"; and {len(badly) - MOST} more" if len(badly) > MOST else ""
             head = f"{len(badly)} of {many(last.records[kind], kind)} {'is' if len(badly) == 1 else 'are'} not well"
-            yield Sentence(f"{head}: {some}{more}.", tuple(_place(one) for one in badly[:MOST]))
+            yield Sentence(f"{head}: {some}{more}.", tuple(_place(record) for record in badly[:MOST]))
 
 
-def _lacking(found: About) -> Iterator[Sentence]:
-    last = found.whole[-1]
+def _lacking(facts: About) -> Iterator[Sentence]:
+    last = facts.whole[-1]
     if last.lacking:
-        some = ", ".join(f"{one.device} {one.command or ''}".strip() for one in last.lacking[:MOST])
+        some = ", ".join(f"{lacking.device} {lacking.command or ''}".strip() for lacking in last.lacking[:MOST])
         yield Sentence(f"{many(len(last.lacking), 'answer')} could not be had ({some}): of that nothing is known.")
     if last.unread:
         yield Sentence(f"{many(last.unread.total(), 'line')} could not be read: of that nothing is known.")
@@ -156,13 +160,13 @@ def _lacking(found: About) -> Iterator[Sentence]:
         unknown = many(last.unknown.total(), "answer")
         yield Sentence(f"No reader knows {unknown}: words are compared, and nothing else is known.")
     if last.growing:
-        one = last.growing[0]
-        told = f"{many(len(last.growing), 'counter')} of faults grew, most of all {one.field} of {one.device}"
-        yield Sentence(f"{told}, from {one.before} to {one.after}.", detail=True)
+        counter = last.growing[0]
+        told = f"{many(len(last.growing), 'counter')} of faults grew, most of all {counter.field} of {counter.device}"
+        yield Sentence(f"{told}, from {counter.before} to {counter.after}.", detail=True)
 
 
-def _place(one: NotWell) -> str:
-    return f"{one.device} '{one.record['answer']}' {_lines(one.record.get('line'))}".rstrip()
+def _place(unwell: NotWell) -> str:
+    return f"{unwell.device} '{unwell.record['answer']}' {_lines(unwell.record.get('line'))}".rstrip()
 
 
 def _places(difference: Difference) -> Iterable[str]:

@@ -65,8 +65,8 @@ class Answers:
     def about(self, capture: str, by: str = "") -> str:
         """What is in a capture and what is not well: sessions that are not settled, interfaces that are down though
         they should be up. `by` counts for each value of a label: `label.site`."""
-        found = self._capture(capture)
-        return self._told(summary.plain_about(about(found, by=by)), [found])
+        held = self._capture(capture)
+        return self._told(summary.plain_about(about(held, by=by)), [held])
 
     def records(
         self,
@@ -80,7 +80,7 @@ class Answers:
     ) -> str:
         """Records of a kind. `where` is an SQL predicate over its fields and `label.`; `fields`, `count_by` (how many
         of each value) and `sort` (-field: largest first) are names by commas; `top` is at most 200."""
-        found = self._capture(capture)
+        held = self._capture(capture)
         question = Question(
             kind,
             where or None,
@@ -89,8 +89,8 @@ class Answers:
             sort=names_in(sort),
             top=min(max(top, 1), MOST_ROWS),
         )
-        answer = ask(question, found)
-        return self._told(plain.rows(answer.rows), [found], sql=answer.sql)
+        answer = ask(question, held)
+        return self._told(plain.rows(answer.rows), [held], sql=answer.sql)
 
     def compare(self, before: str, after: str) -> str:
         """The differences between two captures: first those from which others follow, with how many follow."""
@@ -110,7 +110,7 @@ class Answers:
     def check(self, expectations: str, after: str, before: str = "") -> str:
         """The verdict on a capture: `expectations` is the name of a file in the folders. pass, fail or unproven, with
         the evidence of each failure; unproven is not pass."""
-        sides = [self._capture(one) for one in (after, before) if one]
+        sides = [self._capture(given) for given in (after, before) if given]
         file = self._file(expectations)
         judged = plain.judgement(check(file, after=sides[0], before=sides[1] if before else None))
         unexplained = judged.pop("unexplained")
@@ -118,36 +118,36 @@ class Answers:
 
     def evidence(self, capture: str, device: str, command: str, first: int = 1, last: int = MOST_LINES) -> str:
         """Lines of what a device said to a command, by their numbers: what `answer` and `line` of a record name."""
-        found = self._capture(capture)
-        entry = found.devices.get(device)
+        held = self._capture(capture)
+        entry = held.devices.get(device)
         if entry is None:
-            raise QuestionError(f"there is no device '{device}'{nearest(device, found.devices)}")
+            raise QuestionError(f"there is no device '{device}'{nearest(device, held.devices)}")
         if command not in entry.commands:
             raise QuestionError(f"'{device}' was not asked '{command}'{nearest(command, entry.commands)}")
-        lines = found.answer(device, command).split("\n")
+        lines = held.answer(device, command).split("\n")
         first, last = max(first, 1), min(last, first + MOST_LINES - 1, len(lines))
         told = [{"line": n, "text": lines[n - 1]} for n in range(first, last + 1)]
-        return self._told(told, [found], lines=len(lines), outcome=entry.commands[command].outcome)
+        return self._told(told, [held], lines=len(lines), outcome=entry.commands[command].outcome)
 
     def lookup(self, capture: str, address: str, device: str = "") -> str:
         """Where devices send an address: the longest match with its next hops and its evidence."""
-        found = self._capture(capture)
-        matches = lookup(found, address, device or None)
-        told = [{"device": name, "match": asdict(one) if one else None} for name, one in matches.items()]
-        return self._told(told, [found])
+        held = self._capture(capture)
+        matches = lookup(held, address, device or None)
+        told = [{"device": name, "match": asdict(match) if match else None} for name, match in matches.items()]
+        return self._told(told, [held])
 
     def follow(self, capture: str, source: str, target: str) -> str:
         """The ways of a packet from a device to an address or a device, as the tables promise it."""
-        found = self._capture(capture)
+        held = self._capture(capture)
         told = [
             {"ending": str(way.ending), "why": way.why, "places": list(way.places)}
-            for way in follow(found, source, target)
+            for way in follow(held, source, target)
         ]
-        return self._told(told, [found])
+        return self._told(told, [held])
 
     def moments(self, before: str, after: str = "") -> str:
         """What happened in order, as logs and timers tell: between two captures, or in the day before one."""
-        sides = [self._capture(one) for one in (before, after) if one]
+        sides = [self._capture(given) for given in (before, after) if given]
         return self._told(order.rows(moments(*sides)), sides)
 
     def _places(self) -> dict[str, Path]:
@@ -182,11 +182,11 @@ class Answers:
         """JSON within the bounds: as many rows as fit, and how many were left out."""
         listed = plain.value(list(rows))
         kept, size = [], 0
-        for one in listed[: MOST_ROWS * 2]:
-            size += len(json.dumps(one, ensure_ascii=False))
+        for row in listed[: MOST_ROWS * 2]:
+            size += len(json.dumps(row, ensure_ascii=False))
             if size > MOST_CHARACTERS:
                 break
-            kept.append(one)
+            kept.append(row)
         told = {
             "note": _DATA,
             **more,
@@ -209,11 +209,12 @@ def _below(folder: Path, deep: int) -> Iterable[Path]:
 
 def _not_known(captures: Sequence[Capture]) -> list[str]:
     """What the captures cannot tell of: what is missing, and what could not be read."""
-    found = []
+    left_out = []
     for part in map(not_known, captures):
-        found += [
-            f"{one.device}: {one.command or 'everything'} {one.outcome.replace('_', ' ')}" for one in part.lacking
+        left_out += [
+            f"{lacking.device}: {lacking.command or 'everything'} {lacking.outcome.replace('_', ' ')}"
+            for lacking in part.lacking
         ]
-        found += [f"{dialect} '{command}': no reader knows it" for dialect, command in part.unknown]
-        found += [f"{n} unread lines of {dialect} '{command}'" for (dialect, command), n in part.unread.items()]
-    return list(dict.fromkeys(found))[:MOST_ROWS]
+        left_out += [f"{dialect} '{command}': no reader knows it" for dialect, command in part.unknown]
+        left_out += [f"{n} unread lines of {dialect} '{command}'" for (dialect, command), n in part.unread.items()]
+    return list(dict.fromkeys(left_out))[:MOST_ROWS]

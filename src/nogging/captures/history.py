@@ -172,12 +172,12 @@ class History:
     @property
     def damage(self) -> list[str]:
         """What cannot be understood of it, without a look at its texts."""
-        return [one for week in self._weeks.values() for one in week.damage]
+        return [damage for week in self._weeks.values() for damage in week.damage]
 
     @property
     def turns(self) -> list[Turn]:
         """All moments, in the order of time."""
-        return sorted((turn for week in self._weeks.values() for turn in week.turns), key=lambda one: one.at)
+        return sorted((turn for week in self._weeks.values() for turn in week.turns), key=lambda turn: turn.at)
 
     def turn(self, moment: str) -> Turn:
         """The moment that is meant: `now` (the last one), `first`, the last one at or before `2026-11-20T02:00` (UTC),
@@ -191,10 +191,10 @@ class History:
         if moment != FIRST:
             until = _until(moment, last.at)
             name = _week_of(until)
-            for week in reversed([one for one in weeks if one.name <= name]):
-                if found := [turn for turn in week.turns if turn.at <= until]:
-                    return max(found, key=lambda one: one.at)
-        first = min(next(one.turns for one in weeks if one.turns), key=lambda one: one.at)
+            for week in reversed([other for other in weeks if other.name <= name]):
+                if until_then := [turn for turn in week.turns if turn.at <= until]:
+                    return max(until_then, key=lambda turn: turn.at)
+        first = min(next(week.turns for week in weeks if week.turns), key=lambda week: week.at)
         if moment == FIRST:
             return first
         told = first.at.isoformat(timespec="minutes")
@@ -228,10 +228,10 @@ class History:
         """What changed in the records with this moment, as it was stored."""
         pack = self._weeks[turn.pack].pack
         try:
-            found = json.loads(pack.text(turn.changes))
+            changes = json.loads(pack.text(turn.changes))
         except (ValueError, RecursionError) as error:
             raise CaptureError(f"{pack.path}: damaged: {error}") from None
-        return found if isinstance(found, list) else []
+        return changes if isinstance(changes, list) else []
 
     def laid_out(self, turn: Turn, folder: Path) -> None:
         """Writes a moment into a folder, as the capture that it was. An answer that is damaged is left out, and the
@@ -388,11 +388,11 @@ class History:
 
     def sizes(self) -> dict[Turn, int]:
         """How many octets each moment took, in the order of time."""
-        found = {}
+        sizes = {}
         for week in self._weeks.values():
-            for before, turn in zip([0, *(one.end for one in week.turns)], week.turns, strict=False):
-                found[turn] = turn.end - before
-        return {turn: found[turn] for turn in self.turns}
+            for before, turn in zip([0, *(earlier.end for earlier in week.turns)], week.turns, strict=False):
+                sizes[turn] = turn.end - before
+        return {turn: sizes[turn] for turn in self.turns}
 
     def thin(self, now: datetime) -> int:
         """Lets go of moments by the rules of the history; how many. A week is written anew, beside what is there, and
@@ -455,10 +455,10 @@ def _digests(manifest: Manifest) -> dict[str, str]:
     """The digest of each answer that a manifest tells of, by the path of its file: made of the names of the device and
     the command, it leads nowhere else."""
     return {
-        f"{folder_name(device)}/{file_name(command)}": one.digest
+        f"{folder_name(device)}/{file_name(command)}": answer.digest
         for device, entry in manifest.devices.items()
-        for command, one in entry.commands.items()
-        if one.has_text
+        for command, answer in entry.commands.items()
+        if answer.has_text
     }
 
 

@@ -63,14 +63,14 @@ def ingest(
         raise QuestionError(f"'{repeated}' says not which answer counts; it is '{FIRST}' or '{LAST}'")
     own = (inventory.readers,) if inventory is not None and inventory.readers is not None else ()
     devices = _devices(folder, dialect, inventory, own, hints)
-    spoken = {name: one.dialect for name, one in devices.items()}
-    found = {name: _chosen(name, one.answers, repeated) for name, one in devices.items()}
+    spoken = {name: device.dialect for name, device in devices.items()}
+    chosen = {name: _chosen(name, device.answers, repeated) for name, device in devices.items()}
     readers = inventory.readers if inventory is not None else None
     links = inventory.links if inventory is not None else ()
     masker = Masker(user_key())
     masked = masker.lines  # what was typed may bear secrets as well: `curl -u`, a line of a configuration
     with Writer(to, masker, readers=readers, links=links) as writer:
-        for name, answers in found.items():
+        for name, answers in chosen.items():
             labels = dict(inventory.device(name).labels) if inventory is not None else {}
             writer.begin(name, spoken[name], labels)
             for answer in answers:
@@ -80,7 +80,7 @@ def ingest(
     capture = Capture(to)
     capture.summed_up()
     capture.not_asked = {
-        name: tuple(dict.fromkeys(map(masked, one.typed))) for name, one in devices.items() if one.typed
+        name: tuple(dict.fromkeys(map(masked, device.typed))) for name, device in devices.items() if device.typed
     }
     return capture
 
@@ -98,9 +98,9 @@ class _SavedAnswer:
 
 def _chosen(device: str, answers: list[_SavedAnswer], repeated: str | None) -> list[_SavedAnswer]:
     """One answer to each command: of several that say the same any, of others that which counts."""
-    found: dict[str, _SavedAnswer] = {}
+    by_command: dict[str, _SavedAnswer] = {}
     for answer in answers:
-        known = found.setdefault(answer.command, answer)
+        known = by_command.setdefault(answer.command, answer)
         if known is answer or known.text == answer.text:
             continue
         if known.file != answer.file:
@@ -113,8 +113,8 @@ def _chosen(device: str, answers: list[_SavedAnswer], repeated: str | None) -> l
                 f"{answer.file}: '{answer.command}' occurs more than once, and the answers differ; say which counts: "
                 f"--repeated {LAST}, or {FIRST}"
             )
-        found[answer.command] = answer if repeated == LAST else known
-    return list(found.values())
+        by_command[answer.command] = answer if repeated == LAST else known
+    return list(by_command.values())
 
 
 @dataclass
@@ -151,9 +151,9 @@ def _devices(
     for name, several in paths.items():
         for path in several:
             for device, speaks, file, command, said in _said(path, name, dialect, inventory, own, hints):
-                one = devices.setdefault(device, _Device(speaks))
+                holder = devices.setdefault(device, _Device(speaks))
                 for asked, text in parts(speaks, command, said, own):
-                    one.take(asked, text, file, own, single=_is_answer(file, path))
+                    holder.take(asked, text, file, own, single=_is_answer(file, path))
     return devices
 
 
@@ -213,7 +213,7 @@ def opened_together(before: Capture | str | Path, after: Capture | str | Path) -
 
 
 def _spoken(capture: Capture) -> dict[str, str]:
-    return {name: one.dialect for name, one in capture.devices.items()}
+    return {name: device.dialect for name, device in capture.devices.items()}
 
 
 def opened(capture: Capture | str | Path, hints: Mapping[str, str] = MappingProxyType({})) -> Capture:
@@ -230,15 +230,15 @@ def opened(capture: Capture | str | Path, hints: Mapping[str, str] = MappingProx
     path = Path(capture)
     if not path.exists() or (path.is_dir() and not _holds_answers(path)):
         return Capture(path)  # which says what is wrong
-    found = ingest(path, _place() / path.name, repeated=LAST, hints=hints)
+    ingested = ingest(path, _place() / path.name, repeated=LAST, hints=hints)
     told = ", ".join(
-        f"{name} ({one.dialect}, {len(one.commands)} answer{'s' * (len(one.commands) != 1)})"
-        for name, one in found.devices.items()
+        f"{name} ({device.dialect}, {len(device.commands)} answer{'s' * (len(device.commands) != 1)})"
+        for name, device in ingested.devices.items()
     )
-    typed = ", ".join(f"'{one}'" for several in found.not_asked.values() for one in several)
+    typed = ", ".join(f"'{command}'" for several in ingested.not_asked.values() for command in several)
     left = f"; left out, since it asks for nothing: {typed}" if typed else ""
-    found.taken = (f"{path}: saved answers, taken as those of {told}{left}",)
-    return found
+    ingested.taken = (f"{path}: saved answers, taken as those of {told}{left}",)
+    return ingested
 
 
 def _at(folder: Path, moment: str) -> Capture:
@@ -282,8 +282,10 @@ def _holds_answers(path: Path) -> bool:
     """Whether a directory is no capture, and has logs or folders of answers in it."""
     if (path / MANIFEST).exists() or (path / JOURNAL).exists():
         return False
-    inside = [one for one in path.iterdir() if not one.name.startswith(".")]
-    return any(one.suffix in (SUFFIX, ".log") if one.is_file() else any(one.glob(f"*{SUFFIX}")) for one in inside)
+    inside = [entry for entry in path.iterdir() if not entry.name.startswith(".")]
+    return any(
+        entry.suffix in (SUFFIX, ".log") if entry.is_file() else any(entry.glob(f"*{SUFFIX}")) for entry in inside
+    )
 
 
 def _keep(writer: Writer, device: str, answer: _SavedAnswer) -> None:

@@ -44,13 +44,13 @@ def _known() -> dict[str, Any]:
 def _candidates(before: list[str], last: str) -> Iterable[Candidate]:
     commands = _known()["commands"]
     if not before:
-        return [(name, one["does"]) for name, one in commands.items()]
+        return [(name, command["does"]) for name, command in commands.items()]
     if before[0] not in commands:
         return []
     command = commands[before[0]]
-    options = {name: one for one in command["options"] for name in one["names"]}
+    options = {name: option for option in command["options"] for name in option["names"]}
     if last.startswith("-") and not (before[-1] in options and options[before[-1]]["takes"]):
-        return [*((name, one["help"]) for name, one in options.items()), ("--help", "what it takes")]
+        return [*((name, option["help"]) for name, option in options.items()), ("--help", "what it takes")]
     previous = options.get(before[-1])
     if previous is not None and previous["takes"]:
         return _values(previous["takes"], previous["choices"], before, last)
@@ -75,9 +75,9 @@ def _values(takes: str, choices: list[str], before: list[str], last: str) -> Ite
     if choices:
         return [(choice, "") for choice in choices]
     if takes == "kind":
-        return [(name, one["meaning"]) for name, one in _known()["kinds"].items()]
+        return [(name, kind["meaning"]) for name, kind in _known()["kinds"].items()]
     if takes == "kinds":
-        return _listed([(name, one["meaning"]) for name, one in _known()["kinds"].items()], last)
+        return _listed([(name, kind["meaning"]) for name, kind in _known()["kinds"].items()], last)
     if takes == "fields":
         return _listed([*_fields(before), *_labels(before, "label.")], last)
     if takes == "condition":
@@ -105,7 +105,7 @@ def _after(candidates: Iterable[Candidate], last: str) -> Iterable[Candidate]:
 def _fields(before: list[str]) -> list[Candidate]:
     kinds = _known()["kinds"]
     named = [kinds[word] for word in before if word in kinds] or list(kinds.values())
-    return list(chain.from_iterable(one["fields"].items() for one in named))
+    return list(chain.from_iterable(kind["fields"].items() for kind in named))
 
 
 def _devices(before: list[str]) -> list[str]:
@@ -122,7 +122,7 @@ def _manifest(path: Path) -> dict[str, dict[str, Any]]:
     """The devices of a capture with their labels; none where it cannot be read."""
     try:
         devices = json.loads(path.read_text(encoding="utf-8"))["devices"]
-        return {name: dict(one.get("labels") or {}) for name, one in devices.items()}
+        return {name: dict(device.get("labels") or {}) for name, device in devices.items()}
     except (OSError, ValueError, KeyError, TypeError, AttributeError):
         return {}
 
@@ -146,9 +146,9 @@ def _told(before: list[str]) -> dict[str, dict[str, Any]]:
         place = Path(word.partition("@")[0])
         if (place / _MANIFEST).is_file():
             return _manifest(place / _MANIFEST)
-        if place.suffix in (".yaml", ".yml") and (found := _inventory(place)):
-            return found
-    near = list(chain.from_iterable(Path().glob(f"{one}{_MANIFEST}") for one in _NEAR))
+        if place.suffix in (".yaml", ".yml") and (inventory := _inventory(place)):
+            return inventory
+    near = list(chain.from_iterable(Path().glob(f"{pattern}{_MANIFEST}") for pattern in _NEAR))
     if near:
         return _manifest(max(near, key=lambda path: path.stat().st_mtime))
     return _inventory(Path("inventory.yaml"))

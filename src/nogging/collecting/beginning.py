@@ -59,13 +59,15 @@ def newcomers(sources: Iterable[str]) -> list[Newcomer]:
 
     Raises `QuestionError` for what is none of these, and where nothing is named, or a place twice.
     """
-    found = [newcomer for source in sources for newcomer in _named(source)]
-    twice = [place for place, n in Counter((newcomer.address, newcomer.port) for newcomer in found).items() if n > 1]
+    newcomers = [newcomer for source in sources for newcomer in _named(source)]
+    twice = [
+        place for place, n in Counter((newcomer.address, newcomer.port) for newcomer in newcomers).items() if n > 1
+    ]
     if twice:
         raise QuestionError(f"{twice[0][0]} port {twice[0][1]} is named twice")
-    if not found:
+    if not newcomers:
         raise QuestionError("no devices are named")
-    return found
+    return newcomers
 
 
 def _named(source: str) -> Iterator[Newcomer]:
@@ -80,8 +82,8 @@ def _named(source: str) -> Iterator[Newcomer]:
             if words:
                 if len(words) > 1 and is_address(words[1]) and not is_address(words[0]):
                     words[:2] = reversed(words[:2])
-                one = _at(words[0], f"{path}:{n}")
-                yield replace(one, name=_name(words[1], f"{path}:{n}")) if len(words) > 1 else one
+                newcomer = _at(words[0], f"{path}:{n}")
+                yield replace(newcomer, name=_name(words[1], f"{path}:{n}")) if len(words) > 1 else newcomer
 
 
 def _at(text: str, where: str) -> Newcomer:
@@ -130,15 +132,15 @@ def _rows(path: Path) -> Iterator[Newcomer]:
         told = {key: value.strip() for key, value in row.items() if key and isinstance(value, str)}
         given = {meant.get(key, key): value for key, value in told.items() if value}
         if given:
-            one = _at(_WITH_LENGTH.sub("", given.pop("address", "")), where)
+            newcomer = _at(_WITH_LENGTH.sub("", given.pop("address", "")), where)
             port, name, dialect = given.pop("port", ""), given.pop("name", ""), given.pop("dialect", "")
             if dialect and dialect.lower() not in dialects():  # a platform as somebody calls it; it is found out
                 given["platform"], dialect = dialect, ""
             yield Newcomer(
-                one.address,
-                _port(port, where) if port else one.port,
+                newcomer.address,
+                _port(port, where) if port else newcomer.port,
                 _name(name, where) if name else "",
-                given.pop("user", one.user),
+                given.pop("user", newcomer.user),
                 dialect.lower(),
                 {_label(key): value for key, value in given.items()},
             )
@@ -159,12 +161,14 @@ _WITH_LENGTH = re.compile(r"(?<=[\da-fA-F:])/\d{1,3}$")
 def _meant(headings: Iterable[str]) -> dict[str, str]:
     """Which headings stand for what a device needs: the best of each, and no heading for two."""
     plain = {re.sub(r"[^a-z0-9]", "", heading.lower()): heading for heading in headings}
-    found: dict[str, str] = {}
+    columns: dict[str, str] = {}
     for key, spellings in _HEADINGS.items():
-        free = (plain[one] for one in spellings.split() if one in plain and plain[one] not in found)
+        free = (
+            plain[spelling] for spelling in spellings.split() if spelling in plain and plain[spelling] not in columns
+        )
         if (heading := next(free, None)) is not None:
-            found[heading] = key
-    return found
+            columns[heading] = key
+    return columns
 
 
 def _label(heading: str) -> str:
@@ -216,18 +220,18 @@ def inventory_of(
 
 def found_out(several: list[Newcomer], inventory: Inventory, ask: Callable[[str], str] | None) -> list[FoundDevice]:
     """Each device with its name and what it speaks, in the order of the newcomers; those that say it are not asked."""
-    asked = [device for one, device in zip(several, inventory.devices, strict=True) if not one.dialect]
+    asked = [device for newcomer, device in zip(several, inventory.devices, strict=True) if not newcomer.dialect]
     answers = iter(find(replace(inventory, devices=tuple(asked)), ask=ask) if asked else ())
-    found = [
-        FoundDevice(device, device.name) if one.dialect else next(answers)
-        for one, device in zip(several, inventory.devices, strict=True)
+    devices = [
+        FoundDevice(device, device.name) if newcomer.dialect else next(answers)
+        for newcomer, device in zip(several, inventory.devices, strict=True)
     ]
-    return _with_names(several, found)
+    return _with_names(several, devices)
 
 
 def _with_names(several: list[Newcomer], found: list[FoundDevice]) -> list[FoundDevice]:
     """Where nobody gave a name, that of the prompt; where two devices call themselves the same, the place as well."""
-    wanted = [one.name or told.name or told.device.name for one, told in zip(several, found, strict=True)]
+    wanted = [newcomer.name or told.name or told.device.name for newcomer, told in zip(several, found, strict=True)]
     often = Counter(name.lower() for name in wanted)
     named = []
     for told, name in zip(found, wanted, strict=True):

@@ -59,16 +59,16 @@ def commands_for(
     chosen += inherited_of(device.dialect, kinds or (), device.own)
     chosen += besides_of(device.dialect, named, device.own)
     chosen += named_of(device.dialect, wanted, device.own)
-    of_each = {one.of_each.kind for one in each_of(device.dialect, wanted, device.own) if one.of_each}
-    chosen += (one for one in readers_of(device.dialect, of_each, device.own) if one not in chosen)
+    of_each = {reader.of_each.kind for reader in each_of(device.dialect, wanted, device.own) if reader.of_each}
+    chosen += (reader for reader in readers_of(device.dialect, of_each, device.own) if reader not in chosen)
     asked = [Asked(reader.command, reader.mode) for reader in chosen]
-    known = {one.command for one in asked}
+    known = {question.command for question in asked}
     for command in () if any_command else dict.fromkeys((*known, *more)):
         require_reading(device.dialect, command, device.own)
     for command in dict.fromkeys(more):
         if command not in known:
             asked.append(Asked(command, mode_of(device.dialect, command, device.own)))
-    return sorted(asked, key=lambda one: one.mode) + [Asked(*one) for one in sent]
+    return sorted(asked, key=lambda question: question.mode) + [Asked(*question) for question in sent]
 
 
 def collect(
@@ -145,11 +145,11 @@ def collect(
 
 
 def _first(group: BaseExceptionGroup[NoggingError]) -> NoggingError:
-    found: BaseException = group
-    while isinstance(found, BaseExceptionGroup):
-        found = found.exceptions[0]
-    assert isinstance(found, NoggingError)
-    return found
+    error: BaseException = group
+    while isinstance(error, BaseExceptionGroup):
+        error = error.exceptions[0]
+    assert isinstance(error, NoggingError)
+    return error
 
 
 class Visitor(Protocol):
@@ -189,12 +189,18 @@ class FleetRun:
         try:
             async with asyncio.timeout(self.within), asyncio.TaskGroup() as group:
                 for device in self.inventory.devices:
-                    left = [one for one in plan[device.name] if not self.writer.told(device.name, one.command)]
+                    left = [
+                        question
+                        for question in plan[device.name]
+                        if not self.writer.told(device.name, question.command)
+                    ]
                     group.create_task(self.one(device, left))
         except TimeoutError:
             reason = f"the whole run had {self.within:g} s, and they were over"
             for device in self.inventory.devices:
-                self.writer.leave_open(device.name, [one.command for one in plan[device.name]], INTERRUPTED, reason)
+                self.writer.leave_open(
+                    device.name, [question.command for question in plan[device.name]], INTERRUPTED, reason
+                )
 
     async def one(self, device: Device, asked: list[Asked]) -> None:
         async with self.visitor.slots:

@@ -57,9 +57,9 @@ def entry(text: str) -> ScheduleEntry:
 def delayed(entries: Sequence[ScheduleEntry], part: float) -> tuple[ScheduleEntry, ...]:
     """The same, those on intervals later by a part (0 to 1) of what is allowed of them; all by the same time, so that
     those that fall together still do."""
-    shortest = min((one.every for one in entries if not one.offset), default=timedelta())
+    shortest = min((entry.every for entry in entries if not entry.offset), default=timedelta())
     by = shortest * DELAYED * part
-    return tuple(one if one.offset else ScheduleEntry(one.kinds, one.every, by) for one in entries)
+    return tuple(entry if entry.offset else ScheduleEntry(entry.kinds, entry.every, by) for entry in entries)
 
 
 @dataclass(frozen=True)
@@ -72,12 +72,12 @@ class Due:
 
 def following(entries: Sequence[ScheduleEntry], moment: datetime) -> Due:
     """The next turn after a moment; what falls on the same instant is one turn."""
-    at = min(one.after(moment) for one in entries)
-    together = [one for one in entries if one.after(moment) == at]
-    everything = any(not one.kinds for one in together)
-    return Due(at, () if everything else tuple(dict.fromkeys(kind for one in together for kind in one.kinds)))
+    at = min(entry.after(moment) for entry in entries)
+    together = [entry for entry in entries if entry.after(moment) == at]
+    everything = any(not entry.kinds for entry in together)
+    return Due(at, () if everything else tuple(dict.fromkeys(kind for entry in together for kind in entry.kinds)))
 
 
 def missed(entries: Sequence[ScheduleEntry], last: datetime, due: datetime) -> int:
     """How many turns should have been between two."""
-    return max(one.between(last, due - timedelta(microseconds=1)) for one in entries)
+    return max(entry.between(last, due - timedelta(microseconds=1)) for entry in entries)

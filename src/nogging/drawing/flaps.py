@@ -41,18 +41,18 @@ class UpOrDown:
 def flaps(*captures: Capture, where: str | None = None) -> tuple[Figure, str]:
     """What changed its state between two captures, or in the day before the end of one."""
     since, until = window(captures)
-    found = sorted(one for one in set(told(captures, where)) if since <= one.at <= until)
-    if not found:
+    flaps = sorted(flap for flap in set(told(captures, where)) if since <= flap.at <= until)
+    if not flaps:
         raise QuestionError(f"nothing went down or up between {since:%Y-%m-%d %H:%M} and {until:%Y-%m-%d %H:%M} UTC")
-    rows = list(dict.fromkeys((one.device, one.what) for one in found))
+    rows = list(dict.fromkeys((flap.device, flap.what) for flap in flaps))
     shown = rows[:MOST_ROWS]
     with sheet("What went down and came up, the first on top", 2 * len(shown)) as (figure, (axes,)):
         rows_of(axes, [clean(" ".join(row)) for row in shown])
         for state, (sign, meaning) in _SIGNS.items():
-            some = [one for one in found if one.state == state and (one.device, one.what) in shown]
-            at = [shown.index((one.device, one.what)) for one in some]
+            some = [flap for flap in flaps if flap.state == state and (flap.device, flap.what) in shown]
+            at = [shown.index((flap.device, flap.what)) for flap in some]
             if some:
-                moments: list[Any] = [one.at for one in some]
+                moments: list[Any] = [flap.at for flap in some]
                 axes.scatter(
                     moments,
                     at,
@@ -69,8 +69,8 @@ def flaps(*captures: Capture, where: str | None = None) -> tuple[Figure, str]:
         axes.tick_params(axis="x", labelsize=8, labelcolor=SOFT)
         legend(axes)
     more = f"; the {len(rows) - len(shown)} others are not drawn" if len(rows) > len(shown) else ""
-    downs = sum(one.state == "down" for one in found)
-    first = f"{clean(found[0].device)} {clean(found[0].what)}"
+    downs = sum(flap.state == "down" for flap in flaps)
+    first = f"{clean(flaps[0].device)} {clean(flaps[0].what)}"
     return figure, f"{many(downs, 'time')} down on {len(rows)} ports and neighbors, first {first}{more}"
 
 

@@ -70,7 +70,7 @@ class _Planned(Capture):
 def planned(of: Inventory | Capture) -> Pairs:
     """Pairs in which nothing was captured, for what can be told of expectations without any answer."""
     if isinstance(of, Capture):
-        devices = {name: DeviceEntry(one.dialect, dict(one.labels)) for name, one in of.devices.items()}
+        devices = {name: DeviceEntry(device.dialect, dict(device.labels)) for name, device in of.devices.items()}
         nothing = _Planned(devices, of.own)
     else:
         own = (of.readers,) if of.readers is not None else ()
@@ -85,26 +85,36 @@ def listing(expectations: str | Path, *, of: Inventory | Capture) -> Listing:
     return Listing(
         asked.title,
         len(pairs.after.devices),
-        tuple(replace(_listed(one, pairs), place=one.place) for one in asked.expect),
+        tuple(replace(_listed(expectation, pairs), place=expectation.place) for expectation in asked.expect),
         tuple(explanation.title for explanation in asked.explain),
         asked.other,
         tuple(str(waiver) for waiver in asked.waivers),
     )
 
 
-def _listed(one: AnyExpectation, pairs: Pairs) -> ListedExpectation:
-    if isinstance(one, PathExpectation):
-        return ListedExpectation(one.title, one.strength, _path_words(one), one.sources)
-    if isinstance(one, JoinedExpectation):
-        by = f" by {one.by.text}" if one.by is not None else ""
-        words = "; ".join(f"{device} to {other}" for device, other in one.pairs) or "nothing"
+def _listed(expectation: AnyExpectation, pairs: Pairs) -> ListedExpectation:
+    if isinstance(expectation, PathExpectation):
+        return ListedExpectation(expectation.title, expectation.strength, _path_words(expectation), expectation.sources)
+    if isinstance(expectation, JoinedExpectation):
+        by = f" by {expectation.by.text}" if expectation.by is not None else ""
+        words = "; ".join(f"{device} to {other}" for device, other in expectation.pairs) or "nothing"
         return ListedExpectation(
-            one.title, one.strength, f"joined{by}: {words}", tuple(dict.fromkeys(a for a, _ in one.pairs))
+            expectation.title,
+            expectation.strength,
+            f"joined{by}: {words}",
+            tuple(dict.fromkeys(a for a, _ in expectation.pairs)),
         )
-    about = pairs.devices_with(one.where)
-    blind = [name for name in about if not any(one.kind in reader.kinds for reader in pairs.after.readers(name))]
+    about = pairs.devices_with(expectation.where)
+    blind = [
+        name for name in about if not any(expectation.kind in reader.kinds for reader in pairs.after.readers(name))
+    ]
     return ListedExpectation(
-        one.title, one.strength, words_of(one), tuple(about), tuple(blind), _values(one, pairs, about)
+        expectation.title,
+        expectation.strength,
+        words_of(expectation),
+        tuple(about),
+        tuple(blind),
+        _values(expectation, pairs, about),
     )
 
 

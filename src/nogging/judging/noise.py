@@ -38,7 +38,7 @@ class Quiet:
     """What quiet captures have taught."""
 
     def __init__(self, captures: Iterable[Capture | str | Path]) -> None:
-        ordered = sorted((opened(capture) for capture in captures), key=lambda one: one.ended)
+        ordered = sorted((opened(capture) for capture in captures), key=lambda capture: capture.ended)
         if len(ordered) < 2:
             raise QuestionError("two quiet captures at least tell what varies by itself (the one from before is one)")
         self.known: set[str] = set()
@@ -48,14 +48,14 @@ class Quiet:
         """How far the gauges of a record went."""
         self.rates: dict[_Sort, float] = defaultdict(float)
         for earlier, later in pairwise(ordered):
-            found = compare_pairs(Pairs(later, earlier)).differences
-            for difference in found:
+            differences = compare_pairs(Pairs(later, earlier)).differences
+            for difference in differences:
                 self.known.add(_same(difference))
                 if REMAINDER.name in difference.fields and not isinstance(difference.fields[REMAINDER.name][0], list):
                     gone, come = words_that_differ(*difference.fields[REMAINDER.name])
                     self.words.setdefault(difference.identity, set()).update(gone, come)
                 self._span(difference)
-            for sort, n in Counter(map(_sort, found)).items():
+            for sort, n in Counter(map(_sort, differences)).items():
                 seconds = _between(earlier, later, sort[1])
                 if seconds is not None:
                     self.rates[sort] = max(self.rates[sort], n / seconds)
@@ -84,21 +84,21 @@ class Quiet:
 
     def noise(self, differences: Sequence[Difference], pairs: Pairs) -> dict[int, str]:
         """Which differences are noise, and how each is known to be."""
-        found = {
+        noise = {
             n: "differed in the same way between quiet captures"
-            for n, one in enumerate(differences)
-            if self.is_known(one)
+            for n, difference in enumerate(differences)
+            if self.is_known(difference)
         }
         others: dict[_Sort, list[int]] = defaultdict(list)
-        for n, one in enumerate(differences):
-            if n not in found and KINDS[one.kind].come_and_go and not _is_default(one):
-                others[_sort(one)].append(n)
+        for n, difference in enumerate(differences):
+            if n not in noise and KINDS[difference.kind].come_and_go and not _is_default(difference):
+                others[_sort(difference)].append(n)
         for sort, numbers in others.items():
             if len(numbers) <= self.most(sort, pairs):
                 _, device, what, protocol, _ = sort
-                told = " ".join(one for one in (protocol, sort[0]) if one)
-                found |= dict.fromkeys(numbers, f"no more {told}s {what} on {device} than between quiet captures")
-        return found
+                told = " ".join(word for word in (protocol, sort[0]) if word)
+                noise |= dict.fromkeys(numbers, f"no more {told}s {what} on {device} than between quiet captures")
+        return noise
 
     def most(self, sort: _Sort, pairs: Pairs) -> int:
         """As many differences of a sort as chance would give in the time that has passed."""
@@ -109,17 +109,17 @@ class Quiet:
         return min(chance, int(_SHARE * _size(pairs.before, sort)))
 
 
-def noise_of(found: Comparison, pairs: Pairs, quiet: Sequence[Capture | str | Path]) -> Comparison:
+def noise_of(comparison: Comparison, pairs: Pairs, quiet: Sequence[Capture | str | Path]) -> Comparison:
     """A comparison with what is noise told apart, as far as the quiet captures, and the one from before, teach it."""
     if not quiet or pairs.before is None:
-        return found
-    noise = Quiet([*quiet, pairs.before]).noise(found.differences, pairs)
+        return comparison
+    noise = Quiet([*quiet, pairs.before]).noise(comparison.differences, pairs)
     titles: dict[str, list[Difference]] = defaultdict(list)
     for n, title in sorted(noise.items()):
-        titles[title].append(found.differences[n])
-    left = tuple(one for n, one in enumerate(found.differences) if n not in noise)
+        titles[title].append(comparison.differences[n])
+    left = tuple(difference for n, difference in enumerate(comparison.differences) if n not in noise)
     told = tuple(Noise(title, tuple(several)) for title, several in titles.items())
-    return replace(found, differences=left, noise=told)
+    return replace(comparison, differences=left, noise=told)
 
 
 def _between(earlier: Capture, later: Capture, device: str) -> float | None:
@@ -142,7 +142,7 @@ def _size(capture: Capture, sort: _Sort) -> int:
     kind, device, _, protocol, _ = sort
     table = capture.records(kind)
     mine = table.filter(pc.equal(table.column("device"), device))
-    name = next((one for one in ("source_protocol", "protocol") if protocol and one in KINDS[kind].fields), None)
+    name = next((field for field in ("source_protocol", "protocol") if protocol and field in KINDS[kind].fields), None)
     return int(mine.num_rows if name is None else pc.sum(pc.equal(mine.column(name), protocol)).as_py() or 0)
 
 

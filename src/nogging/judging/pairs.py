@@ -68,17 +68,17 @@ class Pairs:
     @cached_property
     def labels(self) -> list[str]:
         """Every label that a device of either capture bears."""
-        captures = [one for one in (self.after, self.before) if one is not None]
-        found = {label for capture in captures for device in capture.devices.values() for label in device.labels}
-        return sorted(label.lower() for label in found)
+        captures = [capture for capture in (self.after, self.before) if capture is not None]
+        labels = {label for capture in captures for device in capture.devices.values() for label in device.labels}
+        return sorted(label.lower() for label in labels)
 
     def schema(self, kind: Kind) -> Schema:
         """What a predicate over a record of this kind may speak of."""
-        found: dict[NamePath, Field] = {(name,): field for name, field in kind.fields.items()}
-        found |= {("before", name): field for name, field in kind.fields.items()}
+        fields: dict[NamePath, Field] = {(name,): field for name, field in kind.fields.items()}
+        fields |= {("before", name): field for name, field in kind.fields.items()}
         if kind.peers:
-            found |= {("peer", name): field for name, field in kind.fields.items()}
-        return found | {(ELAPSED,): _ELAPSED} | self.label_schema()
+            fields |= {("peer", name): field for name, field in kind.fields.items()}
+        return fields | {(ELAPSED,): _ELAPSED} | self.label_schema()
 
     def label_schema(self) -> dict[NamePath, Field]:
         return {("label", label): label_field(label) for label in self.labels}
@@ -95,10 +95,10 @@ class Pairs:
 
     def facts(self, device: str) -> dict[NamePath, str]:
         """What is known of a device without any answer of it: its name and its labels."""
-        captures = [one for one in (self.after, self.before) if one is not None]
+        captures = [capture for capture in (self.after, self.before) if capture is not None]
         entry = next((capture.devices[device] for capture in captures if device in capture.devices), None)
         labels = {label.lower(): value for label, value in entry.labels.items()} if entry else {}
-        return {("device",): device, **{("label", one): labels.get(one, "") for one in self.labels}}
+        return {("device",): device, **{("label", label): labels.get(label, "") for label in self.labels}}
 
     def devices_where(self, where: Predicate) -> dict[str, bool | None]:
         """Whether a condition holds of each device after, as far as its name and its labels tell."""
@@ -109,7 +109,7 @@ class Pairs:
         """The devices that could have a record of which a condition holds."""
         if where is None:
             return list(self.after.devices)
-        return [name for name, found in self.devices_where(where).items() if found is not False]
+        return [name for name, might in self.devices_where(where).items() if might is not False]
 
     def value(self, node: PredicateNode, device: str) -> Any:
         """What a value that varies by device is for this one; None where nothing says."""
@@ -251,7 +251,7 @@ class Pairs:
 
     def _marks(self, kind: Kind, table: str) -> np.ndarray:
         """A number for each record of a table, the same where the key is the same."""
-        keys = ", ".join(identifier(one) for one in kind.identity)
+        keys = ", ".join(identifier(key) for key in kind.identity)
         return self.database.execute(f"SELECT hash({keys}) AS mark FROM {table}").fetchnumpy()["mark"]
 
     def _differing_keys(self, kind: Kind, given: dict[str, pa.Table], marks: list[np.ndarray]) -> None:
@@ -259,12 +259,12 @@ class Pairs:
         from nogging.judging.alignment import unlike
 
         told = [*kind.identity, *kind.named(Nature.STATE)]
-        left = unlike(*(one.select(told) for one in given.values()), *marks)
+        left = unlike(*(table.select(told) for table in given.values()), *marks)
         for (side, records), rows in zip(given.items(), left, strict=True):
             self.database.register(f"left_{side}", uncoded(records.filter(rows)))
-        same = " AND ".join(f"a.{identifier(one)} IS NOT DISTINCT FROM b.{identifier(one)}" for one in kind.identity)
-        keys = ", ".join(f"coalesce(a.{one}, b.{one}) AS {one}" for one in map(identifier, kind.keys))
-        moved = [f"a.{identifier(one)} IS DISTINCT FROM b.{identifier(one)}" for one in kind.named(Nature.STATE)]
+        same = " AND ".join(f"a.{identifier(key)} IS NOT DISTINCT FROM b.{identifier(key)}" for key in kind.identity)
+        keys = ", ".join(f"coalesce(a.{key}, b.{key}) AS {key}" for key in map(identifier, kind.keys))
+        moved = [f"a.{identifier(field)} IS DISTINCT FROM b.{identifier(field)}" for field in kind.named(Nature.STATE)]
         self.database.execute(
             f"CREATE OR REPLACE TEMP TABLE keys AS SELECT DISTINCT {keys} "
             f"FROM left_{AFTER} a FULL OUTER JOIN left_{BEFORE} b ON {same} "
@@ -310,11 +310,11 @@ class Pairs:
         if kind.name == "neighbor":
             self.table(address)
         columns = ", ".join(f"r.{identifier(key)} AS k_{key}" for key in kind.keys)
-        found = [
+        selects = [
             f"SELECT DISTINCT {columns}, p.* REPLACE (p.line::INTEGER[] AS line) FROM {side}_{kind.name} r {join}"
             for join in kind.peers
         ]
-        sql = " UNION ALL ".join(found).format(side=side)
+        sql = " UNION ALL ".join(selects).format(side=side)
         self.database.execute(f"CREATE TABLE {name} AS {sql}")
         return name
 
@@ -325,9 +325,9 @@ class Pairs:
         import pyarrow as pa
 
         capture = self.after if side == AFTER else self.before
-        found = links(capture) if capture else []
+        ends = links(capture) if capture else []
         names = ("device", "interface", "peer_device", "peer_interface")
-        table = pa.table({name: pa.array([getattr(link, name) for link in found], pa.string()) for name in names})
+        table = pa.table({name: pa.array([getattr(link, name) for link in ends], pa.string()) for name in names})
         self.database.register("found", table)
         self.database.execute(f"CREATE TABLE links_{side} AS SELECT * FROM found")
         self.database.unregister("found")
@@ -376,7 +376,7 @@ class Pairs:
             self.database.unregister("given")
             self.doubled.setdefault(kind.name, [])
             return
-        marks = ", ".join(f"{identifier(one)}: {identifier(one)}" for one in kind.named(Nature.STATE))
+        marks = ", ".join(f"{identifier(field)}: {identifier(field)}" for field in kind.named(Nature.STATE))
         states = f"{{{marks}}}" if marks else "true"
         self.database.execute(
             f"CREATE TEMP TABLE numbered AS SELECT *, row_number() OVER same AS n, "
@@ -416,8 +416,8 @@ class Pairs:
         rows = [
             (side, device, command, entry.ended().timestamp())
             for side, capture in ((AFTER, self.after), (BEFORE, self.before))
-            for device, one in (capture.devices.items() if capture is not None else ())
-            for command, entry in one.commands.items()
+            for device, asked_of in (capture.devices.items() if capture is not None else ())
+            for command, entry in asked_of.commands.items()
             if entry.started
         ]
         if rows:
@@ -428,16 +428,16 @@ class Pairs:
         if "labels" in self.made:
             return
         self.made.add("labels")
-        columns = ", ".join(["device VARCHAR", *(f"{identifier(one)} VARCHAR" for one in self.labels)])
+        columns = ", ".join(["device VARCHAR", *(f"{identifier(label)} VARCHAR" for label in self.labels)])
         self.database.execute(f"CREATE TABLE labels ({columns})")
-        captures = [one for one in (self.before, self.after) if one is not None]
+        captures = [capture for capture in (self.before, self.after) if capture is not None]
         devices = {name: device.labels for capture in captures for name, device in capture.devices.items()}
         places = ", ".join("?" * (len(self.labels) + 1))
         for name, labels in devices.items():
             lowered = {label.lower(): value for label, value in labels.items()}
             self.database.execute(
                 f"INSERT INTO labels VALUES ({places})",
-                [name, *(lowered.get(one, "") for one in self.labels)],
+                [name, *(lowered.get(label, "") for label in self.labels)],
             )
 
 

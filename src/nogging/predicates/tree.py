@@ -63,11 +63,15 @@ VALUE = "value"
 
 def chosen(name: str, cases: Sequence[tuple[PredicateNode | None, Constant]]) -> Call:
     """A value by cases, the last that applies; unknown where none does."""
-    found: PredicateNode = Constant("NULL", "null", "null")
+    chosen: PredicateNode = Constant("NULL", "null", "null")
     for condition, constant in cases:
-        when = (condition, constant, found)
-        found = constant if condition is None else Call(_CASE, tuple(one for one in when if one), constant.type, True)
-    return Call("{}", (found,), cases[0][1].type, text=f"{VALUE}.{name}")
+        when = (condition, constant, chosen)
+        chosen = (
+            constant
+            if condition is None
+            else Call(_CASE, tuple(argument for argument in when if argument), constant.type, True)
+        )
+    return Call("{}", (chosen,), cases[0][1].type, text=f"{VALUE}.{name}")
 
 
 def with_constants(node: PredicateNode, turn: Callable[[Constant], Constant]) -> PredicateNode:
@@ -126,10 +130,10 @@ class Predicate:
         nodes = (part.node for part in self.parts())
         equal = (node for node in nodes if isinstance(node, Call) and node.form == "({} = {})")
         return frozenset(
-            one.path[0]
+            name.path[0]
             for node in equal
-            for one, other in (node.arguments, node.arguments[::-1])
-            if isinstance(one, Name) and len(one.path) == 1 and isinstance(other, Constant)
+            for name, other in (node.arguments, node.arguments[::-1])
+            if isinstance(name, Name) and len(name.path) == 1 and isinstance(other, Constant)
         )
 
     def parts(self) -> list[Predicate]:
@@ -158,19 +162,19 @@ def _written(node: PredicateNode, resolve: Resolve, doubt: Doubt | None = None) 
         return resolve(node.path) or "NULL"
     if isinstance(node, Constant):
         return node.sql
-    if node.sees_null and any(isinstance(one, Name) and resolve(one.path) is None for one in walk(node)):
+    if node.sees_null and any(isinstance(part, Name) and resolve(part.path) is None for part in walk(node)):
         return "NULL"
     if len(node.arguments) == 2 and not node.form.endswith("{*})") and _lacks(node, resolve):
         return "NULL"
-    found = _filled(node, node.form, [_written(argument, resolve, doubt) for argument in node.arguments])
+    written = _filled(node, node.form, [_written(argument, resolve, doubt) for argument in node.arguments])
     doubts = _doubts(node, doubt) if node.sees_null and doubt is not None else []
-    return f"(CASE WHEN {' OR '.join(doubts)} THEN NULL ELSE {found} END)" if doubts else found
+    return f"(CASE WHEN {' OR '.join(doubts)} THEN NULL ELSE {written} END)" if doubts else written
 
 
 def _doubts(node: PredicateNode, doubt: Doubt) -> list[str]:
     """When what an expression sees as null is not known to be none."""
-    found = (doubt(one.path) for one in walk(node) if isinstance(one, Name))
-    return list(dict.fromkeys(f"({one})" for one in found if one))
+    doubts = (doubt(part.path) for part in walk(node) if isinstance(part, Name))
+    return list(dict.fromkeys(f"({doubt_of_name})" for doubt_of_name in doubts if doubt_of_name))
 
 
 def _lacks(node: Call, resolve: Resolve) -> bool:
@@ -189,7 +193,8 @@ def shown(node: PredicateNode) -> str:
     text = _filled(node, node.form.lower(), [shown(argument) for argument in node.arguments])
     return (
         text[1:-1]
-        if text.startswith("(") and not any(isinstance(one, Call) and not one.text for one in node.arguments)
+        if text.startswith("(")
+        and not any(isinstance(argument, Call) and not argument.text for argument in node.arguments)
         else text
     )
 

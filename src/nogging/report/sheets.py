@@ -41,7 +41,7 @@ def table(rows: Iterable[Mapping[str, Any]], names: Iterable[str], kind: str = "
     return pa.table(columns)
 
 
-def write(found: pa.Table, file: Path, title: str) -> None:
+def write(table: pa.Table, file: Path, title: str) -> None:
     """Writes a table in the form that the file's name ends with. Raises `QuestionError` for another ending, for
     more than a sheet can hold, and where openpyxl is not installed."""
     ending = file.suffix.lower()
@@ -49,7 +49,7 @@ def write(found: pa.Table, file: Path, title: str) -> None:
         raise QuestionError(f"{file}: a file ends with one of: {', '.join(ENDINGS)}")
     part = file.with_name(file.name + ".part")
     try:
-        _WRITTEN[ending](found, part, title)
+        _WRITTEN[ending](table, part, title)
         part.replace(file)
     except OSError as error:
         raise QuestionError(f"{file}: cannot be written: {error.strerror or error}") from None
@@ -57,20 +57,20 @@ def write(found: pa.Table, file: Path, title: str) -> None:
         part.unlink(missing_ok=True)
 
 
-def _parquet(found: pa.Table, file: Path, _: str) -> None:
+def _parquet(table: pa.Table, file: Path, _: str) -> None:
     from pyarrow import parquet
 
-    parquet.write_table(found, file, compression="zstd")
+    parquet.write_table(table, file, compression="zstd")
 
 
-def _csv(found: pa.Table, file: Path, _: str) -> None:
+def _csv(table: pa.Table, file: Path, _: str) -> None:
     """Cells as they are, for programs; moments in ISO 8601, lists and mappings as JSON."""
     import csv
 
     with file.open("w", encoding="utf-8", newline="") as stream:
         writer = csv.writer(stream, lineterminator="\n")
-        writer.writerow(found.column_names)
-        writer.writerows([_as_text(value) for value in row.values()] for row in plain.rows(_each(found)))
+        writer.writerow(table.column_names)
+        writer.writerows([_as_text(value) for value in row.values()] for row in plain.rows(_each(table)))
 
 
 def _as_text(value: Any) -> Any:
@@ -79,24 +79,24 @@ def _as_text(value: Any) -> Any:
     return json.dumps(value, ensure_ascii=False) if isinstance(value, list | dict) else value
 
 
-def _each(found: pa.Table) -> Iterator[dict[str, Any]]:
-    for batch in found.to_batches(max_chunksize=10_000):
+def _each(table: pa.Table) -> Iterator[dict[str, Any]]:
+    for batch in table.to_batches(max_chunksize=10_000):
         yield from batch.to_pylist()
 
 
-def _excel(found: pa.Table, file: Path, title: str) -> None:
+def _excel(table: pa.Table, file: Path, title: str) -> None:
     try:
         openpyxl: Any = import_module("openpyxl")
         cells: Any = import_module("openpyxl.cell")
     except ImportError:
         raise QuestionError("openpyxl is not installed: pip install 'nogging[sheets]'") from None
-    if found.num_rows >= _ROWS:
-        raise QuestionError(f"{found.num_rows:,} rows are more than a sheet can hold ({_ROWS - 1:,}); take .parquet")
+    if table.num_rows >= _ROWS:
+        raise QuestionError(f"{table.num_rows:,} rows are more than a sheet can hold ({_ROWS - 1:,}); take .parquet")
     book = openpyxl.Workbook(write_only=True)
     sheet = book.create_sheet(title[:31])
     sheet.freeze_panes = "A2"
-    first = list(_each(found.slice(0, 200)))
-    for n, name in enumerate(found.column_names):
+    first = list(_each(table.slice(0, 200)))
+    for n, name in enumerate(table.column_names):
         longest = max([len(name), *(len(str(row[name])) for row in first if row[name] is not None)])
         sheet.column_dimensions[_letters(n)].width = min(longest, _WIDEST) + 3
     bold = import_module("openpyxl.styles").Font(bold=True)
@@ -111,11 +111,11 @@ def _excel(found: pa.Table, file: Path, title: str) -> None:
             made.font = bold
         return made
 
-    sheet.append([cell(name, True) for name in found.column_names])
-    for row in _each(found):
+    sheet.append([cell(name, True) for name in table.column_names])
+    for row in _each(table):
         sheet.append([cell(value) for value in row.values()])
-    if found.num_columns:
-        sheet.auto_filter.ref = f"A1:{_letters(found.num_columns - 1)}{found.num_rows + 1}"
+    if table.num_columns:
+        sheet.auto_filter.ref = f"A1:{_letters(table.num_columns - 1)}{table.num_rows + 1}"
     book.save(file)
 
 

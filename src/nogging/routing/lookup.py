@@ -40,7 +40,7 @@ class Hop:
             return self.special
         said = [f"to {self.address}"] if self.address else []
         said += [f"out of {self.interface}"] if self.interface else []
-        return " ".join([*said, *(f"(by {one})" for one in self.through)]) or "to nowhere known"
+        return " ".join([*said, *(f"(by {prefix})" for prefix in self.through)]) or "to nowhere known"
 
 
 @dataclass(frozen=True)
@@ -110,20 +110,20 @@ class Tables:
     def telling(self, device: str, family: str) -> list[tuple[str, bool]]:
         """The answers of a device that tell routes of a family, and whether each is evidence."""
         if (device, family) not in self.told:
-            found = self.told[device, family] = []
+            answers = self.told[device, family] = []
             for command, answer in self.capture.devices[device].commands.items():
                 reader = self.capture.reader(device, command)
                 if reader and ROUTE in reader.kinds and reader.known.get("family", family) == family:
-                    found.append((command, answer.is_evidence))
+                    answers.append((command, answer.is_evidence))
         return self.told[device, family]
 
     @cached_property
     def unread(self) -> dict[tuple[str, str], list[str]]:
         """The unread lines of each answer."""
-        found: dict[tuple[str, str], list[str]] = defaultdict(list)
+        unread: dict[tuple[str, str], list[str]] = defaultdict(list)
         for row in self.capture.records(UNREAD).to_pylist():
-            found[row["device"], row["answer"]].append(row["text"])
-        return found
+            unread[row["device"], row["answer"]].append(row["text"])
+        return unread
 
     def lookup(self, device: str, address: IpAddress, vrf: str = DEFAULT) -> Match | None:
         """The longest match, its next hops resolved as far as the table tells; None where nothing matches."""
@@ -173,12 +173,12 @@ class Tables:
             yield Hop(address, interface or None, row["special_next_hop"], by)
             return
         further = self._longest(device, parsed(address), vrf) if len(by) < DEEPEST else []
-        further = [one for one in further if one["destination_prefix"] != prefix]
+        further = [next_row for next_row in further if next_row["destination_prefix"] != prefix]
         if not further:
             yield Hop(address, None, None, by)
-        for one in further:
-            through = (*by, one["destination_prefix"])
-            for hop in self._hops(device, vrf, one, through, one["destination_prefix"]):
+        for next_row in further:
+            through = (*by, next_row["destination_prefix"])
+            for hop in self._hops(device, vrf, next_row, through, next_row["destination_prefix"]):
                 # a route that is connected leads to the next hop itself
                 yield hop if hop.address or hop.special else Hop(address, hop.interface, None, hop.through)
 
@@ -218,11 +218,11 @@ class Tables:
 
             routes = self.capture.records("route")
             mine = routes.filter(pc.equal(routes.column("device"), device))
-            found: RouteRows = defaultdict(list)
+            by_prefix: RouteRows = defaultdict(list)
             for row in mine.to_pylist():
-                found[row["vrf"] or DEFAULT, row["destination_prefix"]].append(row)
-            in_use = ((key, _used(rows)) for key, rows in found.items())
-            self.made[device] = dict(found)
+                by_prefix[row["vrf"] or DEFAULT, row["destination_prefix"]].append(row)
+            in_use = ((key, _used(rows)) for key, rows in by_prefix.items())
+            self.made[device] = dict(by_prefix)
             self.used[device] = {key: rows for key, rows in in_use if rows}
         return self.used[device]
 
@@ -251,7 +251,9 @@ def _could_lead(text: str, address: IpAddress, prefix: str | None) -> bool:
     if not named:
         return True
     length = ipaddress.ip_network(prefix).prefixlen if prefix is not None else -1
-    return any(one.version == address.version and address in one and one.prefixlen >= length for one in named)
+    return any(
+        network.version == address.version and address in network and network.prefixlen >= length for network in named
+    )
 
 
 def lookup(
@@ -261,10 +263,10 @@ def lookup(
 
     Raises `QuestionError` for what is no address, and for a device that the capture does not have.
     """
-    found = opened(capture)
-    wanted, tables = parsed(address), Tables(found)
-    require_device(found, device)
-    return {name: tables.lookup(name, wanted, vrf) for name in ([device] if device else found.devices)}
+    held = opened(capture)
+    wanted, tables = parsed(address), Tables(held)
+    require_device(held, device)
+    return {name: tables.lookup(name, wanted, vrf) for name in ([device] if device else held.devices)}
 
 
 def lookup_many(capture: Capture | str, addresses: Sequence[str], device: str, vrf: str = DEFAULT) -> list[str | None]:
@@ -274,9 +276,9 @@ def lookup_many(capture: Capture | str, addresses: Sequence[str], device: str, v
     """
     from nogging.routing.longest import NOTHING, Longest
 
-    found = opened(capture)
-    require_device(found, device)
-    prefixes = list(Tables(found).prefixes(device, vrf))
+    held = opened(capture)
+    require_device(held, device)
+    prefixes = list(Tables(held).prefixes(device, vrf))
     return [None if n == NOTHING else prefixes[n] for n in Longest(prefixes).of(addresses).tolist()]
 
 

@@ -90,11 +90,11 @@ def _description(at: Context, undo: bool, text: str) -> None:
 
 def _address(at: Context, undo: bool, address: str) -> None:
     interface, wanted = _on(at), ipaddress.ip_interface(address)
-    interface.addresses = [one for one in interface.addresses if one != wanted]
+    interface.addresses = [address for address in interface.addresses if address != wanted]
     if undo:
         return
     if at.device.dialect == "ios":
-        interface.addresses = [one for one in interface.addresses if one.version != wanted.version]
+        interface.addresses = [address for address in interface.addresses if address.version != wanted.version]
     interface.addresses.insert(0, wanted)
 
 
@@ -230,16 +230,20 @@ def _fits(pattern: str, words: str) -> bool:
 def _keep(at: Context, words: str, undo: bool) -> bool:
     """Takes a line that is only kept; whether it was one."""
     known = _KEPT[at.device.dialect]
-    if any(_fits(one, words) for one in known if one and not one.startswith("interface")):
+    if any(_fits(form, words) for form in known if form and not form.startswith("interface")):
         at.interface, at.bgp, at.other = None, False, "" if undo else words
         at.device.kept.pop(words, None) if undo else at.device.kept.setdefault(words, [])
         return True
     for section in (at.other or (f"interface {at.interface.name}" if at.interface else ""), ""):
-        form = next((one for one in known if (_fits(one, section) if one else not section)), None)
-        if form is None or not any(_fits(one, words) for one in known[form]):
+        form = next(
+            (candidate for candidate in known if (_fits(candidate, section) if candidate else not section)), None
+        )
+        if form is None or not any(_fits(candidate, words) for candidate in known[form]):
             continue
         lines = at.device.kept.setdefault(section, [])
-        again = next((one for one in _REPLACED if words.startswith(one)), words if not undo else words + " ")
+        again = next(
+            (beginning for beginning in _REPLACED if words.startswith(beginning)), words if not undo else words + " "
+        )
         lines[:] = [line for line in lines if line != words and not line.startswith(again)]
         lines += [] if undo else [words]
         return True

@@ -32,7 +32,7 @@ def configuration(device: SimulatedDevice) -> Any:
 
 def _configured(interface: Interface) -> Any:
     kind = "ianaift:softwareLoopback" if interface.loopback else "ianaift:ethernetCsmacd"
-    found = _node(
+    state = _node(
         "if:interface",
         *_leaves(
             "if",
@@ -47,8 +47,8 @@ def _configured(interface: Interface) -> Any:
             if version == 4 or any(at.version == version for at in interface.addresses)
         ),
     )
-    etree.cleanup_namespaces(found, top_nsmap={"ianaift": _TYPES}, keep_ns_prefixes=["ianaift"])
-    return found
+    etree.cleanup_namespaces(state, top_nsmap={"ianaift": _TYPES}, keep_ns_prefixes=["ianaift"])
+    return state
 
 
 def _configured_family(interface: Interface, version: int) -> list[Any]:
@@ -80,11 +80,11 @@ def _configured_ospf(device: SimulatedDevice) -> Any:
 
 
 def _protocol(kind: str, name: str, inside: Any) -> Any:
-    found = _node("rt:control-plane-protocol", *_leaves("rt", type=kind, name=name), inside)
+    protocol = _node("rt:control-plane-protocol", *_leaves("rt", type=kind, name=name), inside)
     spaces = load_dialect("ietf").namespaces
     prefix = kind.partition(":")[0]
-    etree.cleanup_namespaces(found, top_nsmap={prefix: spaces[prefix]}, keep_ns_prefixes=[prefix])
-    return found
+    etree.cleanup_namespaces(protocol, top_nsmap={prefix: spaces[prefix]}, keep_ns_prefixes=[prefix])
+    return protocol
 
 
 def _configured_routes(device: SimulatedDevice) -> Any:
@@ -100,28 +100,28 @@ def _configured_routes(device: SimulatedDevice) -> Any:
 
 def _configured_servers(device: SimulatedDevice) -> Any:
     lists = {"sys:ntp": ("ntp server ", "sys:udp"), "sys:dns-resolver": ("ip name-server ", "sys:udp-and-tcp")}
-    found = []
+    servers_of = []
     for name, (beginning, over) in lists.items():
-        addresses = [one.removeprefix(beginning) for one in device.kept.get("", ()) if one.startswith(beginning)]
+        addresses = [line.removeprefix(beginning) for line in device.kept.get("", ()) if line.startswith(beginning)]
         servers = (
             _node("sys:server", *_leaves("sys", name=address), _node(over, *_leaves("sys", address=address)))
             for address in addresses
         )
-        found.append(_node(name, *servers) if addresses else None)
-    return _node("sys:system", *_leaves("sys", hostname=device.name), *found)
+        servers_of.append(_node(name, *servers) if addresses else None)
+    return _node("sys:system", *_leaves("sys", hostname=device.name), *servers_of)
 
 
 def _node(name: str, *inside: Any, text: object = None) -> Any:
     """An element; the prefix is the dialect's, and what is None is left out."""
     namespaces = load_dialect("ietf").namespaces
     prefix, _, local = name.partition(":")
-    found = etree.Element(f"{{{namespaces[prefix]}}}{local}", nsmap={None: namespaces[prefix]})
-    for one in inside:
-        if one is not None:
-            found.append(one)
+    node = etree.Element(f"{{{namespaces[prefix]}}}{local}", nsmap={None: namespaces[prefix]})
+    for child in inside:
+        if child is not None:
+            node.append(child)
     if text is not None:
-        found.text = str(text)
-    return found
+        node.text = str(text)
+    return node
 
 
 def _leaves(prefix: str, **values: object) -> list[Any]:
@@ -151,7 +151,7 @@ def _interface(interface: Interface, now: datetime) -> Any:
         out_unicast_pkts=0 if interface.loopback else seconds * 8,
         out_errors=0,
     )
-    found = _node(
+    tree = _node(
         "if:interface",
         *_leaves(
             "if",
@@ -174,8 +174,8 @@ def _interface(interface: Interface, now: datetime) -> Any:
             if any(at.version == version for at in interface.addresses)
         ),
     )
-    etree.cleanup_namespaces(found, top_nsmap={"ianaift": _TYPES}, keep_ns_prefixes=["ianaift"])
-    return found
+    etree.cleanup_namespaces(tree, top_nsmap={"ianaift": _TYPES}, keep_ns_prefixes=["ianaift"])
+    return tree
 
 
 def _word(truth: bool) -> str:
@@ -238,8 +238,8 @@ def _leaves_of(hop: SimulatedHop) -> tuple[object, object]:
 
 
 def _hop(name: str, hop: tuple[object, object]) -> list[Any]:
-    found = [_node(name, text=hop[0])] if hop[0] else []
-    return found + _leaves("rt", outgoing_interface=hop[1])
+    leaves = [_node(name, text=hop[0])] if hop[0] else []
+    return leaves + _leaves("rt", outgoing_interface=hop[1])
 
 
 def _ospf(network: Network, device: SimulatedDevice) -> Any:

@@ -76,10 +76,10 @@ class NetconfSession:
             return state
         if wanted.get("type") == "xpath":
             return self.by_xpath(state, wanted)
-        found = element("data")
-        for one in wanted:
-            found.extend(kept for child in state if (kept := selected(one, child)) is not None)
-        return found
+        data = element("data")
+        for branch in wanted:
+            data.extend(kept for child in state if (kept := selected(branch, child)) is not None)
+        return data
 
     def configured(self, asked: Any) -> Any:
         """What is in the datastore that `get-config` asks for."""
@@ -150,18 +150,18 @@ def selected(wanted: Any, node: Any) -> Any:
         return None
     if len(wanted) == 0 and not (wanted.text or "").strip():
         return node
-    matches = [one for one in wanted if len(one) == 0 and (one.text or "").strip()]
+    matches = [branch for branch in wanted if len(branch) == 0 and (branch.text or "").strip()]
     for match in matches:
-        if not any(one.tag == match.tag and (one.text or "").strip() == match.text.strip() for one in node):
+        if not any(branch.tag == match.tag and (branch.text or "").strip() == match.text.strip() for branch in node):
             return None
-    rest = [one for one in wanted if one not in matches]
+    rest = [branch for branch in wanted if branch not in matches]
     if not rest:
         return node
-    found = etree.Element(node.tag, nsmap=node.nsmap)
-    children = [one for one in node if any(one.tag == match.tag for match in matches)]
-    children += [kept for one in rest for child in node if (kept := selected(one, child)) is not None]
-    found.extend(children)
-    return found if len(found) else None
+    answer = etree.Element(node.tag, nsmap=node.nsmap)
+    children = [branch for branch in node if any(branch.tag == match.tag for match in matches)]
+    children += [kept for branch in rest for child in node if (kept := selected(branch, child)) is not None]
+    answer.extend(children)
+    return answer if len(answer) else None
 
 
 def refusal(tag: str, told: str) -> Any:

@@ -64,7 +64,7 @@ def _told(folder: Path) -> PageSubject:
         notes=end.get("notes", ()),
         events=events,
         journal=journal(events),
-        probes=[probed(one) for one in end.get("probes", ())],
+        probes=[probed(probe) for probe in end.get("probes", ())],
         changed=moments_of(events),
     )
 
@@ -77,12 +77,14 @@ def events_of(folder: Path) -> tuple[list[Event], Event]:
 
 def moments_of(events: list[Event]) -> list[Moment]:
     """What the journal tells, to stand among what the devices tell."""
-    told = [(one, line_of(one)) for one in events]
-    return [Moment(datetime.fromisoformat(one["at"]), "", OF_CHANGE, line) for one, line in told if line is not None]
+    told = [(entry, line_of(entry)) for entry in events]
+    return [
+        Moment(datetime.fromisoformat(entry["at"]), "", OF_CHANGE, line) for entry, line in told if line is not None
+    ]
 
 
 def title_of(events: list[Event], folder: Path) -> str:
-    return next((str(one["title"]) for one in events if one["event"] == "begin"), folder.name)
+    return next((str(entry["title"]) for entry in events if entry["event"] == "begin"), folder.name)
 
 
 def journal(events: list[Event]) -> list[tuple[str, str, str]]:
@@ -100,16 +102,16 @@ def write_page(folder: str | Path) -> Path:
 def judged(folder: Path) -> dict[str, Any]:
     """What was kept of a judgement; nothing where it came to none."""
     path = folder / JUDGEMENT
-    found: dict[str, Any] = json.loads(inside.octets(path, folder)) if path.is_file() else {}
-    return found
+    end: dict[str, Any] = json.loads(inside.octets(path, folder)) if path.is_file() else {}
+    return end
 
 
-def line_of(one: Event) -> str | None:
+def line_of(entry: Event) -> str | None:
     """An event for people, without its time; None for one that says nothing to them."""
-    line = event(one)
+    line = event(entry)
     return None if line is None else line.plain[10:].strip()
 
 
-def _line(one: Event) -> tuple[str, str, str] | None:
-    line = line_of(one)
-    return None if line is None else (one["at"][11:19], one["event"].replace(" ", "-"), line)
+def _line(entry: Event) -> tuple[str, str, str] | None:
+    line = line_of(entry)
+    return None if line is None else (entry["at"][11:19], entry["event"].replace(" ", "-"), line)

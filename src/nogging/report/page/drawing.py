@@ -65,13 +65,15 @@ def drawn(before: Capture | None, after: Capture, differences: Sequence[Differen
     """The network of each capture, the devices in the same places."""
     sides = [("Before", before), ("After", after)] if before is not None else [("The network", after)]
     ends = {title: _links(capture) for title, capture in sides if capture is not None}
-    joined = {tuple(sorted(name for name, _ in link)) for found in ends.values() for link in found if len(link) == 2}
+    joined = {
+        tuple(sorted(name for name, _ in link)) for links_of in ends.values() for link in links_of if len(link) == 2
+    }
     names = chosen([capture for _, capture in sides if capture is not None], joined, differences)
     places = arranged(names, [pair for pair in joined if set(pair) <= set(names)])
     restarted, moved = _ports(differences, "restarted"), _ports(differences, "moved")
     down = {title: _down(capture) for title, capture in sides if capture is not None}
     touched = {difference.key["device"] for difference in differences}
-    found = []
+    pictures = []
     for title, capture in sides:
         if capture is None:
             continue
@@ -82,8 +84,8 @@ def drawn(before: Capture | None, after: Capture, differences: Sequence[Differen
         nodes = [DrawnDevice(n, *places[n], "differs" if n in touched else "") for n in names if n in capture.devices]
         left_out = len(capture.devices) - len(nodes)
         seen = tuple(line for line in lines if line is not None)
-        found.append(Picture(title, tuple(nodes), seen, left_out, picture_height(len(names))))
-    return found
+        pictures.append(Picture(title, tuple(nodes), seen, left_out, picture_height(len(names))))
+    return pictures
 
 
 def chosen(
@@ -95,9 +97,9 @@ def chosen(
     if len(names) <= MOST_DRAWN:
         return names
     beside: dict[str, list[str]] = {name: [] for name in names}
-    for one, other in (pair for pair in sorted(joined) if set(pair) <= set(beside)):
-        beside[one].append(other)
-        beside[other].append(one)
+    for device, other in (pair for pair in sorted(joined) if set(pair) <= set(beside)):
+        beside[device].append(other)
+        beside[other].append(device)
     at_links = Counter(difference.key["device"] for difference in differences if difference.kind in _OF_LINKS)
     differs = Counter(difference.key["device"] for difference in differences)
     ranked = sorted(names, key=lambda name: (-at_links[name], -differs[name]))
@@ -134,7 +136,7 @@ def _became(
     moved: set[tuple[str, str]],
 ) -> str:
     """What became of a link, or how it is; nothing where it is up and stayed so."""
-    carries = {title: link in found and not link & down[title] for title, found in ends.items()}
+    carries = {title: link in links_of and not link & down[title] for title, links_of in ends.items()}
     if not carries[side] and not any(carries.values()):
         return "down"
     if len(carries) == 2 and not all(carries.values()):
@@ -163,9 +165,9 @@ def arranged(names: Sequence[str], pairs: Sequence[tuple[str, ...]]) -> dict[str
     islands = [min(component) for component in networkx.connected_components(graph)]
     graph.add_edges_from(pairwise(islands), weight=_LOOSE)  # else what is not joined drifts out of the picture
     begun, height = networkx.circular_layout(graph), picture_height(len(names))
-    links = {tuple(sorted(one)) for one in pairs}
+    links = {tuple(sorted(pair)) for pair in pairs}
     tried = (networkx.spring_layout(graph, pos=begun, iterations=_ROUNDS, seed=1, k=k) for k in _STRETCHES)
-    places = ({name: (float(x), float(y)) for name, (x, y) in one.items()} for one in tried)
+    places = ({name: (float(x), float(y)) for name, (x, y) in placed.items()} for placed in tried)
     return min((_apart(_fitted(place, height), height) for place in places), key=lambda at: _hidden(at, links))
 
 
@@ -209,10 +211,10 @@ def _apart(at: dict[str, tuple[float, float]], height: int) -> dict[str, tuple[f
 
 
 def _fitted(at: Mapping[str, Sequence[float]], height: int) -> dict[str, tuple[float, float]]:
-    found: dict[str, tuple[float, float]] = {}
+    spread: dict[str, tuple[float, float]] = {}
     low = [min((place[axis] for place in at.values()), default=0) for axis in (0, 1)]
     high = [max((place[axis] for place in at.values()), default=1) for axis in (0, 1)]
     for name, place in at.items():
         x, y = ((place[axis] - low[axis]) / ((high[axis] - low[axis]) or 1) for axis in (0, 1))
-        found[name] = (round(MARGIN + x * (WIDTH - 2 * MARGIN), 1), round(MARGIN + y * (height - 2 * MARGIN), 1))
-    return found
+        spread[name] = (round(MARGIN + x * (WIDTH - 2 * MARGIN), 1), round(MARGIN + y * (height - 2 * MARGIN), 1))
+    return spread
