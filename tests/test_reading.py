@@ -208,6 +208,18 @@ def test_tables_by_the_positions_of_their_headings(tmp_path: Path) -> None:
     assert [(line.line, line.reason) for line in reading.unread] == [(5, "'10000000000' stands under two headings")]
 
 
+def test_a_word_that_nobody_knows_and_an_answer_without_one() -> None:
+    lines = [f"192.0.2.{n}/32 via 198.51.100.1 dev eth0 proto {'BGP' if n else 'kelp'}" for n in range(200)]
+    for asked in (lines[:2], lines):
+        answer = nogging.read("\n".join(asked), dialect="linux", command="ip route")
+        routes = answer.records["route"].to_pylist()
+        assert {route["source_protocol"] for route in routes[1:]} == {"bgp"} and answer.unread == []
+        assert (routes[0]["source_protocol"], "kelp" in routes[0]["remainder"]) == ("other", True), "the word stays"
+    saved = next(reader for reader in readers("eos") if reader.name == "saved")
+    assert run(saved, "\n", at=AT).rows["setting"][0]["value"] == "true"
+    assert not run(saved, "", at=AT, whole=False).rows["setting"], "nobody knows what it would have said"
+
+
 @pytest.mark.parametrize(
     ("old", "new", "told"),
     [
@@ -222,6 +234,8 @@ def test_tables_by_the_positions_of_their_headings(tmp_path: Path) -> None:
             "skip: x\nsums_up: {aggregate: {}}",
             ":8:22: aggregate is made of no parts that this reader",
         ),
+        ("skip: -----<-...>", "skip: x\nvalues: {description: {<->: x}}", "'description' takes any word, <-> none"),
+        ("skip: -----<-...>", "skip: x\nby_silence: {interfce: {}}", "unknown kind 'interfce'"),
         ("skip: -----<-...>", "open: x", ":7:5: this line begins a record; say of which 'kind'"),
     ],
 )
@@ -507,7 +521,7 @@ def test_an_address_family_has_one_name() -> None:
     """Whatever a system calls it, and whichever command told: one session has one family."""
     told = (load(path, SampleModel)[0].records.get("neighbor", []) for path in LIBRARY.glob("*/bgp*.records.yaml"))
     assert {row.get("family") for rows in told for row in rows if row["protocol"] == "bgp"} - {None} == {
-        "ipv4_unicast", "ipv6_unicast", "ipv4_vpn", "l2vpn_evpn"}  # fmt: skip
+        "ipv4_unicast", "ipv6_unicast", "ipv4_vpn", "ipv6_vpn", "l2vpn_evpn", "rt_membership", "link_state"}  # fmt: skip
 
 
 def test_the_documentation_is_what_is_declared() -> None:

@@ -162,6 +162,8 @@ class LineReading:
         for number, line in enumerate(self.texts[end - 1 :], end):
             if line.strip():
                 self.refuse(number, line, CUT)
+        if whole and not text.strip():
+            self.silence()
         return self.end()
 
     @property
@@ -215,8 +217,6 @@ class LineReading:
         self.end_table()
         self.ended = True
         self.close()
-        if not any(map(str.strip, self.texts)):
-            self.silence()
         if self.prose and not any(self.reading.rows.values()):
             self.doubt_prose()
         self.reading.unread.sort(key=lambda unread: unread.line)
