@@ -76,17 +76,17 @@ class Package:
     @property
     def readers(self) -> list[Path]:
         """The files of its readers, those of each dialect together."""
-        found = sorted((self.folder / READERS).glob("*/*.yaml"))
-        return [path for path in found if path.name not in _NO_READERS and not path.name.endswith(".records.yaml")]
+        paths = sorted((self.folder / READERS).glob("*/*.yaml"))
+        return [path for path in paths if path.name not in _NO_READERS and not path.name.endswith(".records.yaml")]
 
 
 def packages(beside: Path | None = None) -> list[Package]:
     """All packages that can be found, in the order in which they are looked for. `beside` is a file that speaks of
     them. Raises `FileError` for a mistake in the declaration of one."""
-    found: dict[Path, str] = {}
+    folders: dict[Path, str] = {}
     for folder, how in _places(beside):
-        found.setdefault(folder.resolve(), how)
-    return [Package(load(folder / DECLARED, PackageModel)[0], folder, how) for folder, how in found.items()]
+        folders.setdefault(folder.resolve(), how)
+    return [Package(load(folder / DECLARED, PackageModel)[0], folder, how) for folder, how in folders.items()]
 
 
 def package(name: str, beside: Path | None = None) -> Package:
@@ -99,7 +99,7 @@ def file_in_package(name: str, part: str, beside: Path) -> Path | None:
     that it has not, and where the package cannot be used."""
     named, _, file = name.partition("/")
     every = packages(beside)
-    if not any(one.name == named for one in every):
+    if not any(package.name == named for package in every):
         return None
     mine = {path.name: path for path in chosen(named, every).files(part)}
     if file not in mine:
@@ -110,24 +110,28 @@ def file_in_package(name: str, part: str, beside: Path) -> Path | None:
 def chosen(name: str, every: list[Package]) -> Package:
     """The package of a name. Raises `QuestionError` where there is none, where there are two, and where it needs what
     is not there."""
-    found = [one for one in every if one.name == name]
-    if not found:
-        raise QuestionError(f"there is no package '{name}'{nearest(name, [one.name for one in every])}")
-    if len(found) > 1:
-        raise QuestionError(f"there are {len(found)} packages '{name}': {', '.join(str(one.folder) for one in found)}")
-    lacking = lacks(found[0], every)
+    matching = [package for package in every if package.name == name]
+    if not matching:
+        raise QuestionError(f"there is no package '{name}'{nearest(name, [package.name for package in every])}")
+    if len(matching) > 1:
+        raise QuestionError(
+            f"there are {len(matching)} packages '{name}': {', '.join(str(package.folder) for package in matching)}"
+        )
+    lacking = lacks(matching[0], every)
     if lacking:
         raise QuestionError(f"the package '{name}' needs what is not there: {'; '.join(lacking)}")
-    return found[0]
+    return matching[0]
 
 
-def lacks(one: Package, every: list[Package]) -> list[str]:
+def lacks(package: Package, every: list[Package]) -> list[str]:
     """What a package needs of others and is not there."""
     told = (
-        [] if _reaches(VERSION, one.model.needs.nogging) else [f"nogging {one.model.needs.nogging}, this is {VERSION}"]
+        []
+        if _reaches(VERSION, package.model.needs.nogging)
+        else [f"nogging {package.model.needs.nogging}, this is {VERSION}"]
     )
     there = {other.name: other.model.version for other in every}
-    for name, wanted in one.model.needs.packages.items():
+    for name, wanted in package.model.needs.packages.items():
         if name not in there:
             told.append(f"the package '{name}' {wanted}")
         elif not _reaches(there[name], wanted):
@@ -141,13 +145,13 @@ def _reaches(version: str, wanted: str) -> bool:
 
 def _numbers(text: str) -> tuple[int, ...]:
     """The numbers of a version, without zeros at its end: 1.0 is 1."""
-    return tuple(int(one) for one in re.sub(r"(\.0+)+$", "", text.removeprefix(">=")).split("."))
+    return tuple(int(part) for part in re.sub(r"(\.0+)+$", "", text.removeprefix(">=")).split("."))
 
 
 def _places(beside: Path | None) -> Iterator[tuple[Path, str]]:
-    for one in os.environ.get(ENVIRONMENT, "").split(os.pathsep):
-        if one:
-            yield from ((place, ENVIRONMENT) for place in _within(Path(one).expanduser()))
+    for named in os.environ.get(ENVIRONMENT, "").split(os.pathsep):
+        if named:
+            yield from ((place, ENVIRONMENT) for place in _within(Path(named).expanduser()))
     if beside is not None:
         yield from ((place, "beside the file") for place in _within(beside.parent / BESIDE))
     for entry in entry_points(group=GROUP):

@@ -91,10 +91,10 @@ class Lasting:
             self.begin(change, at, tuple(key.get(name) for name in names), rows)
             return
         self.leave(at, change["device"])
-        found: dict[RecordKey, list[Row]] = defaultdict(list)
+        lives: dict[RecordKey, list[Row]] = defaultdict(list)
         for row in change["rows"]:
-            found[self.key(row)].append(row)
-        for key, rows in found.items():
+            lives[self.key(row)].append(row)
+        for key, rows in lives.items():
             self.begin(change, at, key, rows)
 
     def as_table(self) -> pa.Table:
@@ -124,21 +124,21 @@ class Lasting:
     @classmethod
     def whole(cls, kind: Kind, known: pa.Table) -> Lasting:
         """All of a table, row by row, with the life of each key."""
-        found = cls(kind)
-        found.rows = rows_of(known)
-        for row in found.rows:
-            found.lives[found.key(row)].append(row)
-        return found
+        lasting = cls(kind)
+        lasting.rows = rows_of(known)
+        for row in lasting.rows:
+            lasting.lives[lasting.key(row)].append(row)
+        return lasting
 
 
 def rows_of(known: pa.Table) -> list[Row]:
     """The rows of a table over all time, as they were when it was made of them."""
-    moments = [one.name for one in known.schema if str(one.type).startswith("timestamp")]
-    found = []
+    moments = [column.name for column in known.schema if str(column.type).startswith("timestamp")]
+    rows = []
     for row in known.to_pylist():
         told = {name: value for name, value in row.items() if value is not None}
-        found.append(told | {name: told[name].replace(tzinfo=UTC) for name in moments if name in told})
-    return found
+        rows.append(told | {name: told[name].replace(tzinfo=UTC) for name in moments if name in told})
+    return rows
 
 
 class OverTime:
@@ -156,18 +156,18 @@ class OverTime:
 
         self.take_in()
         with self.understood():
-            found = {name: one.as_table() for name, one in self.lasting.items()}
+            by_name = {name: of_kind.as_table() for name, of_kind in self.lasting.items()}
         turns = self.history.turns
         moments = {"at": pa.array([turn.at for turn in turns], pa.timestamp("us", "UTC"))}
         moments["missed"] = pa.array([turn.missed for turn in turns], pa.int64())
-        return {**found, "moment": naive(pa.table(moments))}
+        return {**by_name, "moment": naive(pa.table(moments))}
 
     def go_on_from(self, tables: Mapping[str, pa.Table]) -> None:
         """Takes up the tables of an earlier time. The lives of what ended before are not known then."""
-        for name, one in self.lasting.items():
-            one.go_on_from(tables[name])
+        for name, of_kind in self.lasting.items():
+            of_kind.go_on_from(tables[name])
         known = tables["moment"].column("at").to_pylist()
-        self.until = max((one.replace(tzinfo=UTC) for one in known), default=None)
+        self.until = max((moment.replace(tzinfo=UTC) for moment in known), default=None)
 
     def take_in(self) -> None:
         """What came since it was last looked at. Raises `CaptureError` for what nobody can have written."""
@@ -192,8 +192,8 @@ class OverTime:
             if self.until is not None and at <= self.until:
                 continue
             if change["what"] == LEFT:
-                for one in self.lasting.values():
-                    one.leave(at, change["device"])
+                for of_kind in self.lasting.values():
+                    of_kind.leave(at, change["device"])
             elif change["kind"] in self.lasting:
                 self.lasting[change["kind"]].take(change, at)
         self.until = turn.at

@@ -133,7 +133,7 @@ class UsualModel(Strict):
         if (kind, number, growth) != (self.of, self.number, self.growth):
             return False
         told = dict(where)
-        return _all_in(self.where, told) and not any(_all_in(one, told) for one in self.but)
+        return _all_in(self.where, told) and not any(_all_in(exception, told) for exception in self.but)
 
 
 class Numbers:
@@ -163,7 +163,7 @@ class Numbers:
         if turn.digest not in self._read:
             values: dict[Named, float] = {}
             with moment_of(self.history, turn) as capture:
-                told = frozenset(name for name, one in capture.devices.items() if one.commands_answered)
+                told = frozenset(name for name, device in capture.devices.items() if device.commands_answered)
                 for point in points(capture):
                     for number, value in point.fields.items():
                         growth = _kind_of_number(point.kind, number)
@@ -213,15 +213,15 @@ def _all_in(wanted: Mapping[str, object], told: Mapping[str, str]) -> bool:
 
 def by_day(samples: Sequence[MomentNumbers], series: Named) -> dict[date, list[tuple[datetime, float]]]:
     """The values of a series, day by day. How many records there are is none where its device told nothing of them."""
-    found: dict[date, list[tuple[datetime, float]]] = defaultdict(list)
+    by_day: dict[date, list[tuple[datetime, float]]] = defaultdict(list)
     device = dict(series[1])["device"]
     for sample in samples:
         value = sample.values.get(series)
         if value is None and series[2] == COUNT and device in sample.devices:
             value = 0.0
         if value is not None:
-            found[sample.at.date()].append((sample.at, value))
-    return found
+            by_day[sample.at.date()].append((sample.at, value))
+    return by_day
 
 
 # --- learning -------------------------------------------------------------------------------------------------------
@@ -239,13 +239,13 @@ def learned(history: History, since: date | None = None, until: date | None = No
     if len(days) < FEWEST_DAYS:
         told = many(len(days), "day")
         raise QuestionError(f"{history.folder}: it has {told}; what is usual is told by {FEWEST_DAYS} days or more")
-    found = list(_grouped(_models(samples, days)))
+    grouped = list(_grouped(_models(samples, days)))
     head = [
         f"# Learned from {len(days)} days of {history.folder.name}, {days[0]} to {days[-1]}: were they quiet?",
         "title: Everything is as usual",
         "usual:",
     ]
-    lines = [*head, *(line for model, why in found for line in _written(model, why)), *_restarts(history, days)]
+    lines = [*head, *(line for model, why in grouped for line in _written(model, why)), *_restarts(history, days)]
     return "\n".join(lines) + "\n"
 
 
@@ -308,7 +308,7 @@ def _usual(series: Named, told: Mapping[date, list[tuple[datetime, float]]]) -> 
     off = [_off(plain, values) for values in told.values()]
     swing = max(SPREAD * pstdev(off), LEAST_SHARE * abs(level), LEAST_GROWN if growth else LEAST)
     give = float(f"{max(SWINGS * swing, 1.2 * max(map(abs, off))):.2g}")
-    between = " to ".join(dict.fromkeys(f"{_short(one):g}" for one in (min(every), max(every))))
+    between = " to ".join(dict.fromkeys(f"{_short(edge):g}" for edge in (min(every), max(every))))
     return plain.model_copy(update={"give": give}), f"{between}{' an hour' if growth else ''} on {len(told)} days"
 
 
@@ -342,7 +342,7 @@ def _grouped(models: Iterator[tuple[UsualModel, str]]) -> Iterator[tuple[UsualMo
             moving[place].append(model)
         yield model, why
     for (of, number), n in still.items():
-        but = tuple(dict(one.where) for one in moving[of, number])
+        but = tuple(dict(moved.where) for moved in moving[of, number])
         told = {"title": f"No {of} counts {number}", "of": of, "number": number, "growth": True, "but": but}
         yield UsualModel.model_validate({**told, "give": STILL}), f"none of {n} grew"
 
@@ -388,7 +388,7 @@ def left(model: UsualModel, told: Mapping[date, list[tuple[datetime, float]]]) -
             if not sums[sign]:
                 began[sign] = day
             sums[sign] = min(max(sums[sign] + sign * step - ALLOWED, 0.0), 2 * TOLD)
-    sign = max(sums, key=lambda one: sums[one])
+    sign = max(sums, key=lambda way: sums[way])
     if not told or sums[sign] < TOLD or sign * off <= ALLOWED * unit:
         return None
     return Left(began[sign], off, told[max(told)][-1][1])
@@ -417,11 +417,17 @@ def _judged(model: UsualModel, about: Sequence[Named], samples: Sequence[MomentN
         told = by_day(samples, series)
         if last not in told and last - timedelta(days=1) not in told:
             silent.append(_failure(series, {}, "nothing tells of it any more"))
-        elif found := left(model, told):
-            record = {"since": found.began.isoformat(), "off": _short(found.off), model.number: _short(found.last)}
-            way = "more" if found.off > 0 else "less"
+        elif departure := left(model, told):
+            record = {
+                "since": departure.began.isoformat(),
+                "off": _short(departure.off),
+                model.number: _short(departure.last),
+            }
+            way = "more" if departure.off > 0 else "less"
             each = " an hour" if model.growth else ""
-            reason = f"since {found.began}: {abs(_short(found.off)):g}{each} {way} than usual, {model.give:g} may be"
+            reason = (
+                f"since {departure.began}: {abs(_short(departure.off)):g}{each} {way} than usual, {model.give:g} may be"
+            )
             failures.append(_failure(series, record, reason))
     n = len(about)
     if failures:

@@ -105,8 +105,8 @@ class OverWindowModel(Strict):
         at = after_midnight(self.at)
         if at is None:
             return last
-        found = last - since_midnight(last) + at
-        return found if found <= last else found - timedelta(days=1)
+        moment = last - since_midnight(last) + at
+        return moment if moment <= last else moment - timedelta(days=1)
 
     @model_validator(mode="after")
     def whole(self) -> OverWindowModel:
@@ -116,9 +116,9 @@ class OverWindowModel(Strict):
 
     @property
     def length(self) -> timedelta:
-        found = short_span(self.within, *_WITHIN)
-        assert found is not None, "it was checked when it was loaded"
-        return found
+        span = short_span(self.within, *_WITHIN)
+        assert span is not None, "it was checked when it was loaded"
+        return span
 
 
 class WindowsModel(Strict):
@@ -168,7 +168,7 @@ class Windows:
     def __init__(self, path: str | Path) -> None:
         model, source = load(Path(path), WindowsModel)
         self.title = model.title
-        self.windows = [Window(n, one, source) for n, one in enumerate(model.over_time)]
+        self.windows = [Window(n, declared, source) for n, declared in enumerate(model.over_time)]
         self.usual = model.usual
         self.source = source
 
@@ -179,7 +179,7 @@ class Windows:
         places = [self.source.place(("over_time", n)) for n in range(len(results))]
         results += usually(self.usual, taken or Numbers(over.history))
         places += [self.source.place(("usual", n)) for n in range(len(self.usual))]
-        results = [replace(one, place=place) for one, place in zip(results, places, strict=True)]
+        results = [replace(result, place=place) for result, place in zip(results, places, strict=True)]
         return Judgement(
             worst([result.verdict for result in results if result.strength == "must"]), self.title, tuple(results)
         )
@@ -239,8 +239,8 @@ def _measures(window: Window, rows: pa.Table, until: datetime) -> list[dict[str,
     database = closed_database()
     register(database)
     database.register("spans", rows)
-    found = database.execute(_measured(window), {"since": until - window.model.length, "until": until}).fetchall()
-    return [dict(zip((*window.kind.keys, *MEASURES, MOST), row, strict=True)) for row in found]
+    measured = database.execute(_measured(window), {"since": until - window.model.length, "until": until}).fetchall()
+    return [dict(zip((*window.kind.keys, *MEASURES, MOST), row, strict=True)) for row in measured]
 
 
 def _column(path: tuple[str, ...]) -> str:
@@ -275,13 +275,13 @@ def _held(window: Window, told: list[dict[str, Any]]) -> list[tuple[bool | None,
 
     database = closed_database()
     register(database)
-    found = []
+    held_by = []
     for held in (MEASURES[-1], MOST):
         columns: dict[str, pa.Array] = {
-            name: pa.array([one[name] for one in told], pa.int64()) for name in MEASURES[:2]
+            name: pa.array([row_of[name] for row_of in told], pa.int64()) for name in MEASURES[:2]
         }
-        columns["held"] = pa.array([one[held] for one in told], pa.float64())
+        columns["held"] = pa.array([row_of[held] for row_of in told], pa.float64())
         database.register("measures", pa.table(columns))
         rows = database.execute(f"SELECT {window.must.sql(_column)} FROM measures").fetchall()
-        found.append([row[0] for row in rows])
-    return list(zip(*found, strict=True))
+        held_by.append([row[0] for row in rows])
+    return list(zip(*held_by, strict=True))

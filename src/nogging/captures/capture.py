@@ -120,13 +120,13 @@ class Capture:
     @property
     def remarks(self) -> tuple[str, ...]:
         """What is to be known of the capture as a whole before it is believed."""
-        found = [*self.taken]
-        found += [f"{self.called}: {self.standing}"] if self.standing is not Standing.WHOLE else []
+        remarks = [*self.taken]
+        remarks += [f"{self.called}: {self.standing}"] if self.standing is not Standing.WHOLE else []
         if self.manifest.readers and not self.own:
-            found.append(
+            remarks.append(
                 f"{self.called}: readers of {self.manifest.readers} were not used: a capture brings none of its own"
             )
-        return tuple(found)
+        return tuple(remarks)
 
     @property
     def began(self) -> datetime:
@@ -166,7 +166,9 @@ class Capture:
     def unknown(self) -> list[tuple[str, str]]:
         """The answers with a text of which no reader knows the command: the device and the command of each."""
         every = (
-            (name, command, entry) for name, one in self.devices.items() for command, entry in one.commands.items()
+            (name, command, entry)
+            for name, device in self.devices.items()
+            for command, entry in device.commands.items()
         )
         return [
             (name, command) for name, command, entry in every if entry.octets and self.reader(name, command) is None
@@ -217,7 +219,7 @@ class Capture:
             return table
         if kind == UNREAD:
             raise QuestionError("a predicate is asked of records; unread lines are not records")
-        return chosen(table, KINDS[kind], where, {name: one.labels for name, one in self.devices.items()})
+        return chosen(table, KINDS[kind], where, {name: device.labels for name, device in self.devices.items()})
 
     def count(self, kind: str) -> int:
         """How many records of a kind there are."""
@@ -281,36 +283,36 @@ class Capture:
         """All records as tables: device by device, and no more rows at a time than make a good table. `known` gives the
         rows of a device that somebody has read already."""
         tables = _Tables()
-        for device, one in self.devices.items():
-            found = known(device) if known is not None else None
-            if found is None:
-                found = rows_of(device, one, self.own, partial(self.answer, device))
-            self._said[device] = found.said
-            tables.add(found)
+        for device, entry in self.devices.items():
+            of_device = known(device) if known is not None else None
+            if of_device is None:
+                of_device = rows_of(device, entry, self.own, partial(self.answer, device))
+            self._said[device] = of_device.said
+            tables.add(of_device)
         return tables.all()
 
     @cached_property
     def cache_key(self) -> str:
         """Changes with any answer, any reader that is used, and with the code that makes records of them."""
         digest = hashlib.sha256(code_digest().encode())
-        files, spoken = set(), {one.dialect for one in self.devices.values()}
-        for device, one in sorted(self.devices.items()):
-            for command, entry in sorted(one.commands.items()):
+        files, spoken = set(), {device.dialect for device in self.devices.values()}
+        for device, asked in sorted(self.devices.items()):
+            for command, entry in sorted(asked.commands.items()):
                 told = (
                     device,
-                    one.dialect,
+                    asked.dialect,
                     command,
                     entry.digest,
                     entry.started,
                     entry.duration,
                     entry.whole,
-                    one.skew,
+                    asked.skew,
                 )
                 digest.update(json.dumps(told).encode())
-                reader = reader_or_words(one.dialect, command, self.own)
+                reader = reader_or_words(asked.dialect, command, self.own)
                 if reader is not None:
                     spoken.add(reader.dialect)  # one that the device's own builds on, perhaps
-                    files |= {one for one in (reader.path, reader.like) if one is not None}
+                    files |= {path for path in (reader.path, reader.like) if path is not None}
         for path in sorted(files | {dialect_file(name, self.own) for name in spoken}):
             digest.update(path.read_bytes())
         return digest.hexdigest()
@@ -332,10 +334,10 @@ class _Tables:
         self.made: dict[str, list[pa.Table]] = {name: [] for name in (*KINDS, UNREAD)}
         self.rows: dict[str, list[dict[str, Any]]] = {name: [] for name in (*KINDS, UNREAD)}
 
-    def add(self, found: DeviceRows) -> None:
-        for kind, whole in found.long.items():
+    def add(self, of_device: DeviceRows) -> None:
+        for kind, whole in of_device.long.items():
             self.long[kind].append(whole)
-        for name, rows in (*found.rows.items(), (UNREAD, found.unread)):
+        for name, rows in (*of_device.rows.items(), (UNREAD, of_device.unread)):
             self.rows[name] += rows
             if len(self.rows[name]) >= _ROWS_AT_A_TIME:
                 self._make(name)

@@ -69,9 +69,9 @@ class Framing:
             self.seen = len(self.octets)
             return None
         self.seen = 0
-        found = bytes(self.octets[:end])
+        message = bytes(self.octets[:end])
         del self.octets[: end + len(_END)]
-        return found
+        return message
 
     def _chunks(self) -> bytes | None:
         while True:
@@ -82,8 +82,8 @@ class Framing:
                 return None
             if head["end"]:
                 del self.octets[: head.end()]
-                found, self.parts = b"".join(self.parts), []
-                return found
+                message, self.parts = b"".join(self.parts), []
+                return message
             until = head.end() + int(head["size"])
             if len(self.octets) < until:
                 return None
@@ -101,10 +101,10 @@ def capabilities_of(message: bytes) -> frozenset[str]:
     root = parsed(message)
     if root.tag != f"{{{BASE}}}hello":
         raise NotUnderstood(f"it does not begin with a hello of NETCONF but with '{etree.QName(root).localname}'")
-    found = frozenset((one.text or "").strip() for one in root.iter(f"{{{BASE}}}capability"))
-    if not found & {BASE_1_0, BASE_1_1}:
+    capabilities = frozenset((element.text or "").strip() for element in root.iter(f"{{{BASE}}}capability"))
+    if not capabilities & {BASE_1_0, BASE_1_1}:
         raise NotUnderstood("it knows neither base:1.0 nor base:1.1 of NETCONF")
-    return found
+    return capabilities
 
 
 def question(command: str, namespaces: Mapping[str, str], capabilities: frozenset[str]) -> Any:
@@ -164,15 +164,15 @@ def accepted(reply: Any) -> None:
 
 def failure(reply: Any) -> None:
     """Raises `NotUnderstood` where a reply is an error."""
-    errors = [one for one in reply.iter(f"{{{BASE}}}rpc-error") if _said(one, "error-severity") != "warning"]
+    errors = [error for error in reply.iter(f"{{{BASE}}}rpc-error") if _said(error, "error-severity") != "warning"]
     if errors:
         told = _said(errors[0], "error-message") or _said(errors[0], "error-info")
         raise NotUnderstood(f"it answered {_said(errors[0], 'error-tag')}{': ' if told else ''}{told}")
 
 
 def _said(error: Any, name: str) -> str:
-    found = error.find(f"{{{BASE}}}{name}")
-    return "" if found is None else " ".join("".join(found.itertext()).split())
+    element = error.find(f"{{{BASE}}}{name}")
+    return "" if element is None else " ".join("".join(element.itertext()).split())
 
 
 async def _aside(message: bytes, work: Callable[[Any], Found], given: Any) -> Found:
@@ -248,11 +248,11 @@ class Netconf:
 
     async def message(self, awaited: str) -> bytes:
         while True:
-            found = self.framing.message()
-            if found is not None:
+            message = self.framing.message()
+            if message is not None:
                 if self.log is not None:
-                    self.log("<", found.decode("utf-8", "backslashreplace") + "\n")
-                return found
+                    self.log("<", message.decode("utf-8", "backslashreplace") + "\n")
+                return message
             try:
                 async with asyncio.timeout(self.within):
                     octets = await self.link.read()

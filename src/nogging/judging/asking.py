@@ -79,15 +79,15 @@ class Asking:
 
     def sorted_out(self, expectation: Expectation, rows: Iterable[tuple[dict[str, Any], bool]]) -> Sorted:
         """Rows that are not in order, each certain or open, told apart; what is waived is not a failure."""
-        found = Sorted([], [], [])
+        sorts = Sorted([], [], [])
         for row, certain in rows:
             failure = self.failure(expectation, row, certain)
             waiver = self.waiver_of(expectation.kind, row) if certain else None
             if waiver is not None:
-                found.waived.append(replace(failure, reason=f"waived: {waiver}"))
+                sorts.waived.append(replace(failure, reason=f"waived: {waiver}"))
             else:
-                (found.failures if certain else found.unproven).append(failure)
-        return found
+                (sorts.failures if certain else sorts.unproven).append(failure)
+        return sorts
 
     def gaps(self, kind: Kind, when: str) -> list[Gap]:
         """What lacks of a kind on one side; a record whose key occurs twice is a gap of its own, and so is a process
@@ -96,26 +96,26 @@ class Asking:
         if key not in self.known_gaps:
             sides = (self.pairs.after, self.pairs.before)
             capture, other = sides if when == AFTER else sides[::-1]
-            found = gaps(capture, kind.name, when, other) if capture is not None else []
+            lacking = gaps(capture, kind.name, when, other) if capture is not None else []
             if capture is not None and when == AFTER:
-                found += not_running(capture, kind.name, when, other)
+                lacking += not_running(capture, kind.name, when, other)
             self.pairs.table(kind)
             for row in self.pairs.doubled[kind.name]:
                 if row["when"] == when and capture is not None:
                     reason = f"a second record with the same key in '{row['answer']}', line {row['line'][0]}"
                     known = {name: row[name] for name in kind.keys if isinstance(row[name], str | int | bool)}
                     labels = capture.devices[row["device"]].labels
-                    found.append(Gap(when, row["device"], kind.name, reason, labels, known))
-            self.known_gaps[key] = found
+                    lacking.append(Gap(when, row["device"], kind.name, reason, labels, known))
+            self.known_gaps[key] = lacking
         return self.known_gaps[key]
 
     def mattering(self, expectation: Expectation) -> list[Gap]:
-        found = self.hidden(expectation.kind, AFTER).mattering(expectation.where)
+        lacking = self.hidden(expectation.kind, AFTER).mattering(expectation.where)
         looks_back = expectation.needs_before or (expectation.quantifier == "every" and not expectation.gone_allowed)
         if self.pairs.before is not None and looks_back:
-            found += self.hidden(expectation.kind, BEFORE).mattering(expectation.where)
-        found += self.unasked(expectation, looks_back)
-        return [gap for gap in found if not gap.tells or gap.tells & expectation.fields]
+            lacking += self.hidden(expectation.kind, BEFORE).mattering(expectation.where)
+        lacking += self.unasked(expectation, looks_back)
+        return [gap for gap in lacking if not gap.tells or gap.tells & expectation.fields]
 
     def unasked(self, expectation: Expectation, looks_back: bool) -> list[Gap]:
         """The gaps of what an expectation names and nobody asked about."""
@@ -254,10 +254,10 @@ class Asking:
             return f"{dialect} never gives '{lacking[0]}' in the answer to '{reader.command}'"
         return f"the device gave no '{lacking[0]}'"
 
-    def keys_where(self, one: Explanation | Waiver, names: Collection[str]) -> set[tuple[Any, ...]]:
+    def keys_where(self, entry: Explanation | Waiver, names: Collection[str]) -> set[tuple[Any, ...]]:
         """The values of some fields of the records that an entry speaks of, on either side."""
         keys = ", ".join(f"coalesce({identifier(f'a_{key}')}, {identifier(f'b_{key}')})" for key in names)
-        return set(self.pairs.fetched(f"SELECT {keys} FROM {self.table_of(one)} WHERE {self.explaining(one)}"))
+        return set(self.pairs.fetched(f"SELECT {keys} FROM {self.table_of(entry)} WHERE {self.explaining(entry)}"))
 
     def changed_where(self, explanation: Explanation) -> set[tuple[Any, ...]]:
         """The keys of the records of a kind with members of which every member that changed is spoken of."""
@@ -273,16 +273,16 @@ class Asking:
             )
         )
 
-    def table_of(self, one: Explanation | Waiver) -> str:
-        uses_peer = one.where is not None and one.where.uses("peer")
-        return self.pairs.with_peers(one.kind) if uses_peer else self.pairs.table(one.kind)
+    def table_of(self, entry: Explanation | Waiver) -> str:
+        uses_peer = entry.where is not None and entry.where.uses("peer")
+        return self.pairs.with_peers(entry.kind) if uses_peer else self.pairs.table(entry.kind)
 
-    def explaining(self, one: Explanation | Waiver) -> str:
+    def explaining(self, entry: Explanation | Waiver) -> str:
         """The condition of an entry, on the record of either side."""
-        if one.where is None:
+        if entry.where is None:
             return "true"
         sides = ((AFTER, "a"), (BEFORE, "b"))
-        told = (f"({letter}_here AND {self.guarded(one.where, one.kind, side)})" for side, letter in sides)
+        told = (f"({letter}_here AND {self.guarded(entry.where, entry.kind, side)})" for side, letter in sides)
         return f"({' OR '.join(told)})"
 
 

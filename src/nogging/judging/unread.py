@@ -58,26 +58,26 @@ class Compared:
 
     def lines(self, device: str, command: str, side: str) -> list[UnreadLine]:
         """The unread lines of one side of an answer that are not on the other."""
-        mine = (one for one in self.changed if (one.device, one.command) == (device, command))
-        return [line for one in mine for line in getattr(one, side)]
+        mine = (place for place in self.changed if (place.device, place.command) == (device, command))
+        return [line for place in mine for line in getattr(place, side)]
 
 
 def compared(before: Capture, after: Capture) -> Compared:
     """Holds the unread lines of two captures against each other."""
     sides = [_places(before), _places(after)]
-    found: list[Changed] = []
+    changed: list[Changed] = []
     varied: dict[Answer, int] = {}
     for answer in dict.fromkeys([*sides[0], *sides[1]]):
         old, new = (side.get(answer, {}) for side in sides)
         for place in dict.fromkeys([*old, *new]):
             gone, come = _apart(old.get(place, []), new.get(place, []))
             if gone or come:
-                found.append(Changed(*answer, _told(place), tuple(gone), tuple(come)))
+                changed.append(Changed(*answer, _told(place), tuple(gone), tuple(come)))
         texts = [Counter(line.text.strip() for lines in side.values() for line in lines) for side in (old, new)]
         if n := sum((texts[1] - texts[0]).values()):
             varied[answer] = n
-    differing = {(one.device, one.command) for one in found}
-    return Compared(tuple(found), {answer: n for answer, n in varied.items() if answer not in differing})
+    differing = {(differs.device, differs.command) for differs in changed}
+    return Compared(tuple(changed), {answer: n for answer, n in varied.items() if answer not in differing})
 
 
 def _apart(old: list[UnreadLine], new: list[UnreadLine]) -> tuple[list[UnreadLine], list[UnreadLine]]:
@@ -87,13 +87,13 @@ def _apart(old: list[UnreadLine], new: list[UnreadLine]) -> tuple[list[UnreadLin
 
 
 def _surplus(lines: list[UnreadLine], more: Counter[str]) -> list[UnreadLine]:
-    found = []
+    left = []
     for line in lines:
         words = worded(line.text)
         if more[words] > 0:
             more[words] -= 1
-            found.append(line)
-    return found
+            left.append(line)
+    return left
 
 
 def _told(place: RecordPlace) -> str:
@@ -105,7 +105,7 @@ def _told(place: RecordPlace) -> str:
 
 def _places(capture: Capture) -> dict[Answer, dict[RecordPlace, list[UnreadLine]]]:
     """The unread lines of each answer by their place; those of a log are left out: it is never compared."""
-    found: dict[Answer, dict[RecordPlace, list[UnreadLine]]] = {}
+    by_answer: dict[Answer, dict[RecordPlace, list[UnreadLine]]] = {}
     lines: dict[Answer, list[UnreadLine]] = defaultdict(list)
     for row in capture.records(UNREAD).to_pylist():
         lines[row["device"], row["answer"]].append(UnreadLine(row["line"], row["text"], row["within"], row["kind"]))
@@ -116,8 +116,8 @@ def _places(capture: Capture) -> dict[Answer, dict[RecordPlace, list[UnreadLine]
             places: dict[RecordPlace, list[UnreadLine]] = defaultdict(list)
             for line in several:
                 places[records.place(line)].append(line)
-            found[device, command] = dict(places)
-    return found
+            by_answer[device, command] = dict(places)
+    return by_answer
 
 
 class _Records:

@@ -125,7 +125,7 @@ def parse(text: str, schema: Schema, words: UserWords | None = None) -> Predicat
         raise PredicateError("nested too deeply") from None
     except PredicateError as error:
         at = _characters(plain, error.offset)
-        raise PredicateError(error.message, at - sum(one < at for one in added)) from None
+        raise PredicateError(error.message, at - sum(place < at for place in added)) from None
     if checker.type_of(node) not in ("boolean", "null"):
         raise PredicateError("this is a value and not a condition; compare it with something")
     return Predicate(text, node)
@@ -189,9 +189,9 @@ def _where(text: str) -> dict[str, Any]:
     if tree["error"]:
         at = max(int(tree.get("position") or 0) - len(_HEAD), 0)
         raise PredicateError(f"cannot be understood: {tree['error_message']}", at)
-    found = [statement["node"] for statement in tree["statements"]]
-    where: dict[str, Any] | None = found[0].get("where_clause") if len(found) == 1 else None
-    if where is None or _around(found[0]) != _around(_bare()):
+    statements = [statement["node"] for statement in tree["statements"]]
+    where: dict[str, Any] | None = statements[0].get("where_clause") if len(statements) == 1 else None
+    if where is None or _around(statements[0]) != _around(_bare()):
         raise PredicateError("one condition is expected here, and nothing after it")
     return where
 
@@ -274,7 +274,7 @@ class _Checker:
 
     def moments(self, left: PredicateNode, sign: str, right: PredicateNode) -> PredicateNode:
         """Moments are as exact as their texts told them, and those of two captures as exact as the clocks."""
-        names = [one.path for part in (left, right) for one in walk(part) if isinstance(one, Name)]
+        names = [node.path for part in (left, right) for node in walk(part) if isinstance(node, Name)]
         exact = ((*path[:-1], path[-1] + RESOLUTION) for path in dict.fromkeys(names))
         resolutions = tuple(Name(path) for path in exact if path in self.schema)
         apart = ["coalesce({}, 0)"] * len(resolutions)
@@ -354,11 +354,11 @@ class _Checker:
         parts = self.nodes(raws)
         if function.of_addresses:
             know_addresses()
-        for part, wanted, one in zip(parts, function.takes, raws, strict=True):
-            self.expect(part, wanted, one)
+        for part, wanted, written in zip(parts, function.takes, raws, strict=True):
+            self.expect(part, wanted, written)
             text_of_address = function.of_addresses and wanted == "text" and isinstance(part, Constant)
-            if text_of_address and not is_network(one["literal"]["text"]):
-                raise self.refused(one, f"{_told(part, self)} is neither an address nor a prefix")
+            if text_of_address and not is_network(written["literal"]["text"]):
+                raise self.refused(written, f"{_told(part, self)} is neither an address nor a prefix")
         if form.startswith("regexp_matches") and isinstance(parts[1], Constant):
             self.computed(f"SELECT regexp_matches('', {parts[1].sql})", raws[1])
         return Call(form, parts, function.gives, function.sees_null)
@@ -379,8 +379,8 @@ class _Checker:
         form = f"({sign}{{}})" if len(parts) == 1 else f"({{}} {sign} {{}})"
         if types in (["moment", "interval"], ["moment", "moment"]) and sign in ("+", "-"):
             return Call(form, parts, "moment" if types[1] == "interval" else "interval")
-        for part, one in zip(parts, raws, strict=True):
-            self.expect(part, "number", one)
+        for part, written in zip(parts, raws, strict=True):
+            self.expect(part, "number", written)
         divisor = Predicate("", parts[-1])
         if sign in ("/", "%") and not divisor.names and not self.computed(f"SELECT {divisor.sql(_none)}", raws[-1]):
             raise self.refused(raws[-1], "a division by zero")
@@ -392,7 +392,9 @@ class _Checker:
         names = [part for part in parts if isinstance(part, Name)]
         types = {self.type_of(part) for part in parts} - {"null"}
         if len(types) > 1:
-            first, other = (next(part for part in parts if self.type_of(part) == one) for one in sorted(types)[:2])
+            first, other = (
+                next(part for part in parts if self.type_of(part) == wanted) for wanted in sorted(types)[:2]
+            )
             raise self.refused(raws[0], f"{_told(first, self)} cannot be compared with {_told(other, self)}")
         if names:
             declared = self.schema[names[0].path]
@@ -410,18 +412,18 @@ class _Checker:
             return part
         text = part.sql[1:-1].replace("''", "'")
         try:
-            found = enumerated(declared, text) if declared.values else _CANONICAL.get(declared.type, str)(text)
+            canonical = enumerated(declared, text) if declared.values else _CANONICAL.get(declared.type, str)(text)
         except ValueError:
             if declared.values:
                 message = f"'{declared.name}' is never '{text}'{nearest(text, declared.values)}"
             else:
                 message = f"'{text}' is not a value of '{declared.name}', which is a {declared.type}"
             raise self.refused(raw, message) from None
-        return Constant(quoted(found), "text", quoted(found))
+        return Constant(quoted(canonical), "text", quoted(canonical))
 
     def expect(self, node: PredicateNode, wanted: str, raw: dict[str, Any]) -> None:
-        found = self.type_of(node)
-        if found not in (wanted, "null"):
+        given = self.type_of(node)
+        if given not in (wanted, "null"):
             raise self.refused(raw, f"{_told(node, self)} stands where a {wanted} is expected")
 
     def type_of(self, node: PredicateNode) -> str:

@@ -18,10 +18,10 @@ Row = dict[str, Any]
 
 def put_together(kind: Kind, rows: list[Row]) -> list[Row]:
     """The records of one answer, each whole: rows of one key are one record, unless they contradict each other."""
-    found: dict[tuple[Any, ...], list[Row]] = {}
+    by_key: dict[tuple[Any, ...], list[Row]] = {}
     for row in rows:
-        several = found.setdefault(tuple(row.get(name) for name in kind.identity), [])
-        whole = next((one for one in several if _fills(kind, one, row)), None)
+        several = by_key.setdefault(tuple(row.get(name) for name in kind.identity), [])
+        whole = next((earlier for earlier in several if _fills(kind, earlier, row)), None)
         if whole is None:
             several.append(row)
             continue
@@ -31,7 +31,7 @@ def put_together(kind: Kind, rows: list[Row]) -> list[Row]:
             if whole.get(name) is None or not (_open(kind, name, value) or is_worse(kind, name, whole[name])):
                 whole[name] = value
         whole[REMAINDER.name], whole["line"] = words, lines
-    return [row for several in found.values() for row in several]
+    return [row for several in by_key.values() for row in several]
 
 
 def made_of_parts(made_of: MadeOf, parts: list[Row], fixed: Mapping[str, Any]) -> list[Row]:
@@ -52,14 +52,14 @@ def made_of_parts(made_of: MadeOf, parts: list[Row], fixed: Mapping[str, Any]) -
     return list(wholes.values())
 
 
-def _fills(kind: Kind, one: Row, other: Row) -> bool:
+def _fills(kind: Kind, whole: Row, other: Row) -> bool:
     """Whether a row tells more of a record, or but its key again, and nothing else than what is known of it."""
     names = [name for name in kind.fields if name not in (REMAINDER.name, "line", *kind.identity)]
     told = [name for name in names if not _open(kind, name, other.get(name))]
     alone = set(kind.identity) <= {"device"}  # of what a device has one of, the same said twice is said once
-    more = alone or not told or any(_open(kind, name, one.get(name)) for name in told)
+    more = alone or not told or any(_open(kind, name, whole.get(name)) for name in told)
     return more and all(
-        _open(kind, name, one.get(name)) or one[name] == other[name] or is_question(kind, name) for name in told
+        _open(kind, name, whole.get(name)) or whole[name] == other[name] or is_question(kind, name) for name in told
     )
 
 
@@ -93,12 +93,12 @@ def in_force(kind: Kind, rows: list[Row]) -> list[Row]:
     if not kind.renewed:
         return rows
     well = {name: field.well for name, field in kind.fields.items() if field.well is not None}
-    found: dict[tuple[Any, ...], Row] = {}
+    by_key: dict[tuple[Any, ...], Row] = {}
     for row in rows:
         key = tuple(row.get(name) for name in kind.identity)
-        if key not in found or any(found[key].get(name) != value for name, value in well.items()):
-            found[key] = row
-    return list(found.values())
+        if key not in by_key or any(by_key[key].get(name) != value for name, value in well.items()):
+            by_key[key] = row
+    return list(by_key.values())
 
 
 def joined(kind: Kind, answers: Iterable[list[Row]], besides: Sequence[list[Row]] = ()) -> list[Row]:
@@ -108,7 +108,7 @@ def joined(kind: Kind, answers: Iterable[list[Row]], besides: Sequence[list[Row]
     if not (others or besides) or not kind.compared:
         return [*first, *(row for rows in others for row in rows)]
     names = kind.identity
-    found = list(first)
+    joined = list(first)
     known: dict[tuple[Any, ...], Row] = {}
     for row in first:
         known.setdefault(tuple(row.get(name) for name in names), row)
@@ -121,13 +121,13 @@ def joined(kind: Kind, answers: Iterable[list[Row]], besides: Sequence[list[Row]
                 known[key][REMAINDER.name] = words
             elif not fills:
                 known.setdefault(key, row)
-                found.append(row)
-    return found
+                joined.append(row)
+    return joined
 
 
-def _agree(kind: Kind, one: Row, other: Row) -> bool:
+def _agree(kind: Kind, row: Row, other: Row) -> bool:
     """Whether two records of one key come from two answers and tell no different states."""
     states = [name for name in kind.named(Nature.STATE) if name != REMAINDER.name]
-    return one["answer"] != other["answer"] and all(
-        one.get(name) is None or other.get(name) is None or one[name] == other[name] for name in states
+    return row["answer"] != other["answer"] and all(
+        row.get(name) is None or other.get(name) is None or row[name] == other[name] for name in states
     )

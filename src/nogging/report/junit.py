@@ -11,9 +11,9 @@ from nogging.report.cleaning import clean
 DIFFERENCES = "differences"
 
 
-def judgement(found: Judgement) -> str:
+def judgement(judged: Judgement) -> str:
     """The report of `check --format junit`: a case for each expectation and entry, and one for what is left."""
-    return written(suite(found))
+    return written(suite(judged))
 
 
 def empty(title: str) -> ElementTree.Element:
@@ -23,31 +23,31 @@ def empty(title: str) -> ElementTree.Element:
 
 def case(kind: str, name: str, verdict: Verdict, reason: str, told: str) -> ElementTree.Element:
     """A case by itself."""
-    found = ElementTree.Element("testcase", classname=kind, name=_said(name))
-    _outcome(found, verdict, reason, told)
-    return found
+    case = ElementTree.Element("testcase", classname=kind, name=_said(name))
+    _outcome(case, verdict, reason, told)
+    return case
 
 
-def suite(found: Judgement) -> ElementTree.Element:
+def suite(judged: Judgement) -> ElementTree.Element:
     """The cases of a judgement."""
-    suite = empty(found.title)
-    for result in found.results:
+    suite = empty(judged.title)
+    for result in judged.results:
         named = {"classname": result.kind, "name": _said(result.title), **_written(result)}
         case = ElementTree.SubElement(suite, "testcase", named)
         _outcome(case, result.verdict, result.reason, _told(result), warns=result.strength == "should")
-    for entry in found.explained:
+    for entry in judged.explained:
         named = {"classname": DIFFERENCES, "name": _said(entry.title), **_written(entry)}
         case = ElementTree.SubElement(suite, "testcase", named)
         _outcome(case, entry.verdict, entry.reason, "")
-    if found.compared and found.other != "ignore":
+    if judged.compared and judged.other != "ignore":
         case = ElementTree.SubElement(suite, "testcase", classname=DIFFERENCES, name="nothing else changed")
-        verdict, reason, told = text.nothing_else(found)
-        _outcome(case, verdict, reason, "\n".join(told), warns=found.other == "warn")
+        verdict, reason, told = text.nothing_else(judged)
+        _outcome(case, verdict, reason, "\n".join(told), warns=judged.other == "warn")
     return suite
 
 
-def _written(one: Result | Explained) -> dict[str, str]:
-    return {"file": _said(one.place.file), "line": str(one.place.line)} if one.place else {}
+def _written(entry: Result | Explained) -> dict[str, str]:
+    return {"file": _said(entry.place.file), "line": str(entry.place.line)} if entry.place else {}
 
 
 def written(suite: ElementTree.Element) -> str:
@@ -74,8 +74,8 @@ def _told(result: Result) -> str:
 
 def _lines(result: Result, failure: Failure) -> list[str]:
     reason = text.what_failed(failure) if result.verdict is Verdict.FAIL else failure.reason
-    found = [f"{text.headed(result.kind, failure)}: {reason}"]
-    return found + [f"  {line.when} {line.command}:{line.line}: {line.text}" for line in failure.evidence]
+    lines = [f"{text.headed(result.kind, failure)}: {reason}"]
+    return lines + [f"  {line.when} {line.command}:{line.line}: {line.text}" for line in failure.evidence]
 
 
 def _said(told: str) -> str:

@@ -63,7 +63,7 @@ class Watched:
         self.folder = folder
         self.history = History(folder)
         self.over = OverTime(self.history)
-        self._lasting = {name: one for name, one in self.over.lasting.items() if one.kind is not EVENT}
+        self._lasting = {name: history for name, history in self.over.lasting.items() if history.kind is not EVENT}
         self.devices: dict[str, DeviceEntry] = {}
         self._lock = threading.RLock()
         self._stood: tuple[Any, ...] | None = None
@@ -114,19 +114,19 @@ class Watched:
         if by not in self.labels():
             raise QuestionError(f"no device has a label '{by}'{nearest(by, self.labels())}")
         known = {
-            name: name if by == DEVICE else one.dialect if by == DIALECT else one.labels.get(by, "")
-            for name, one in self.devices.items()
+            name: name if by == DEVICE else device.dialect if by == DIALECT else device.labels.get(by, "")
+            for name, device in self.devices.items()
         }
         return lambda device: known.get(device, "")
 
     def badly(self) -> list[tuple[str, Row]]:
         """Every record that is not well now, with its kind."""
         if self._bad is None or self._bad[0] != self.over.until:
-            found = []
-            for name, one in self.lasting.items():
-                rows = at(one)
-                found += [(name, row) for row, bad in zip(rows, not_well(one.kind, rows), strict=True) if bad]
-            self._bad = self.over.until, found
+            badly = []
+            for name, history in self.lasting.items():
+                rows = at(history)
+                badly += [(name, row) for row, bad in zip(rows, not_well(history.kind, rows), strict=True) if bad]
+            self._bad = self.over.until, badly
         return self._bad[1]
 
     def falls(self) -> list[tuple[Thing, Flap]]:
@@ -138,40 +138,40 @@ class Watched:
     def status(self, by: str) -> dict[str, LabelGroup]:
         """The devices by a label: what there is of each kind, what is not well, and what changed in the last day."""
         place = self.grouped(by)
-        found: dict[str, LabelGroup] = defaultdict(LabelGroup)
+        groups: dict[str, LabelGroup] = defaultdict(LabelGroup)
         for name, entry in sorted(self.devices.items()):
-            found[place(name)].devices.append(name)
+            groups[place(name)].devices.append(name)
             if entry.outcome != CAPTURED:
-                found[place(name)].silent.append((name, entry.reason or entry.outcome.replace("_", " ")))
+                groups[place(name)].silent.append((name, entry.reason or entry.outcome.replace("_", " ")))
 
         def cell(device: str, kind: str) -> KindCell:
-            return found[place(device)].kinds.setdefault(kind, KindCell())
+            return groups[place(device)].kinds.setdefault(kind, KindCell())
 
         for kind, device in self._there():
             cell(device, kind).records += 1
         for kind, row in self.badly():
             cell(row["device"], kind).not_well += 1
-        for one, row in takewhile(lambda pair: pair[1][FROM] > self.last.at - LATELY, latest(self.lasting)):
+        for history, row in takewhile(lambda pair: pair[1][FROM] > self.last.at - LATELY, latest(self.lasting)):
             if row["device"] in self.devices:
-                cell(row["device"], one.kind.name).changed += 1
-        return dict(found)
+                cell(row["device"], history.kind.name).changed += 1
+        return dict(groups)
 
     def _there(self) -> Iterator[tuple[str, str]]:
         """The kind and the device of each thing that is there now."""
-        for kind, one in self.lasting.items():
-            yield from ((kind, key[0]) for key, span in one.open.items() if span[0][WHAT] != GONE)
+        for kind, history in self.lasting.items():
+            yield from ((kind, key[0]) for key, span in history.open.items() if span[0][WHAT] != GONE)
 
     def life(self, kind: str, key: RecordKey) -> list[Row]:
         """What became of one key; `QuestionError` where it never was."""
-        found = self.kind(kind).lives.get(key)
-        if not found:
+        life = self.kind(kind).lives.get(key)
+        if not life:
             raise QuestionError("this was never there; it may have been let go with what was older")
-        return found
+        return life
 
     def failing(self) -> list[tuple[str, str, datetime]]:
         """What does not pass, by the keeper's notices: title, verdict, since when."""
         known = written_in(self.folder)
-        return [(title, one.verdict, one.since) for title, one in known.open.items()]
+        return [(title, window.verdict, window.since) for title, window in known.open.items()]
 
     def verdict(self) -> Verdict | None:
         """The verdict of the last moment; None where it was not judged."""

@@ -125,8 +125,8 @@ class Datastores:
             self.device.statics = statics
             for beginning, lines in servers.items():
                 kept = self.device.kept.get("", [])
-                if any(one.startswith(beginning) for one in kept) or lines:
-                    self.device.kept[""] = [one for one in kept if not one.startswith(beginning)] + lines
+                if any(line.startswith(beginning) for line in kept) or lines:
+                    self.device.kept[""] = [line for line in kept if not line.startswith(beginning)] + lines
             self.network.settle()
 
     def _interfaces(self, wanted: Any) -> Iterator[FieldValue]:
@@ -144,44 +144,44 @@ class Datastores:
             yield port, "mtu", port.mtu if port.loopback else mtu
 
     def _ospf(self, wanted: Any) -> list[FieldValue]:
-        found: dict[str, Ospf] = {}
+        ospf: dict[str, Ospf] = {}
         for area in _all(wanted, _OSPF):
             number = int(ipaddress.IPv4Address(_text(area, "ospf:area-id")))
             for node in _all(area, "ospf:interfaces/ospf:interface"):
                 name = _text(node, "ospf:name")
-                if name in found:
+                if name in ospf:
                     raise Denied("bad-element", f"'{name}' is in two areas")
                 told = [_text(node, f"ospf:{leaf}") for leaf in ("cost", "hello-interval", "dead-interval")]
                 numbers = [int(text) if text else usual for text, usual in zip(told, (10, 10, 40), strict=True)]
-                found[name] = Ospf(number, *numbers)
-        return [(port, "ospf", found.get(port.name)) for port in self.device.interfaces.values()]
+                ospf[name] = Ospf(number, *numbers)
+        return [(port, "ospf", ospf.get(port.name)) for port in self.device.interfaces.values()]
 
 
 def _merge(target: Any, edit: Any) -> None:
     """Takes one edit into a configuration (RFC 6241, 7.2: `merge`, and `remove` and `delete` where it says so)."""
     operation = edit.get(_OPERATION, "merge")
-    found = next((one for one in target if _same(one, edit)), None)
+    there = next((child for child in target if _same(child, edit)), None)
     if operation in ("remove", "delete"):
-        if found is not None:
-            target.remove(found)
+        if there is not None:
+            target.remove(there)
         elif operation == "delete":
             raise Denied("data-missing", f"there is no '{etree.QName(edit).localname}' to delete")
         return
-    if found is None:
-        found = etree.SubElement(target, edit.tag, nsmap=edit.nsmap)
+    if there is None:
+        there = etree.SubElement(target, edit.tag, nsmap=edit.nsmap)
     if len(edit) == 0:
-        found.text = edit.text
+        there.text = edit.text
     for child in edit:
-        _merge(found, child)
+        _merge(there, child)
 
 
-def _same(one: Any, edit: Any) -> bool:
+def _same(node: Any, edit: Any) -> bool:
     """Whether both are the same node: the same name and, in a list, the same keys."""
-    if one.tag != edit.tag:
+    if node.tag != edit.tag:
         return False
     keys = _KEYS.get(etree.QName(edit).localname, ()) if len(edit) else ()
     space = etree.QName(edit).namespace
-    return all(_word(one, f"{{{space}}}{key}") == _word(edit, f"{{{space}}}{key}") for key in keys)
+    return all(_word(node, f"{{{space}}}{key}") == _word(edit, f"{{{space}}}{key}") for key in keys)
 
 
 def _word(node: Any, tag: str) -> str:
@@ -200,8 +200,8 @@ def _text(node: Any, path: str) -> str:
 def _addresses(node: Any) -> list[InterfaceAddress]:
     addresses: list[InterfaceAddress] = []
     for family in ("ip:ipv4", "ip:ipv6"):
-        for one in _all(node, f"{family}/ip:address"):
-            addresses.append(ipaddress.ip_interface(f"{_text(one, 'ip:ip')}/{_text(one, 'ip:prefix-length')}"))
+        for address in _all(node, f"{family}/ip:address"):
+            addresses.append(ipaddress.ip_interface(f"{_text(address, 'ip:ip')}/{_text(address, 'ip:prefix-length')}"))
     return addresses
 
 
@@ -216,6 +216,6 @@ def _statics(wanted: Any) -> dict[Network4, str]:
 
 def _servers(wanted: Any) -> dict[str, list[str]]:
     return {
-        beginning: [f"{beginning}{(one.text or '').strip()}" for one in _all(wanted, path)]
+        beginning: [f"{beginning}{(node.text or '').strip()}" for node in _all(wanted, path)]
         for beginning, path in _SERVERS.items()
     }

@@ -65,23 +65,23 @@ class Stepping:
             running = self.work.hands.running([part.device for part in sent])
         except DeviceError as error:
             return [str(error)]
-        found = []
+        refused = []
         for part in sent:
             now = Configuration.shown(knowledge_of(part.device.dialect), running[part.device.name])
-            meant = [one.path for one in part.planned if not part.leaves.plan(one.path).changes]
+            meant = [planned.path for planned in part.planned if not part.leaves.plan(planned.path).changes]
             lines = [path for path in meant if now.plan(path).effect not in (Effect.THERE, Effect.HIDDEN)]
             masked = [self.work.masked(" / ".join(line)) for line in lines]
-            found += [f"{part.device.name} did not take '{line}': its configuration is without it" for line in masked]
-        return found
+            refused += [f"{part.device.name} did not take '{line}': its configuration is without it" for line in masked]
+        return refused
 
     async def _batch(self, parts: Sequence[StepPart]) -> list[str]:
-        found = await asyncio.gather(*(self._part(part) for part in parts), return_exceptions=True)
+        ends = await asyncio.gather(*(self._part(part) for part in parts), return_exceptions=True)
         unforeseen = next(
-            (one for one in found if isinstance(one, BaseException) and not isinstance(one, DeviceError)), None
+            (end for end in ends if isinstance(end, BaseException) and not isinstance(end, DeviceError)), None
         )
         if unforeseen is not None:
             raise unforeseen
-        return [str(one) for one in found if one is not None]
+        return [str(end) for end in ends if end is not None]
 
     async def _part(self, part: StepPart) -> None:
         """Sends what one device needs; each line is told before it is sent, and its answer after it."""
@@ -94,9 +94,9 @@ class Stepping:
             self.journal.tell("sending", step=part.step, device=device.name, line=line)
             said = await self.work.guard.sent(device, line, mode)
             self.journal.tell("sent", step=part.step, device=device.name, line=line, answer=said)
-        for one in part.plain:
-            if one.sets and not one.there:
-                self.journal.tell("not kept", device=device.name, line=one.text)
+        for sent in part.plain:
+            if sent.sets and not sent.there:
+                self.journal.tell("not kept", device=device.name, line=sent.text)
         self.journal.tell("device done", step=part.step, device=device.name)
 
     def _call(self, step: PlannedStep) -> None:
