@@ -162,6 +162,28 @@ def test_a_next_hop_after_an_unread_route_belongs_to_nobody() -> None:
     assert [line.line for line in reading.unread] == [3, 4]
 
 
+@pytest.mark.parametrize(
+    ("dialect", "command", "text"),
+    [
+        (
+            "frr",
+            "show ip route json",
+            '{"10.1.0.0/16": [{"prefix": "10.1.0.0/16", "protocol": "bgp", "nexthops": []}]}',
+        ),
+        (
+            "nxos",
+            "show ip route vrf all | json",
+            '{"TABLE_vrf": {"ROW_vrf": {"vrf-name-out": "default", "TABLE_addrf": {"ROW_addrf": {"addrf": "ipv4",'
+            ' "TABLE_prefix": {"ROW_prefix": {"ipprefix": "10.1.0.0/16", "ucast-nhops": "0"}}}}}}}',
+        ),
+    ],
+)
+def test_a_prefix_without_a_next_hop_is_not_lost(dialect: str, command: str, text: str) -> None:
+    answer = nogging.read(text, dialect=dialect, command=command)
+    assert not answer.records["route"].num_rows
+    assert any("10.1.0.0/16" in line.text and line.reason.startswith("nothing follows") for line in answer.unread)
+
+
 def test_a_value_that_does_not_fit_is_unread_with_the_reason() -> None:
     reading = frr_interfaces("Interface eth1 is up, line protocol is up\n  index 2 metric 0 mtu 15OO speed 1\n")
     assert reading.rows["interface"][0].get("mtu") is None

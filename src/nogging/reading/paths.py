@@ -17,7 +17,7 @@ from datetime import datetime
 from typing import Any
 
 from nogging.dialects.declared import load_dialect
-from nogging.reading.account import CUT, Reading, Took, Unread, says, without
+from nogging.reading.account import CUT, NO_ROWS, Reading, Took, Unread, says, without
 from nogging.reading.declared import DocumentEntry, Leaf, Reader
 from nogging.reading.documents import Document, DocumentNode, LeafKey, document
 from nogging.reading.remainder import LineRemainders
@@ -127,7 +127,9 @@ class Paths:
             self.taken(taken)
             made = self.reading.counts()
             self.entries(entry.within, node, {**carried, **values}, outer, tuple(leaf for leaf, _ in taken))
-            if self.reading.counts() == made:  # what they would have in common is said of nothing
+            if self.reading.counts() == made and self.is_about_one(values):
+                self.take_back(taken)
+            elif self.reading.counts() == made:  # what they would have in common is said of nothing
                 self.reading.passed += [
                     (node.document.line(leaf), self.said(leaf)) for leaf, _ in taken if leaf.key is not None
                 ]
@@ -138,6 +140,16 @@ class Paths:
         if row is not None:
             self.others(entry, node, row, carried)
             self.entries(entry.within, node, carried, (entry.kind, row))
+
+    def is_about_one(self, values: Mapping[str, Any]) -> bool:
+        """Whether values name something of which records are the members: a prefix, without a next hop."""
+        return any(kind.members and values.keys() & set(kind.required) for kind in self.reader.kinds)
+
+    def take_back(self, taken: list[Given]) -> None:
+        """Leaves unread what no record was made of."""
+        for leaf, _ in taken:
+            self.accounted.discard(leaf.key)
+            self.reasons.setdefault(leaf.key, NO_ROWS)
 
     def others(self, entry: DocumentEntry, node: DocumentNode, row: dict[str, Any], carried: Mapping[str, Any]) -> None:
         """The records of the further values that a text of the first one's node holds."""
