@@ -408,7 +408,7 @@ def test_what_a_reader_tells_is_known_without_compiling_it() -> None:
 @given(data=st.data())
 def test_no_reader_knows_what_was_read_before(data: st.DataObject) -> None:
     """Readers of long tables in one process, in any order and again: what each gives alone, line by line."""
-    order = data.draw(st.permutations(flat()))[:60]
+    order = data.draw(st.permutations(flat()))[:40]
     for path in (*order, *data.draw(st.lists(st.sampled_from(flat()), max_size=4))):
         reader = reader_of(path)
         text = long(path)
@@ -887,7 +887,7 @@ def of_blocks() -> list[tuple[Reader, Path]]:
     return [(one, path) for path in texts() if (one := reader_of(path)).forms and blocks.suits(one)]
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=100, deadline=None)
 @given(data=st.data())
 def test_records_of_several_lines_are_read_at_once_as_one_by_one(data: st.DataObject) -> None:
     """Any reader's sample several times over, each time with other lines lost, doubled or spoilt."""

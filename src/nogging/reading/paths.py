@@ -225,11 +225,10 @@ class Paths:
         if missing is not None:
             self.reasons.update((leaf.key, without(kind, missing)) for leaf, _ in taken if leaf.key is not None)
             return None
-        lines = [
-            node.document.line(leaf) for leaf in (node, *around, *(leaf for leaf, _ in taken)) if leaf.key is not None
-        ]
+        leaves = (*around, *(leaf for leaf, _ in taken))
+        lines = [node.document.line(leaf) for leaf in (node, *leaves) if leaf.key is not None]
         row["answer"], row["line"] = None, [min(lines), max(lines)]
-        row[REMAINDER.name] = together(*(self.rests.get(leaf.key) for leaf, _ in taken))
+        row[REMAINDER.name] = together(*(self.rests.get(leaf.key) for leaf in leaves))
         self.made.setdefault(node.key, row)
         self.records[node.key] = (min(lines), kind.name)
         self.reading.rows[kind.name].append(row)
