@@ -657,12 +657,18 @@ def test_a_device_goes_back_by_itself_unless_the_change_passes(network: Served, 
     assert rehearse(written(network, passing))[0].empty
 
 
-def test_a_device_that_goes_back_by_itself_may_do_so_before_it_is_confirmed(network: Served, tmp_path: Path) -> None:
+@pytest.mark.parametrize(
+    ("dialect", "confirm"), [("ios", "configure confirm"), ("ietf", "commit persist-id nogging-mole-r2")]
+)
+def test_a_device_that_goes_back_by_itself_may_do_so_before_it_is_confirmed(
+    network: Served, tmp_path: Path, dialect: str, confirm: str
+) -> None:
+    if dialect == "ietf":
+        modelled(network, "mole-r2")
     failing, passing = GUARDED.replace("WHERE", "device = 'nobody'"), GUARDED.replace("WHERE", "true")
     mole = network.network.devices["mole-r2"]
     held = perform(written(network, "on_failure: hold\n" + failing), to=tmp_path / "held")
-    assert held.state is State.ACT
-    assert re.search("mole-r2 goes back by itself at .* 'configure confirm'", held.todo[1])
+    assert held.state is State.ACT and re.search(f"mole-r2 goes back by itself at .* '{confirm}'", held.todo[1])
     assert mole.saved_point is not None
     mole.saved_point.go_back()
     network.network.minute = 0.2
