@@ -75,10 +75,10 @@ def squared(data: OctetArray, cells: Cells) -> OctetArray:
     ones and so on is done to numbers that lie side by side."""
     if cells.square is not None:
         return cells.square
-    square = np.empty((int(cells.lengths.max(initial=1)), len(cells.lengths)), dtype=np.uint8)
-    for n, octets in enumerate(square):
-        np.take(data, cells.begins + n, out=octets, mode="clip")
-        octets *= n < cells.lengths
+    width = int(cells.lengths.max(initial=1))
+    from_each = np.lib.stride_tricks.as_strided(data, (max(len(data) - width, 0) + 1, width), (1, 1), writeable=False)
+    square = np.ascontiguousarray(from_each[np.minimum(cells.begins, len(from_each) - 1)].T)
+    square *= np.arange(width)[:, None] < cells.lengths
     return square
 
 
@@ -128,23 +128,22 @@ def _once_each(slot: Slot, field: Field, kind: Kind, square: OctetArray) -> tupl
 def _canonical(square: OctetArray, lengths: Ints) -> Bools:
     """Which texts are IPv4 prefixes as they are kept: dotted, without leading zeros, host bits cleared."""
     count = len(lengths)
-    address, octet = np.zeros(count, dtype=np.int64), np.zeros(count, dtype=np.int64)
+    address, octet = np.zeros(count, dtype=np.uint32), np.zeros(count, dtype=np.uint32)
     digits, dots = np.zeros(count, dtype=np.uint8), np.zeros(count, dtype=np.uint8)
     slashed, good = np.zeros(count, dtype=bool), (lengths >= len("0.0.0.0/0")) & (lengths <= len("255.255.255.255/32"))
     for here in square[:18]:
         digit = here - 48  # of what is no digit, more than 9
-        is_digit, is_dot, is_slash = digit <= 9, here == 46, here == 47
-        ends = is_dot | is_slash
+        is_digit, is_slash = digit <= 9, here == 47
+        ends = (here == 46) | is_slash
         good &= is_digit | ends | (here == 0)
         good &= ~(is_digit & (digits > 0) & (octet == 0))  # a leading zero
-        good &= ~(ends & ((digits == 0) | (octet > 255) | slashed))
-        address[ends] = address[ends] * 256 + octet[ends]
-        octet = np.where(is_digit, octet * 10 + digit, octet)
-        digits += is_digit
-        octet[ends], digits[ends] = 0, 0
-        dots += is_dot
+        good &= ~(ends & ((digits == 0) | (digits > 3) | (octet > 255) | slashed))
+        address = np.where(ends, address * 256 + octet, address)
+        octet = np.where(is_digit, octet * 10 + digit, octet * ~ends)
+        digits = (digits + is_digit) * ~ends
+        dots += here == 46
         slashed |= is_slash
     good &= slashed & (dots == 3) & (digits > 0) & (digits <= 2) & (octet <= 32)
-    host = np.left_shift(np.int64(1), np.clip(32 - octet, 0, 32)) - 1
+    host = np.left_shift(np.int64(1), np.clip(32 - octet.astype(np.int64), 0, 32)) - 1
     canonical: Bools = good & ((address & host) == 0)
     return canonical

@@ -25,7 +25,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from nogging.dialects.notation import AllBut, loose
+from nogging.dialects.notation import loose
 from nogging.reading.account import Reading, Unread, without
 from nogging.reading.columns import Bools, Cells, Column, Ints, OctetArray, converted, squared, texts
 from nogging.reading.declared import PREFIX_LENGTH, REMARK, UNIT, Action, LineForm, Reader
@@ -45,6 +45,7 @@ WordPlace = tuple[int, int]
 """The word of a layout, and the part of it."""
 MOST_TRIES = 256
 LONGEST_WORD = 64
+_WAYS = 16
 _BLOCK, _AT_ONCE = 1 << 20, 1 << 15
 _HANDS = min(os.cpu_count() or 1, 4)
 _PLAIN = b"\t\n" + bytes(range(0x20, 0x7F))
@@ -219,23 +220,25 @@ class Flat:
             for k, part in enumerate(word):
                 passed = part.slot is None or any(alike[part.slot : part.slot + 1])
                 parts.append(part.literal if part.literal else (n, k) if passed else KEPT)
-        if all(isinstance(part, str) for part in parts):
+        said = [self.left_of(layout, part, cells[part]) for part in parts if not isinstance(part, str)]
+        if not said:
             return Column.constant(REMAINDER, left("".join(map(str, parts))), count)
-        made = [part if isinstance(part, str) else self.left_of(layout, part, cells[part]) for part in parts]
-        rests = pc.binary_join_element_wise(*made, "").dictionary_encode()
-        words = pa.array([left(rest) for rest in rests.dictionary.to_pylist()], pa.string())
-        return Column(pa.DictionaryArray.from_arrays(rests.indices, words))
+        which, combined = _combinations(said)
+        rests = []
+        for words in combined:
+            given = iter(words)
+            rests.append("".join(part if isinstance(part, str) else next(given) for part in parts))
+        return Column.coded(REMAINDER, [left(rest) for rest in rests], which)
 
-    def left_of(self, layout: Layout, place: WordPlace, cells: Cells) -> pa.StringArray:
-        """The texts in one place that no field took, or not the whole of."""
-        said = texts(squared(self.words.data, cells), cells)
+    def left_of(self, layout: Layout, place: WordPlace, cells: Cells) -> pa.DictionaryArray:
+        """The texts in one place that no field took, or not the whole of, coded."""
+        coded = texts(squared(self.words.data, cells), cells).dictionary_encode()
         slot = layout.words[place[0]][place[1]].slot
         if slot is None:
-            return said
+            return coded
         alike = layout.form.pattern.alike[slot]
-        if isinstance(alike, AllBut):
-            return pc.if_else(pc.is_in(pc.utf8_lower(said), value_set=pa.array(sorted(alike.words))), KEPT, said)
-        return pc.if_else(pc.is_in(said, value_set=pa.array(sorted(alike), pa.string())), said, KEPT)
+        said = [text if text in alike else KEPT for text in coded.dictionary.to_pylist()]
+        return pa.DictionaryArray.from_arrays(coded.indices, pa.array(said, pa.string()))
 
     def certain(self, form: LineForm, lines: Ints) -> Bools:
         """Whether no earlier form could take a line, and the device does not say by it that there is nothing."""
@@ -243,8 +246,9 @@ class Flat:
         kept: Bools = ~np.isin(starts, np.frombuffer(self.refused, dtype=np.uint8))
         earlier = self.reader.forms[: self.reader.forms.index(form)]
         said = self.words.text_of(lines) if earlier else None
-        for one in earlier:
-            matches = pc.match_substring_regex(said, rf"^[ \t]*{loose(one.pattern.elements)}[ \t]*\n?$")
+        for n in range(0, len(earlier), _WAYS):
+            ways = "|".join(loose(one.pattern.elements) for one in earlier[n : n + _WAYS])
+            matches = pc.match_substring_regex(said, rf"^[ \t]*(?:{ways})[ \t]*\n?$")
             kept &= ~matches.to_numpy(zero_copy_only=False)
         return kept
 
@@ -274,6 +278,17 @@ class Flat:
             for kind in self.reader.kinds:
                 given[kind.name].note(n, self.plain.given(kind))
         return given
+
+
+def _combinations(coded: list[pa.DictionaryArray]) -> tuple[Ints, list[tuple[str, ...]]]:
+    """Which texts stand together in the lines, each combination once; and for each line which of them it has."""
+    which = coded[0].indices.to_numpy().astype(np.int64)
+    combined: list[tuple[str, ...]] = [(text,) for text in coded[0].dictionary.to_pylist()]
+    for column in coded[1:]:
+        words = column.dictionary.to_pylist()
+        pairs, which = np.unique(which * len(words) + column.indices.to_numpy(), return_inverse=True)
+        combined = [(*combined[pair // len(words)], words[pair % len(words)]) for pair in pairs.tolist()]
+    return which, combined
 
 
 class _Words(Sequence[str]):
