@@ -25,7 +25,6 @@ from nogging.judging.pairs import AFTER, ELAPSED, Pairs, pairs_of
 from nogging.packages import RULES as RULED
 from nogging.packages import package
 from nogging.predicates import identifier
-from nogging.predicates.addresses import register
 from nogging.predicates.database import closed_database, naive
 from nogging.records import KINDS, Kind, Nature
 
@@ -161,7 +160,6 @@ def _database(pairs: Pairs) -> duckdb.DuckDBPyConnection:
     import pyarrow as pa
 
     database = closed_database()
-    register(database)
     assert pairs.before is not None
     for name, rows in tables(pairs.after).items():
         database.register(name, rows)

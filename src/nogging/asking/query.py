@@ -16,7 +16,6 @@ from nogging.captures.kept import UNREAD
 from nogging.captures.manifest import DeviceEntry
 from nogging.captures.saved import opened
 from nogging.errors import QuestionError
-from nogging.predicates.addresses import register
 from nogging.predicates.database import closed_database, naive
 from nogging.records import KINDS
 from nogging.routing.links import links
@@ -40,7 +39,6 @@ def query(sql: str, capture: Capture | str | Path, *more: Capture | str | Path) 
     import duckdb
 
     database = closed_database()
-    register(database)
     if not more and not isinstance(capture, Capture) and is_history(Path(capture)):
         found_in = set(re.findall(r"\w+", sql.lower()))
         over = over_all_time(Path(capture))

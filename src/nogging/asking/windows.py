@@ -40,8 +40,7 @@ from nogging.files import NotEmpty, Source, Sql, Strict, load, one_of, with_rule
 from nogging.judging.changed import FIRST, GONE, LASTING, RESTARTED
 from nogging.judging.verdict import Failure, Judgement, Result, Verdict, worst
 from nogging.predicates import Predicate, Schema, identifier
-from nogging.predicates.addresses import register
-from nogging.predicates.database import closed_database
+from nogging.predicates.database import computing
 from nogging.records import Field as RecordField
 from nogging.records import Nature, Type
 from nogging.records.values import DAYTIME, after_midnight, short_span, since_midnight
@@ -236,8 +235,7 @@ def _failure(window: Window, record: Mapping[str, Any]) -> Failure:
 
 def _measures(window: Window, rows: pa.Table, until: datetime) -> list[dict[str, Any]]:
     """Of each record that was there within the window, its key and its measures."""
-    database = closed_database()
-    register(database)
+    database = computing()
     database.register("spans", rows)
     measured = database.execute(_measured(window), {"since": until - window.model.length, "until": until}).fetchall()
     return [dict(zip((*window.kind.keys, *MEASURES, MOST), row, strict=True)) for row in measured]
@@ -273,8 +271,7 @@ def _held(window: Window, told: list[dict[str, Any]]) -> list[tuple[bool | None,
     """For each record whether the condition holds with the least and with the most that `held` can be."""
     import pyarrow as pa
 
-    database = closed_database()
-    register(database)
+    database = computing()
     held_by = []
     for held in (MEASURES[-1], MOST):
         columns: dict[str, pa.Array] = {

@@ -7,8 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from nogging.errors import QuestionError
 from nogging.predicates import NamePath, Predicate, PredicateError, Schema, identifier, parse
-from nogging.predicates.addresses import register
-from nogging.predicates.database import closed_database, naive
+from nogging.predicates.database import computing, naive
 from nogging.records import Kind
 from nogging.records.field import label_field
 
@@ -51,8 +50,7 @@ def rows_chosen(table: pa.Table, kind: Kind, where: str, labels: Mapping[str, Ma
         values = {device: _value(of, name) for device, of in labels.items()}
         column = pa.array([values.get(device) for device in devices], pa.string())
         numbered = numbered.append_column(_LABEL + name, column)
-    database = closed_database()
-    register(database)
+    database = computing()
     database.register("records", naive(numbered))
     sql = f"SELECT {identifier(_NUMBER)} FROM records WHERE {asked.sql(_column)} ORDER BY 1"
     return database.execute(sql).fetchnumpy()[_NUMBER]

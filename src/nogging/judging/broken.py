@@ -75,7 +75,7 @@ class Broken:
                         faults.append(fault)
         broken = _with(whole.take(pa.array(taken, pa.int64())), values, faults)
         database.register("given", broken)
-        database.execute(f"CREATE TABLE {name} AS SELECT * FROM given")
+        database.execute(f"CREATE TEMP TABLE {name} AS SELECT * FROM given")
         database.unregister("given")
         return touched
 

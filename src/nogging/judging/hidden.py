@@ -33,7 +33,7 @@ class Hidden:
         taken = ", ".join(
             f"unnest(?) AS {identifier(name)}" for name in columns
         )  # Arrow would import pandas to take them
-        self.pairs.database.execute(f"CREATE TABLE {table} AS SELECT {taken}", list(columns.values()))
+        self.pairs.database.execute(f"CREATE TEMP TABLE {table} AS SELECT {taken}", list(columns.values()))
         self.tables.append((table, known | {"device"}))
 
     def mattering(self, where: Predicate | None) -> list[Gap]:

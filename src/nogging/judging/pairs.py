@@ -17,8 +17,7 @@ from nogging.captures.saved import opened, opened_together
 from nogging.errors import QuestionError
 from nogging.judging.gaps import gaps
 from nogging.predicates import NamePath, Predicate, Schema, computed, holds, identifier, quoted
-from nogging.predicates.addresses import register
-from nogging.predicates.database import closed_database, naive
+from nogging.predicates.database import computing, naive
 from nogging.predicates.tree import Doubt, PredicateNode, Resolve
 from nogging.records import KINDS, Field, Kind, Nature, Type
 from nogging.records.field import SKEW, label_field
@@ -61,9 +60,7 @@ class Pairs:
 
     @cached_property
     def database(self) -> duckdb.DuckDBPyConnection:
-        connection = closed_database()
-        register(connection)
-        return connection
+        return computing()
 
     @cached_property
     def labels(self) -> list[str]:
@@ -280,7 +277,7 @@ class Pairs:
             rows = self.database.execute(f"SELECT g.n FROM given_{side} g SEMI JOIN keys k ON {mine} ORDER BY g.n")
             self.database.register("given", uncoded(records.take(rows.fetchnumpy()["n"])))
             self.database.execute(
-                f"CREATE OR REPLACE TABLE some_{side}_{kind.name} AS SELECT *, false AS unread FROM given"
+                f"CREATE OR REPLACE TEMP TABLE some_{side}_{kind.name} AS SELECT *, false AS unread FROM given"
             )
             self.database.unregister("given")
         self.doubled.setdefault(kind.name, [])
@@ -300,7 +297,7 @@ class Pairs:
             columns = "".join(
                 f", {peer}.{identifier(field)} AS {peer}_{field}" for peer in ("p", "q") for field in kind.fields
             )
-            self.database.execute(f"CREATE TABLE {name} AS SELECT t.*{columns} FROM {table} t{joined}")
+            self.database.execute(f"CREATE TEMP TABLE {name} AS SELECT t.*{columns} FROM {table} t{joined}")
         return name
 
     def _peers(self, kind: Kind, side: str) -> str:
@@ -315,7 +312,7 @@ class Pairs:
             for join in kind.peers
         ]
         sql = " UNION ALL ".join(selects).format(side=side)
-        self.database.execute(f"CREATE TABLE {name} AS {sql}")
+        self.database.execute(f"CREATE TEMP TABLE {name} AS {sql}")
         return name
 
     def _links(self, side: str) -> None:
@@ -329,7 +326,7 @@ class Pairs:
         names = ("device", "interface", "peer_device", "peer_interface")
         table = pa.table({name: pa.array([getattr(link, name) for link in ends], pa.string()) for name in names})
         self.database.register("found", table)
-        self.database.execute(f"CREATE TABLE links_{side} AS SELECT * FROM found")
+        self.database.execute(f"CREATE TEMP TABLE links_{side} AS SELECT * FROM found")
         self.database.unregister("found")
 
     def _make(self, kind: Kind, name: str) -> None:
@@ -353,7 +350,7 @@ class Pairs:
         self._label_table()
         self._time_table()
         self.database.execute(
-            f"CREATE TABLE {name} AS SELECT row_number() OVER () AS id, coalesce(a.device, b.device) AS device, "
+            f"CREATE TEMP TABLE {name} AS SELECT row_number() OVER () AS id, coalesce(a.device, b.device) AS device, "
             f"a.device IS NOT NULL AS a_here, b.device IS NOT NULL AS b_here, {columns}{labels}, "
             f"ta.said - tb.said AS a_{ELAPSED}, ta.said - tb.said AS b_{ELAPSED} "
             f"FROM {after} a FULL OUTER JOIN {before} b ON {matched} "
@@ -372,7 +369,7 @@ class Pairs:
         keys = ", ".join(identifier(key) for key in kind.identity)
         self.database.register("given", naive(records))
         if not (capture and self.has_unread(kind, side)) and _all_different(self._marks(kind, "given")):
-            self.database.execute(f"CREATE TABLE {name} AS SELECT *, false AS unread FROM given")
+            self.database.execute(f"CREATE TEMP TABLE {name} AS SELECT *, false AS unread FROM given")
             self.database.unregister("given")
             self.doubled.setdefault(kind.name, [])
             return
@@ -403,7 +400,7 @@ class Pairs:
                 "AND u.within = numbered.line[1])"
             )
         self.database.execute(
-            f"CREATE TABLE {name} AS SELECT * EXCLUDE (n, again), {within} AS unread FROM numbered WHERE n = 1"
+            f"CREATE TEMP TABLE {name} AS SELECT * EXCLUDE (n, again), {within} AS unread FROM numbered WHERE n = 1"
         )
         self.database.execute("DROP TABLE numbered; DROP TABLE IF EXISTS around")
 
@@ -412,7 +409,7 @@ class Pairs:
         if "times" in self.made:
             return
         self.made.add("times")
-        self.database.execute("CREATE TABLE times (side VARCHAR, device VARCHAR, answer VARCHAR, said DOUBLE)")
+        self.database.execute("CREATE TEMP TABLE times (side VARCHAR, device VARCHAR, answer VARCHAR, said DOUBLE)")
         rows = [
             (side, device, command, entry.ended().timestamp())
             for side, capture in ((AFTER, self.after), (BEFORE, self.before))
@@ -429,7 +426,7 @@ class Pairs:
             return
         self.made.add("labels")
         columns = ", ".join(["device VARCHAR", *(f"{identifier(label)} VARCHAR" for label in self.labels)])
-        self.database.execute(f"CREATE TABLE labels ({columns})")
+        self.database.execute(f"CREATE TEMP TABLE labels ({columns})")
         captures = [capture for capture in (self.before, self.after) if capture is not None]
         devices = {name: device.labels for capture in captures for name, device in capture.devices.items()}
         places = ", ".join("?" * (len(self.labels) + 1))

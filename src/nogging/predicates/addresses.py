@@ -65,5 +65,4 @@ def is_network(text: str) -> bool:
 
 def register(connection: duckdb.DuckDBPyConnection) -> None:
     """Teaches a connection to the database the functions of addresses."""
-    for macro in _MACROS:
-        connection.execute(f"CREATE MACRO {macro}")
+    connection.execute("; ".join(f"CREATE MACRO {macro}" for macro in _MACROS))

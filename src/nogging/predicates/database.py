@@ -7,6 +7,7 @@ import atexit
 import shutil
 import tempfile
 from functools import cache
+from threading import Lock
 from typing import TYPE_CHECKING
 
 from nogging.predicates.addresses import register
@@ -23,8 +24,24 @@ _ORDER = (
 """Which of two moments was first; neither, where they are no further apart than they were told exactly."""
 
 
+_ONE_AT_A_TIME = Lock()
+
+
 def closed_database() -> duckdb.DuckDBPyConnection:
-    """A database in memory whose outside access is off, for good."""
+    """A database of its own in memory, for somebody's own SQL; its outside access is off, for good."""
+    connection = _plain_database()
+    register(connection)
+    return connection
+
+
+def computing() -> duckdb.DuckDBPyConnection:
+    """A connection of its own to this process's database, for SQL that was made here or checked: to make a database
+    takes longer than most questions. Others do not see what it registers, nor its temporary tables."""
+    know_addresses()
+    return _shared().cursor()
+
+
+def _plain_database() -> duckdb.DuckDBPyConnection:
     import duckdb
 
     connection = duckdb.connect(
@@ -50,23 +67,39 @@ def _beyond_memory() -> str:
     return folder
 
 
+def _shared() -> duckdb.DuckDBPyConnection:
+    with _ONE_AT_A_TIME:
+        return _made()
+
+
 @cache
-def parser() -> duckdb.DuckDBPyConnection:
-    """The connection that is only ever asked for syntax trees and for conditions over constants."""
-    connection = closed_database()
+def _made() -> duckdb.DuckDBPyConnection:
+    connection = _plain_database()
     atexit.register(_close, connection)
     return connection
 
 
 @cache
+def parser() -> duckdb.DuckDBPyConnection:
+    """The connection that is only ever asked for syntax trees and for conditions over constants."""
+    return _shared().cursor()
+
+
 def know_addresses() -> None:
-    """Teaches the parser's connection the functions of addresses, once they are needed."""
-    register(parser())
+    """Teaches this process's database the functions of addresses, once they are needed."""
+    with _ONE_AT_A_TIME:
+        _taught()
+
+
+@cache
+def _taught() -> None:
+    register(_made())
 
 
 def _close(connection: duckdb.DuckDBPyConnection) -> None:
     """Before the interpreter takes the modules apart: DuckDB's binding complains of what is still open then."""
-    parser.cache_clear()
+    for cached in (parser, _taught, _made):
+        cached.cache_clear()
     connection.close()
 
 
