@@ -29,7 +29,7 @@ def read(
     `QuestionError` for a dialect or a command that no reader knows; no text at all raises anything.
     """
     own = (Path(readers),) if readers is not None else ()
-    text = text.replace("\r\n", "\n")
+    text = text.replace("\r\n", "\n") if "\r" in text else text
     reading = run(require_reader(dialect, command, own), text, at=at, device=device, explain=explain, command=command)
     reading.answer_is(command)
     return reading

@@ -45,10 +45,12 @@ class Column:
     def coded(cls, field: Field, values: list[Any], which: npt.NDArray[np.integer[Any]]) -> Column:
         """The n-th is `values[which[n]]`, and nothing where that is None."""
         known = [n for n, value in enumerate(values) if value is not None]
+        kinds = pa.array([values[n] for n in known], type=arrow_type(field))
+        if len(known) == len(values):
+            return cls(pa.DictionaryArray.from_arrays(pa.array(which.astype(np.int32, copy=False)), kinds))
         place = np.full(len(values), -1, dtype=np.int32)
         place[known] = np.arange(len(known), dtype=np.int32)
         codes = place[which]
-        kinds = pa.array([values[n] for n in known], type=arrow_type(field))
         return cls(pa.DictionaryArray.from_arrays(pa.array(codes, mask=codes < 0), kinds))
 
     @classmethod
@@ -122,7 +124,7 @@ def _once_each(slot: Slot, field: Field, kind: Kind, square: OctetArray) -> tupl
     found = {slot.name: Column.coded(field, values, which)}
     if slot.resolution:
         found[slot.resolution] = Column.coded(kind.fields[slot.resolution], resolutions, which)
-    return found, np.array(fit, dtype=bool)[which]
+    return found, np.ones(count, dtype=bool) if all(fit) else np.array(fit, dtype=bool)[which]
 
 
 def _canonical(square: OctetArray, lengths: Ints) -> Bools:

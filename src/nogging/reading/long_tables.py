@@ -188,10 +188,12 @@ class Flat:
     def part_of(self, layout: Layout, lines: Ints) -> _Found:
         """As many lines as the processor has at hand."""
         cells: dict[WordPlace, Cells] = {}
+        first = self.words.first[lines]
         for n, word in enumerate(layout.words):
-            kept, inside = self.words.fitting(word, n, lines)
+            kept, inside = self.words.fitting(word, n, first + n)
             if not kept.all():
-                lines, cells = lines[kept], {place: cell.kept(kept) for place, cell in cells.items()}
+                lines, first = lines[kept], first[kept]
+                cells = {place: cell.kept(kept) for place, cell in cells.items()}
             cells.update(inside)
         kept = self.certain(layout.form, lines)
         columns: dict[str, Column] = {}
@@ -332,16 +334,16 @@ class _Words(Sequence[str]):
         every = pa.LargeStringArray.from_buffers(len(self), pa.py_buffer(self.begins), pa.py_buffer(self.data))
         return every if len(lines) == len(self) else every.take(pa.array(lines))
 
-    def fitting(self, word: Word, n: int, lines: Ints) -> tuple[Bools, dict[WordPlace, Cells]]:
-        """Which lines have this word in the n-th place, and where the values in it are (for those lines only)."""
-        which = self.first[lines] + n
+    def fitting(self, word: Word, n: int, which: Ints) -> tuple[Bools, dict[WordPlace, Cells]]:
+        """Which of these words, the n-th of their lines, are like this one, and where the values in them are (for those
+        only)."""
         begin = self.starts[which].astype(np.int64)
         lengths = self.ends[which] - begin
         if not any(part.is_value for part in word):
             return self.same(word[0].literal, begin, lengths), {}
         square = _Square(squared(self.data, Cells(begin, np.minimum(lengths, LONGEST_WORD))), lengths)
         cells: dict[WordPlace, Cells] = {}
-        at = np.zeros(len(lines), dtype=np.int64)
+        at: Place = 0
         for k, part in enumerate(word):
             if not part.is_value:
                 at = square.literal(part.literal, at, whole=k == len(word) - 1)
@@ -353,11 +355,20 @@ class _Words(Sequence[str]):
         return square.kept, {place: cut.kept(square.kept) for place, cut in cells.items()}
 
     def same(self, literal: str, begin: Ints, lengths: Ints) -> Bools:
-        """Which words are this very one."""
+        """Which words are this very one: eight octets at a time, the end of the text is filled up with more."""
         kept: Bools = lengths == len(literal)
-        for n, octet in enumerate(literal.encode()):
-            kept &= self.data[begin + n] == octet
+        if len(literal) > 3 * LONGEST_WORD:
+            return np.zeros_like(kept)
+        eight = np.ndarray((len(self.data) - 7,), "<u8", self.data, strides=(1,))
+        for n in range(0, len(literal), 8):
+            piece = literal[n : n + 8].encode()
+            wanted, mask = int.from_bytes(piece, "little"), (1 << 8 * len(piece)) - 1
+            kept &= (eight[begin + n] & np.uint64(mask)) == np.uint64(wanted)
         return kept
+
+
+Place = Ints | int
+"""A place in each word; a number, where it is the same in all of them."""
 
 
 class _Square:
@@ -366,13 +377,16 @@ class _Square:
     def __init__(self, octets: OctetArray, lengths: Ints) -> None:
         self.octets, self.lengths = octets, lengths
         self.kept: Bools = lengths <= LONGEST_WORD
+        self.every = np.arange(len(lengths))
 
-    def at(self, places: Ints) -> OctetArray:
+    def at(self, places: Place) -> OctetArray:
         """The octet at a place of each word."""
-        octets: OctetArray = self.octets[np.clip(places, 0, len(self.octets) - 1), np.arange(len(places))]
+        last = len(self.octets) - 1
+        alike = isinstance(places, int)
+        octets: OctetArray = self.octets[min(places, last) if alike else (np.clip(places, 0, last), self.every)]
         return octets
 
-    def literal(self, text: str, at: Ints, whole: bool) -> Ints:
+    def literal(self, text: str, at: Place, whole: bool) -> Place:
         """Requires a literal at these places (with nothing after it, if it is the last); where it ends."""
         for n, octet in enumerate(text.encode()):
             self.kept &= self.at(at + n) == octet
@@ -390,7 +404,7 @@ class _Square:
             return alone if len(alone) else None
         return np.stack([octets * (at + n < ends) for n, octets in enumerate(alone)])
 
-    def end_of(self, rest: Word, at: Ints) -> Ints:
+    def end_of(self, rest: Word, at: Place) -> Ints:
         """Where a value ends: at the end, before the last literal, or where the next literal begins."""
         if not rest:
             return self.lengths
@@ -398,21 +412,28 @@ class _Square:
             return self.lengths - len(rest[0].literal)
         return self.place_of(ord(rest[0].literal[0]), at)
 
-    def place_of(self, octet: int, at: Ints) -> Ints:
+    def place_of(self, octet: int, at: Place) -> Ints:
         """Where an octet first stands from these places on; the end where it does not."""
         place = self.lengths.copy()
-        for n in reversed(range(len(self.octets))):
+        for n in reversed(range(_first(at), len(self.octets))):
             place[(self.octets[n] == octet) & (n >= at)] = n
         return place
 
-    def value(self, part: WordPart, at: Ints, ends: Ints) -> None:
+    def value(self, part: WordPart, at: Place, ends: Ints) -> None:
         """Requires a value that keeps to what its layout asks."""
         self.kept &= ends > at
         if part.not_first:
             self.kept &= ~np.isin(self.at(at), np.frombuffer(part.not_first.encode(), dtype=np.uint8))
-        for n, octets in enumerate(self.octets):
-            for octet in part.without.encode():
-                self.kept &= (octets != octet) | (n < at) | (n >= ends)
+        for octet in part.without.encode():
+            stands = self.octets == octet
+            for n in range(_first(at), len(stands)):
+                if stands[n].any():
+                    self.kept &= ~(stands[n] & (n >= at) & (n < ends))
+
+
+def _first(at: Place) -> int:
+    """Where the first of these places is."""
+    return at if isinstance(at, int) else int(at.min(initial=0))
 
 
 class _Given:
@@ -465,14 +486,15 @@ class _Assembled:
         if not any(name in laid_out.columns for laid_out in self.found):
             return self.given.column(name, self.lines, kind)
         column = self.joined(name)
+        if not self.again.any() and all(name in laid_out.columns for laid_out in self.found):
+            return _decoded(column)
         own = self.flags(lambda laid_out: name in laid_out.columns)
         if self.again.any():
             own &= ~self.again | column.is_valid().to_numpy(zero_copy_only=False)
         if self.again.any() and name not in self.kind.members:
             source = np.where(own | ~self.again, np.arange(len(own)), 0)
             column = column.take(pa.array(np.maximum.accumulate(source)))
-        if pa.types.is_dictionary(column.type):
-            column = column.dictionary_decode()
+        column = _decoded(column)
         if not own[~self.again].all():
             start = self.given.column(name, self.lines, kind)
             column = pc.coalesce(column, start) if name not in self.kind.members else column
@@ -484,6 +506,10 @@ class _Assembled:
         parts = [laid_out.columns.get(name, Column(pa.nulls(len(laid_out.lines), kind))) for laid_out in self.found]
         whole = Column.of(parts).values
         return whole if self.in_order else whole.take(pa.array(self.order))
+
+
+def _decoded(column: pa.Array) -> pa.Array:
+    return column.dictionary_decode() if pa.types.is_dictionary(column.type) else column
 
 
 @dataclass
