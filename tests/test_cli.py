@@ -15,7 +15,7 @@ from typing import Any
 import duckdb
 import pytest
 
-from conftest import Change
+from conftest import Change, here
 from nogging.cli import main
 from nogging.dialects.reader_folders import LIBRARY
 
@@ -31,11 +31,10 @@ def nogging(*arguments: str | Path, **more: str) -> subprocess.CompletedProcess[
 
 def refused(*arguments: str | Path) -> str:
     """Runs what must be refused: status 2, one message, no traceback."""
-    done = nogging(*arguments)
-    assert done.returncode == 2, done
-    assert done.stderr.startswith("nogging: ") and "Traceback" not in done.stderr and "leaked" not in done.stderr
-    assert done.stdout == ""
-    return done.stderr
+    status, said, complaint = here(*arguments)
+    assert (status, said) == (2, ""), complaint
+    assert complaint.startswith("nogging: ") and "Traceback" not in complaint and "leaked" not in complaint
+    return complaint
 
 
 def test_demo(tmp_path: Path) -> None:

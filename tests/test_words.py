@@ -36,7 +36,7 @@ from nogging.records.words import worded
 
 AT = datetime(2026, 11, 23, 7, tzinfo=UTC)
 OTHER = "otherwise"
-MOST = int(os.environ.get("NOGGING_WORDS", "24"))
+MOST = int(os.environ.get("NOGGING_WORDS", "10"))
 """As many words of a sample are tried in each run of the tests; NOGGING_WORDS=100000 tries all."""
 
 

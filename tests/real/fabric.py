@@ -123,8 +123,11 @@ def settled(within: float = 240, still: float = 4.0) -> None:  # a session that 
             seen, since = prefixes, time.monotonic()
         elif time.monotonic() - since > still:
             return
-        time.sleep(0.6)
-    raise RuntimeError(f"the fabric has not settled within {within:g} s")
+        time.sleep(1.2)
+    lacking = {
+        command: {name: text.count(LIKE[command]) for name, text in told.items()} for command, told in said.items()
+    }
+    raise RuntimeError(f"the fabric has not settled within {within:g} s: {lacking=}, {heard=}, {idle=}")
 
 
 FABRIC = Profile(NAMES, LINKS, DAEMONS, _configured, settled, prepared=_prepared)
