@@ -80,7 +80,8 @@ def squared(data: OctetArray, cells: Cells) -> OctetArray:
     width = int(cells.lengths.max(initial=1))
     from_each = np.lib.stride_tricks.as_strided(data, (max(len(data) - width, 0) + 1, width), (1, 1), writeable=False)
     square = np.ascontiguousarray(from_each[np.minimum(cells.begins, len(from_each) - 1)].T)
-    square *= np.arange(width)[:, None] < cells.lengths
+    shortest = int(cells.lengths.min(initial=width))
+    square[shortest:] *= np.arange(shortest, width)[:, None] < cells.lengths
     return square
 
 
@@ -102,15 +103,30 @@ def converted(slot: Slot, kind: Kind, data: OctetArray, cells: Cells) -> tuple[d
     return _once_each(slot, field, kind, square)
 
 
-def _once_each(slot: Slot, field: Field, kind: Kind, square: OctetArray) -> tuple[dict[str, Column], Bools]:
-    """Turns each different text once."""
+def _coded(square: OctetArray) -> tuple[npt.NDArray[np.int32], list[bytes]]:
+    """For each text which of the different ones it is, and these."""
     width, count = square.shape
     rows = pa.py_buffer(np.ascontiguousarray(square.T))
     coded = pa.FixedSizeBinaryArray.from_buffers(pa.binary(width), count, [None, rows]).dictionary_encode()
+    return coded.indices.to_numpy(), coded.dictionary.to_pylist()
+
+
+def _coded_octets(octets: OctetArray) -> tuple[npt.NDArray[np.int32], list[bytes]]:
+    """The same of texts of one octet."""
+    there = np.flatnonzero(np.bincount(octets, minlength=256))
+    place = np.zeros(256, dtype=np.int32)
+    place[there] = np.arange(len(there))
+    return place[octets], [bytes([octet]) for octet in there.tolist()]
+
+
+def _once_each(slot: Slot, field: Field, kind: Kind, square: OctetArray) -> tuple[dict[str, Column], Bools]:
+    """Turns each different text once."""
+    width, count = square.shape
+    which, different = _coded(square) if width > 1 else _coded_octets(square[0])
     values: list[Any] = []
     resolutions: list[Any] = []
     fit: list[bool] = []
-    for octets in coded.dictionary.to_pylist():
+    for octets in different:
         try:
             value = slot.read(octets.rstrip(b"\0").decode())
             fit.append(True)
@@ -120,7 +136,6 @@ def _once_each(slot: Slot, field: Field, kind: Kind, square: OctetArray) -> tupl
         moment, resolution = value if slot.type is Type.MOMENT and value is not None else (value, None)
         values.append(moment)
         resolutions.append(resolution)
-    which = coded.indices.to_numpy()
     found = {slot.name: Column.coded(field, values, which)}
     if slot.resolution:
         found[slot.resolution] = Column.coded(kind.fields[slot.resolution], resolutions, which)

@@ -377,13 +377,12 @@ class _Square:
     def __init__(self, octets: OctetArray, lengths: Ints) -> None:
         self.octets, self.lengths = octets, lengths
         self.kept: Bools = lengths <= LONGEST_WORD
-        self.every = np.arange(len(lengths))
 
     def at(self, places: Place) -> OctetArray:
         """The octet at a place of each word."""
         last = len(self.octets) - 1
-        alike = isinstance(places, int)
-        octets: OctetArray = self.octets[min(places, last) if alike else (np.clip(places, 0, last), self.every)]
+        where = min(places, last) if isinstance(places, int) else (np.clip(places, 0, last), np.arange(len(places)))
+        octets: OctetArray = self.octets[where]
         return octets
 
     def literal(self, text: str, at: Place, whole: bool) -> Place:
