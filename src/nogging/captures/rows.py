@@ -58,42 +58,44 @@ class DeviceRows:
     said: dict[str, AnswerSaid] = field(default_factory=dict)
 
 
-def rows_of(device: str, one: DeviceEntry, own: Own, text_of: Callable[[str], str]) -> DeviceRows:
+def rows_of(device: str, asked: DeviceEntry, own: Own, text_of: Callable[[str], str]) -> DeviceRows:
     """Reads all answers of a device; `text_of` gives the text of the answer to a command."""
-    found = DeviceRows()
+    gathered = DeviceRows()
     answers: dict[str, list[Reading]] = {}
     besides: dict[str, list[Reading]] = {}
     others: dict[str, list[Reading]] = {}  # of dialects that the device's builds on
-    for command, entry in one.commands.items():
-        reader = reader_or_words(one.dialect, command, own)
+    for command, entry in asked.commands.items():
+        reader = reader_or_words(asked.dialect, command, own)
         if reader is None or not entry.has_text:
             continue
         text = text_of(command)
-        reading = run(reader, text, at=entry.ended(), device=device, whole=entry.whole, skew=one.skew, command=command)
+        reading = run(
+            reader, text, at=entry.ended(), device=device, whole=entry.whole, skew=asked.skew, command=command
+        )
         counts, became = reading.counts(), said(reading)
-        if reader is find_reader(one.dialect, command, own):
-            found.said[command] = AnswerSaid(became, counts, len(reading.unread))
+        if reader is find_reader(asked.dialect, command, own):
+            gathered.said[command] = AnswerSaid(became, counts, len(reading.unread))
         reading.answer_is(command)
         for kind in counts:
             where = others if reader.inherited else besides if reader.besides else answers
             where.setdefault(kind, []).append(reading)
-        found.unread += [
+        gathered.unread += [
             {"device": device, "answer": command, **vars(line), "text": _told(line.text)} for line in reading.unread
         ]
         if reader.is_compared and entry.is_evidence and became not in (NOT_SUPPORTED, SAID_NOTHING):
-            found.rows.setdefault(ANSWER.name, []).extend(_besides(device, command, reading))
+            gathered.rows.setdefault(ANSWER.name, []).extend(_besides(device, command, reading))
             if reader.left_out and reader.notation == "lines":
-                found.rows.setdefault(CONFIGURATION.name, []).extend(_sections(device, command, text))
+                gathered.rows.setdefault(CONFIGURATION.name, []).extend(_sections(device, command, text))
     for kind, several in others.items():
         (besides if kind in answers else answers).setdefault(kind, []).extend(several)
     for kind, several in answers.items():
         more = [reading.all_rows(kind) for reading in besides.get(kind, ())]
         if len(several) == 1 and not more and several[0].is_long(kind) and not KINDS[kind].renewed:
-            found.long[kind] = several[0].records[kind]
+            gathered.long[kind] = several[0].records[kind]
         else:
             rows = joined(KINDS[kind], [reading.all_rows(kind) for reading in several], more)
-            found.rows.setdefault(kind, []).extend(rows)
-    return found
+            gathered.rows.setdefault(kind, []).extend(rows)
+    return gathered
 
 
 def believed(dialect: str, command: str, entry: CommandEntry, own: Own) -> CommandEntry:
@@ -123,7 +125,7 @@ def said(reading: Reading) -> str:
 
 def _sections(device: str, command: str, text: str) -> list[dict[str, Any]]:
     """What a configuration consists of."""
-    found = []
+    rows = []
     for section in sections(text):
         lines = "\n".join(line for _, line in section.lines)
         row = {
@@ -133,8 +135,8 @@ def _sections(device: str, command: str, text: str) -> list[dict[str, Any]]:
             "secrets": lines.count("<masked:"),
             "line": [section.lines[0][0], section.lines[-1][0]],
         }
-        found.append({"device": device, "command": command, "answer": command, REMAINDER.name: "", **row})
-    return found
+        rows.append({"device": device, "command": command, "answer": command, REMAINDER.name: "", **row})
+    return rows
 
 
 def _told(text: str) -> str:

@@ -61,11 +61,11 @@ def command(
     to.mkdir(parents=True, exist_ok=True)
     inventory = inventory_of(several, user, place, to.resolve(), KNOWN_HOSTS)
     _trusted(inventory, to_pin)
-    found = found_out(several, inventory, secret())
-    _print(found)
-    if all(one.outcome for one in found):
+    identified = found_out(several, inventory, secret())
+    _print(identified)
+    if all(device.outcome for device in identified):
         raise QuestionError("of no device it was found out what it speaks; nothing was made of it")
-    lay(to, inventory_text(found, user, place))
+    lay(to, inventory_text(identified, user, place))
     capture = collect(load_inventory(to / INVENTORY), to / "captures/first", progress=True, ask=secret())
     print(summary(capture))
     replace_text(to / EXPECTATIONS, draft([capture]))
@@ -73,7 +73,7 @@ def command(
     print(f"{to / EXPECTATIONS}: {len(judgement.results)} expectations, drafted from it. The first verdict:")
     print_lines([text.judgement(judgement, width())[0]])
     print(f"\nnext: read {to / 'README.md'}; what is to be so stands in {to / EXPECTATIONS}, to be read and corrected")
-    whole = not any(one.outcome for one in found) and all(
+    whole = not any(device.outcome for device in identified) and all(
         device.outcome == "captured" for device in capture.devices.values()
     )
     return PASS if whole else UNPROVEN
@@ -96,8 +96,8 @@ def _trusted(inventory: Inventory, to_pin: bool) -> None:
     pin(keys)
 
 
-def _print(found: list[FoundDevice]) -> None:
-    wide = max(len(device.device.name) for device in found)
-    for device in found:
+def _print(identified: list[FoundDevice]) -> None:
+    wide = max(len(device.device.name) for device in identified)
+    for device in identified:
         told = f"{device.outcome.replace('_', ' ')}: {device.reason}" if device.outcome else device.device.dialect
         print(f"{device.device.name:<{wide}}  {clean(told)}")

@@ -32,17 +32,17 @@ def command(
     Compare a new key with the device's own, on its console, before you pin it. Exit status 0 when all are
     pinned, 1 when one has changed, 3 when one is new or could not be had.
     """
-    found = host_keys(willing(load_inventory(inventory)).on(on), ask=secret())
-    written = {key.device for key in (pin(found, replace) if to_pin or replace else ())}
+    keys = host_keys(willing(load_inventory(inventory)).on(on), ask=secret())
+    written = {key.device for key in (pin(keys, replace) if to_pin or replace else ())}
     if format is Format.JSON:
-        print_json([_plain(key, key.device in written) for key in found])
+        print_json([_plain(key, key.device in written) for key in keys])
     elif format is Format.CSV:
-        rows = [_plain(key, key.device in written) for key in found]
+        rows = [_plain(key, key.device in written) for key in keys]
         print_csv(rows, ("device", "state", "fingerprint", "known", "reason", "written"))
     else:
-        print_keys(found, written)
-        _advise(found, written)
-    left = {key.state for key in found if key.device not in written}
+        print_keys(keys, written)
+        _advise(keys, written)
+    left = {key.state for key in keys if key.device not in written}
     return FAIL if CHANGED in left else UNPROVEN if left - {PINNED} else PASS
 
 
@@ -50,10 +50,10 @@ def _plain(key: HostKey, written: bool) -> dict[str, object]:
     return {**asdict(key), "known": list(key.known), "path": str(key.path), "written": written}
 
 
-def print_keys(found: list[HostKey], written: set[str]) -> None:
+def print_keys(keys: list[HostKey], written: set[str]) -> None:
     """Each device with the state of its host key, and its fingerprint."""
-    width = max(len(key.device) for key in found)
-    for key in found:
+    width = max(len(key.device) for key in keys)
+    for key in keys:
         state = f"{key.state}, pinned now" if key.device in written else key.state
         line = Text(f"{key.device:<{width}}  ").append(state, style=_STYLES[key.state])
         print_lines([line.append(f"  {clean(key.reason or key.fingerprint)}")])
@@ -61,7 +61,7 @@ def print_keys(found: list[HostKey], written: set[str]) -> None:
             print_lines([Text(f"{'':<{width}}  it was {', '.join(key.known)}")])
 
 
-def _advise(found: list[HostKey], written: set[str]) -> None:
-    new = [key for key in found if key.state == NEW and key.device not in written]
+def _advise(keys: list[HostKey], written: set[str]) -> None:
+    new = [key for key in keys if key.state == NEW and key.device not in written]
     if new:
         print(f"\n{len(new)} new: compare with the devices' own, then: nogging trust … --pin")

@@ -42,39 +42,39 @@ def probe(inventory: Inventory, at_once: int = 50, ask: Callable[[str], str] | N
     secrets = Secrets(ask)
     for device in inventory.devices:
         secrets.of(device)
-    found = {device.name: Probed(device.name) for device in inventory.devices}
+    probed = {device.name: Probed(device.name) for device in inventory.devices}
     gates = Gates(REFUSALS)
 
     async def asked(device: Device, tunnel: asyncssh.SSHClientConnection | None) -> Probed:
-        return await _probed(device, found[device.name], secrets, gates, tunnel)
+        return await _probed(device, probed[device.name], secrets, gates, tunnel)
 
     def failed(device: Device, error: DeviceError) -> Probed:
-        found[device.name].outcome, found[device.name].reason = error.outcome, str(error)
-        return found[device.name]
+        probed[device.name].outcome, probed[device.name].reason = error.outcome, str(error)
+        return probed[device.name]
 
     return finish(each(inventory, at_once, secrets, asked, failed))
 
 
 async def _probed(
     device: Device,
-    found: Probed,
+    probed: Probed,
     secrets: Secrets,
     gates: Gates,
     tunnel: asyncssh.SSHClientConnection | None,
 ) -> Probed:
     """Fills in what is found out stage by stage, so that what was learned before a failure is kept."""
     shown = (await host_key(device, tunnel)).get_fingerprint()
-    found.host_key = "pinned" if shown in known_fingerprints(device) else "not pinned"
+    probed.host_key = "pinned" if shown in known_fingerprints(device) else "not pinned"
     credentials = secrets.of(device)
     async with gates.of(device, credentials).login():
         way = await connect(device, credentials, tunnel)
     try:
-        found.prompt, found.privileged = way.prompt, way.raised
-        found.skew = await skew(way, device.spoken)
-        found.kinds = _kinds(way, device)
+        probed.prompt, probed.privileged = way.prompt, way.raised
+        probed.skew = await skew(way, device.spoken)
+        probed.kinds = _kinds(way, device)
     finally:
         await way.close()
-    return found
+    return probed
 
 
 def _kinds(way: Way, device: Device) -> dict[str, list[str]]:

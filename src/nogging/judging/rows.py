@@ -51,13 +51,13 @@ class Wanted:
     def add(self, given: Mapping[str, Any], place: str, told: RowError) -> None:
         """One row; `FileError` for a value that does not fit its field, and for a row that is there already."""
         names = self._names(str(given.get("device", "")))
-        found = []
+        values = []
         for name in self.fields:
             try:
-                found.append(self._value(name, given.get(name), names))
+                values.append(self._value(name, given.get(name), names))
             except ValueError as error:
                 raise told(str(error), name) from None
-        row = tuple(found)
+        row = tuple(values)
         if row in self.rows:
             raise told(f"the same row as {self.rows[row]}", self.fields[0])
         self.rows[row] = place
@@ -88,18 +88,18 @@ def wanted(
         return _from_csv(source.beside(rows, where), kind, pairs)
     if not rows:
         raise source.error(where, "no rows; 'none' says that nothing is expected")
-    found = Wanted(kind, rows[0], pairs)
+    expected = Wanted(kind, rows[0], pairs)
     for n, row in enumerate(rows):
-        if set(row) != set(found.fields):
-            raise source.error((*where, n), f"every row has the same fields: {', '.join(found.fields)}")
+        if set(row) != set(expected.fields):
+            raise source.error((*where, n), f"every row has the same fields: {', '.join(expected.fields)}")
 
         def at(message: str, name: str, n: int = n) -> FileError:
             return source.error((*where, n, name), message)
 
         for name in row:
             _known(name, kind, at)
-        found.add(row, f"row {n + 1}", at)
-    return found
+        expected.add(row, f"row {n + 1}", at)
+    return expected
 
 
 def _known(name: str, kind: Kind, told: RowError) -> None:
@@ -120,7 +120,7 @@ def _from_csv(path: Path, kind: Kind, pairs: Pairs) -> Wanted:
         raise at("the file is empty; its first line names the fields", "")
     for name in headings:
         _known(name, kind, at)
-    found = Wanted(kind, headings, pairs)
+    expected = Wanted(kind, headings, pairs)
     for cells in reader:
         here = partial(at, line=reader.line_num)
         if not any(cell.strip() for cell in cells):
@@ -128,8 +128,8 @@ def _from_csv(path: Path, kind: Kind, pairs: Pairs) -> Wanted:
         if len(cells) != len(headings):
             raise here(f"{len(cells)} cells, and there are {len(headings)} headings", "")
         row = dict(zip(headings, (cell.strip() for cell in cells), strict=True))
-        found.add(row, f"{path.name}:{reader.line_num}", here)
-    return found
+        expected.add(row, f"{path.name}:{reader.line_num}", here)
+    return expected
 
 
 def _from_capture(
@@ -138,11 +138,13 @@ def _from_capture(
     for name in rows.fields:
         _known(name, kind, lambda message, _: source.error((*where, "fields"), message))
     folder = Path(source.path).parent / rows.capture  # wherever it is: nothing but a capture is opened
-    found = Wanted(kind, rows.fields, pairs)
+    expected = Wanted(kind, rows.fields, pairs)
     other = Pairs(Capture(folder))
     sql = condition.sql(other.resolver(AFTER, kind), other.doubt(AFTER, kind)) if condition is not None else "true"
     for row in matching(other, kind, sql):
-        found.rows[tuple(row[name] for name in rows.fields)] = str(folder)
+        expected.rows[tuple(row[name] for name in rows.fields)] = str(folder)
     lacking = (gap for gap in gaps(other.after, kind.name, AFTER) if not gap.tells and gap.matters(condition))
-    found.doubts += dict.fromkeys(f"the rows may not be all: {folder}: {gap.device}: {gap.reason}" for gap in lacking)
-    return found
+    expected.doubts += dict.fromkeys(
+        f"the rows may not be all: {folder}: {gap.device}: {gap.reason}" for gap in lacking
+    )
+    return expected

@@ -18,15 +18,15 @@ Extent = tuple[int, int]
 
 def positions(titles: Sequence[str], line: str) -> list[Extent] | None:
     """Where each heading stands in the line, or None where the line is not exactly these headings."""
-    found: list[Extent] = []
+    extents: list[Extent] = []
     at, line = 0, line.expandtabs()
     for title in titles:
         start = line.find(title, at)
         if start < 0 or line[at:start].strip():
             return None
         at = start + len(title)
-        found.append((start, at))
-    return None if line[at:].strip() else found
+        extents.append((start, at))
+    return None if line[at:].strip() else extents
 
 
 class Columns:
@@ -53,18 +53,18 @@ class Columns:
     def cells(self, line: str) -> dict[str, str]:
         """The cells of a row by heading; `ValueError` where a cell cannot be told."""
         words = list(re.finditer(r"\S+", self.apart(line)))
-        found: dict[str, list[str]] = {}
+        words_of: dict[str, list[str]] = {}
         try:
             for word in words:
                 title = self.heading.titles[self.column(word.start(), word.end(), word[0])]
-                found.setdefault(title, []).append(word[0])
+                words_of.setdefault(title, []).append(word[0])
         except ValueError:
             if len(words) != len(self.columns):
                 raise
             if all(word[0].isdigit() for word in words) and "  " not in line.strip():  # a ticket lost the other spaces
                 return {self.heading.titles[n]: word[0] for n, word in zip(self.columns, words, strict=True)}
             return self.by_order(words)
-        return {title: " ".join(several) for title, several in found.items()}
+        return {title: " ".join(several) for title, several in words_of.items()}
 
     def by_order(self, words: list[re.Match[str]]) -> dict[str, str]:
         """The cells of a row of which a value ran out of its column, and pushed those behind it to the right by that
@@ -84,12 +84,12 @@ class Columns:
         if not (self.heading.repeats and self.heading.wrapped):
             return None
         head = self.heading.titles[: self.titled + 2]
-        found: dict[str, list[str]] = {}
+        words_of: dict[str, list[str]] = {}
         for word in re.finditer(r"\S+", self.apart(line)):
             title = self.heading.titles[self.column(word.start(), word.start() + 1, word[0])]
-            found.setdefault(title, []).append(word[0])
-        fits = head[-1] in found and set(found) <= set(head)
-        return {title: " ".join(several) for title, several in found.items()} if fits else None
+            words_of.setdefault(title, []).append(word[0])
+        fits = head[-1] in words_of and set(words_of) <= set(head)
+        return {title: " ".join(several) for title, several in words_of.items()} if fits else None
 
     def repeat(self, cells: dict[str, str]) -> None:
         """Gives a row without a first cell that of the row above it, where the table writes it once for several."""
@@ -101,10 +101,10 @@ class Columns:
     def part_of(self, line: str, first: str) -> str | None:
         """What a row is a part of, by how far in its first cell stands."""
         indent = len(line) - len(line.lstrip())
-        self.around = [one for one in self.around if one[0] < indent]
-        found = " ".join(name for _, name in self.around) or None
+        self.around = [outer for outer in self.around if outer[0] < indent]
+        parent = " ".join(name for _, name in self.around) or None
         self.around.append((indent, first))
-        return found
+        return parent
 
     def apart(self, line: str) -> str:
         """The line with a space after a first cell that was cut, or after marks that stand against it (`*>i192.0.2.1`),

@@ -44,10 +44,10 @@ class Slots:
         self, source: SlotSource, kind: Kind | None, texts: tuple[str | None, ...], carried: Mapping[str, Any]
     ) -> dict[str, Any]:
         """The fields that these texts give; `ValueError` with the reason where one does not fit."""
-        found = filled(self.of(source, kind), texts, carried)
+        fields = filled(self.of(source, kind), texts, carried)
         if source.set:
-            found.update(source.set)
-        return found
+            fields.update(source.set)
+        return fields
 
     def of(self, source: SlotSource, kind: Kind | None) -> list[Slot]:
         """Where each value of a declaration goes."""
@@ -116,11 +116,11 @@ class Slot:
             return text if length is None else f"{text}/{length}"
         return text
 
-    def put(self, found: dict[str, Any], moment: tuple[Any, float]) -> None:
+    def put(self, fields: dict[str, Any], moment: tuple[Any, float]) -> None:
         """Sets a moment, and where it is a timer's, how exactly it was told."""
-        found[self.name], resolution = moment
+        fields[self.name], resolution = moment
         if self.resolution:
-            found[self.resolution] = resolution
+            fields[self.resolution] = resolution
 
     def read(self, text: str) -> Any:
         """The value that a text stands for; None where it means that there is none. `ValueError` if it does not fit."""
@@ -138,7 +138,7 @@ class Slot:
 
 def filled(slots: list[Slot], texts: tuple[str | None, ...], carried: Mapping[str, Any]) -> dict[str, Any]:
     """The fields that these texts give, each to its slot; `ValueError` with the reason where one does not fit."""
-    found: dict[str, Any] = {}
+    fields: dict[str, Any] = {}
     for slot, text in zip(slots, texts, strict=True):
         if text is None or slot.is_rest:
             continue
@@ -148,10 +148,10 @@ def filled(slots: list[Slot], texts: tuple[str | None, ...], carried: Mapping[st
         value = known[text] if text in known else slot.read(text)
         if value is not None:
             if slot.is_moment:
-                slot.put(found, value)
+                slot.put(fields, value)
             else:
-                found[slot.name] = value
-    return found
+                fields[slot.name] = value
+    return fields
 
 
 def _spaced_evenly(convert: Callable[[str], Any]) -> Callable[[str], Any]:
@@ -173,12 +173,12 @@ def _no_such_field(name: str) -> Callable[[str], Any]:
 
 def inherited(kind: Kind, outer: Kind, row: Mapping[str, Any]) -> dict[str, Any]:
     """What a nested record takes over: the fields that refer to the outer one, and keys of the same name."""
-    found = {}
+    taken_over = {}
     for name, source, is_key in _heirlooms(kind, outer):
         value = row.get(source)
         if value is not None or not is_key:
-            found[name] = value
-    return found
+            taken_over[name] = value
+    return taken_over
 
 
 @cache

@@ -33,15 +33,15 @@ class Link:
 def links(capture: Capture) -> list[Link]:
     """Every link from each of its ends, where it is known and nothing contradicts it."""
     planned, heard, shared = _planned(capture), _heard(capture), _shared(capture)
-    found = [
+    known = [
         Link(*end, *peer, "inventory") for end, peer in sorted(planned.items()) if heard.get(end, {peer}) == {peer}
     ]
     for end in sorted({*heard, *shared} - set(planned)):
         source = "lldp" if end in heard else "subnet"
         peers = heard.get(end) or shared[end]
         if all(_agreed(end, peer, heard, shared) for peer in peers):
-            found += [Link(*end, *peer, source) for peer in sorted(peers)]
-    return found
+            known += [Link(*end, *peer, source) for peer in sorted(peers)]
+    return known
 
 
 def heard_links(capture: Capture) -> list[Link]:
@@ -66,7 +66,7 @@ def _heard(capture: Capture) -> dict[End, set[End]]:
     """What LLDP told each interface; neighbors that are not in the capture are left out."""
     names = device_names(capture)
     ports = {(row["device"], row["name"]) for row in _rows(capture, "interface", "name")}
-    found: dict[End, set[End]] = defaultdict(set)
+    heard_by: dict[End, set[End]] = defaultdict(set)
     for row in _rows(capture, "neighbor", "protocol", "interface", "neighbor", "remote_interface"):
         peer = names.get(row["neighbor"] or "")
         if row["protocol"] != "lldp" or peer is None or row["interface"] is None or row["remote_interface"] is None:
@@ -74,8 +74,8 @@ def _heard(capture: Capture) -> dict[End, set[End]]:
         dialect = capture.dialect(peer)
         port = interface_spelling(row["remote_interface"], dialect.long_names)
         if (peer, port) in ports:
-            found[row["device"], row["interface"]].add((peer, port))
-    return found
+            heard_by[row["device"], row["interface"]].add((peer, port))
+    return heard_by
 
 
 def _shared(capture: Capture) -> dict[End, set[End]]:
@@ -87,20 +87,20 @@ def _shared(capture: Capture) -> dict[End, set[End]]:
         network = ipaddress.ip_network(f"{row['ip']}/{row['prefix_length']}", strict=False)
         if network.num_addresses > 1:
             members[str(network)].add((row["device"], row["interface"]))
-    found: dict[End, set[End]] = defaultdict(set)
+    others_of: dict[End, set[End]] = defaultdict(set)
     for ends in members.values():
         for end in ends:
-            found[end] |= {other for other in ends if other[0] != end[0]}
-    return {end: peers for end, peers in found.items() if peers}
+            others_of[end] |= {other for other in ends if other[0] != end[0]}
+    return {end: peers for end, peers in others_of.items() if peers}
 
 
 def device_names(capture: Capture) -> dict[str, str]:
     """The devices of a capture by every name that others may know them by: the inventory's and their own."""
-    found = {}
+    device_of = {}
     for row in _rows(capture, "system", "hostname"):
         if row["hostname"]:
-            found[row["hostname"]] = found[row["hostname"].partition(".")[0]] = row["device"]
-    return found | {name: name for name in capture.devices}
+            device_of[row["hostname"]] = device_of[row["hostname"].partition(".")[0]] = row["device"]
+    return device_of | {name: name for name in capture.devices}
 
 
 def _rows(capture: Capture, kind: str, *fields: str) -> list[dict[str, str]]:

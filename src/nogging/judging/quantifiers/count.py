@@ -67,13 +67,13 @@ class Counting:
     def concluded(
         self, expectation: Expectation, groups: list[CountedGroup], failures: list[Failure], unproven: list[Failure]
     ) -> Result:
-        found = sum(group.counts["n"] for group in groups)
+        total = sum(group.counts["n"] for group in groups)
         nothing = ""
         if not groups and not expectation.may_be_empty:
             nothing = self.asking.nothing_found(expectation)
         elif not self.asking.could_see(expectation):
             nothing = f"nothing that was captured could show such a {expectation.kind.name}"
-        counted = f"{len(groups)} counted, {found} in all"
+        counted = f"{len(groups)} counted, {total} in all"
         verdict, reason = concluded(
             failures,
             unproven,
@@ -81,21 +81,23 @@ class Counting:
             nothing=nothing,
             passed=counted if expectation.per else self.told(expectation, groups[0]),
         )
-        return _result(expectation, verdict, reason, found, tuple(failures), tuple(unproven))
+        return _result(expectation, verdict, reason, total, tuple(failures), tuple(unproven))
 
     def groups(self, expectation: Expectation) -> list[CountedGroup]:
         """Everything that is counted for itself, in the order of what is the same of it."""
-        found: dict[tuple[Any, ...], CountedGroup] = {same: CountedGroup(same) for same in self.expected(expectation)}
+        group_of: dict[tuple[Any, ...], CountedGroup] = {
+            same: CountedGroup(same) for same in self.expected(expectation)
+        }
         for side in (AFTER, BEFORE) if self.pairs.before is not None else (AFTER,):
             for row in self.pairs.rows(self.sql(expectation, side)):
                 same = tuple(row[f"s{n}"] for n in range(len(expectation.per)))
-                if not (row["n"] or row["open"] or same in found):
+                if not (row["n"] or row["open"] or same in group_of):
                     continue
-                group = found.setdefault(same, CountedGroup(same))
+                group = group_of.setdefault(same, CountedGroup(same))
                 prefix = "" if side == AFTER else "before."
                 group.counts |= {f"{prefix}n": row["n"], f"{prefix}hops": row["hops"]}
                 group.open += row["open"] if side == AFTER or expectation.needs_before else 0
-        return sorted(found.values(), key=lambda group: [str(value) for value in group.same])
+        return sorted(group_of.values(), key=lambda group: [str(value) for value in group.same])
 
     def expected(self, expectation: Expectation) -> Iterator[tuple[Any, ...]]:
         """What is counted even if there is none: everything as a whole, or each device that could have some."""
@@ -275,8 +277,8 @@ class Counting:
 
 def once(failures: Iterable[Failure]) -> list[Failure]:
     """Each gap once, however much it leaves open."""
-    found = {(failure.device, failure.reason, str(failure.record)): failure for failure in failures}
-    return list(found.values())
+    different = {(failure.device, failure.reason, str(failure.record)): failure for failure in failures}
+    return list(different.values())
 
 
 def verdict_of(answer: bool | None) -> Verdict:
@@ -288,7 +290,7 @@ def _result(
     expectation: Expectation,
     verdict: Verdict,
     reason: str,
-    found: int,
+    total: int,
     failures: tuple[Failure, ...] = (),
     unproven: tuple[Failure, ...] = (),
 ) -> Result:
@@ -298,7 +300,7 @@ def _result(
         kind=expectation.kind.name,
         verdict=verdict,
         reason=reason,
-        found=found,
+        found=total,
         failures=failures,
         unproven=unproven,
     )
