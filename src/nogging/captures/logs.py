@@ -143,17 +143,17 @@ def by_device(
 
     `QuestionError` where there is no prompt in it, or what a device speaks cannot be told.
     """
-    found: dict[str, dict[str, list[tuple[str, str]]]] = defaultdict(lambda: defaultdict(list))
+    by_host: dict[str, dict[str, list[tuple[str, str]]]] = defaultdict(lambda: defaultdict(list))
     for said in cut(log, dialects(own), own):
         for dialect, host in said.hosts.items():
-            found[host][dialect].extend(parts(dialect, said.command, said.text, own))
-    for dialect, answers in () if found or not name else by_dialect([("", log)], own).items():
+            by_host[host][dialect].extend(parts(dialect, said.command, said.text, own))
+    for dialect, answers in () if by_host or not name else by_dialect([("", log)], own).items():
         if gathered := [(command, text) for command, text in answers if command]:
-            found[name][dialect] = gathered
-    if not found:
+            by_host[name][dialect] = gathered
+    if not by_host:
         raise QuestionError("there is no prompt of a device with a command in it")
-    told = {host: spoken_by(host, several, own, hints.get(host)) for host, several in found.items()}
-    return {host: (dialect, found[host][dialect]) for host, dialect in told.items()}
+    told = {host: spoken_by(host, several, own, hints.get(host)) for host, several in by_host.items()}
+    return {host: (dialect, by_host[host][dialect]) for host, dialect in told.items()}
 
 
 def by_dialect(answers: list[tuple[str, str]], own: Own = ()) -> dict[str, list[tuple[str, str]]]:

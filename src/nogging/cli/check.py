@@ -82,18 +82,18 @@ def _form_and_file(text: str) -> tuple[VerdictFormat, Path]:
     return VerdictFormat(form), Path(file)
 
 
-def _print(found: Judgement, format: VerdictFormat) -> None:
-    told = plain.judgement(found)
+def _print(judged: Judgement, format: VerdictFormat) -> None:
+    told = plain.judgement(judged)
     if format is VerdictFormat.TEXT:
-        print_lines(text.judgement(found, width()))
+        print_lines(text.judgement(judged, width()))
     elif format is VerdictFormat.JSON:
         print_json(told)
     elif format is VerdictFormat.CSV:
         print_csv(told["expectations"], ("title", "strength", "kind", "verdict", "reason", "found"))
     elif format is VerdictFormat.SARIF:
-        print_json(sarif.log(found))
+        print_json(sarif.log(judged))
     else:
-        print(_AS_TEXT[format](found), end="")
+        print(_AS_TEXT[format](judged), end="")
 
 
 _AS_TEXT = {
@@ -109,14 +109,14 @@ def _list(expectations: Path, after: Path | None, inventory: Path | None, format
         raise QuestionError("on which devices? Give either --inventory or --after.")
     if format not in (VerdictFormat.TEXT, VerdictFormat.JSON, VerdictFormat.CSV):
         raise QuestionError(f"a list is not printed as {format}; it is as text, json and csv")
-    found = listing(expectations, of=opened(captured(after)) if after else load_inventory(str(inventory)))
+    told = listing(expectations, of=opened(captured(after)) if after else load_inventory(str(inventory)))
     if format is VerdictFormat.JSON:
-        print_json(asdict(found))
+        print_json(asdict(told))
     elif format is VerdictFormat.CSV:
         print_csv(
-            [asdict(expectation) for expectation in found.expectations],
+            [asdict(expectation) for expectation in told.expectations],
             ("title", "strength", "words", "devices", "blind"),
         )
     else:
-        print_lines(listed.lines(found, width()))
+        print_lines(listed.lines(told, width()))
     return PASS

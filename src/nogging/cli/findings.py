@@ -56,13 +56,13 @@ def command(
         raise QuestionError("two captures; or an inventory with --watch SECONDS")
     with _kept(to) as place:
         before, after = folders if watch is None else _watched(folders[0], watch, place)
-        found = findings(captured(before), captured(after), rules=rules)
+        several = findings(captured(before), captured(after), rules=rules)
     if format is Format.JSON:
-        print_json([asdict(finding) for finding in found])
+        print_json([asdict(finding) for finding in several])
     elif format is Format.CSV:
-        print_csv([plain.value(asdict(finding)) for finding in found], Finding.__dataclass_fields__)
+        print_csv([plain.value(asdict(finding)) for finding in several], Finding.__dataclass_fields__)
     else:
-        print_lines(_page(found).lines)
+        print_lines(_page(several).lines)
     return PASS
 
 
@@ -85,18 +85,22 @@ def _watched(inventory: Path, seconds: int, place: Path) -> tuple[Path, Path]:
     return place / EARLIER, place / LATER
 
 
-def _page(found: list[Finding]) -> TextPage:
+def _page(several: list[Finding]) -> TextPage:
     page = TextPage(width())
-    if not found:
+    if not several:
         page.line("no rule found anything")
-    for n, one in enumerate(found):
+    for n, finding in enumerate(several):
         if n:
             page.blank()
-        page.line(one.title, style="bold")
-        page.prose(clean(one.says), indent=2)
-        for label, told in (("for", one.speaks_for), ("against", one.speaks_against), ("next", (one.next,))):
+        page.line(finding.title, style="bold")
+        page.prose(clean(finding.says), indent=2)
+        for label, told in (
+            ("for", finding.speaks_for),
+            ("against", finding.speaks_against),
+            ("next", (finding.next,)),
+        ):
             for text in told:
                 page.prose(clean(text), indent=2, label=label)
-        for place in one.evidence:
+        for place in finding.evidence:
             page.line(place, indent=4, style="dim")
     return page

@@ -31,10 +31,10 @@ def programs(inventory: Inventory, *others: object) -> list[str]:
     secrets = (
         secret.command for owner in (*(device.settings for device in devices), *others) for secret in _secrets(owner)
     )
-    found = {f"for a secret: {command}" for command in secrets if command is not None}
-    found |= {line for device in devices for line in _of_ssh(device)}
+    lines = {f"for a secret: {command}" for command in secrets if command is not None}
+    lines |= {line for device in devices for line in _of_ssh(device)}
     here = sorted(device.name for device in devices if device.way == "local")
-    return [*sorted(found), *([f"all that {', '.join(here)} is asked (way: local)"] if here else [])]
+    return [*sorted(lines), *([f"all that {', '.join(here)} is asked (way: local)"] if here else [])]
 
 
 def _secrets(owner: object) -> Iterator[Secret]:
@@ -72,21 +72,21 @@ def _place() -> Path:
     return state() / "programs"
 
 
-def _digest(found: Sequence[str]) -> str:
-    return hashlib.sha256(json.dumps(found).encode()).hexdigest()
+def _digest(lines: Sequence[str]) -> str:
+    return hashlib.sha256(json.dumps(lines).encode()).hexdigest()
 
 
-def may_run(found: Sequence[str]) -> bool:
+def may_run(lines: Sequence[str]) -> bool:
     """Whether it was said on this machine that just these may run."""
     try:
-        return not found or _digest(found) in _place().read_text().split()
+        return not lines or _digest(lines) in _place().read_text().split()
     except OSError:
         return False
 
 
-def remember(found: Iterable[str]) -> None:
+def remember(lines: Iterable[str]) -> None:
     """From now on these may run."""
     place = _place()
     place.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
     with place.open("a") as file:
-        file.write(_digest(list(found)) + "\n")
+        file.write(_digest(list(lines)) + "\n")

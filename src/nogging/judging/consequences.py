@@ -51,7 +51,7 @@ class Consequences:
 
     def of(self, causes: Iterable[int]) -> dict[int, str]:
         """All that follows from some differences, and what follows from that: each with its reason."""
-        found: dict[int, str] = {}
+        reasons: dict[int, str] = {}
         left = list(causes)
         known = set(left)
         while left:
@@ -59,8 +59,8 @@ class Consequences:
                 if n not in known:
                     known.add(n)
                     left.append(n)
-                    found[n] = why
-        return found
+                    reasons[n] = why
+        return reasons
 
     def next_of(self, cause: Difference) -> Follows:
         ways = ways_of(cause)
@@ -143,20 +143,20 @@ def _follows_whole(effect: Difference) -> bool:
 
 def may_follow(kind: Kind) -> set[str]:
     """The fields of a kind that may move as a consequence, its members together as `hops`."""
-    found = {field.name for field in kind.own if field.moves_with}
-    return found | ({HOPS} if kind.members and any(_resting_fields(kind)) else set())
+    names = {field.name for field in kind.own if field.moves_with}
+    return names | ({HOPS} if kind.members and any(_resting_fields(kind)) else set())
 
 
 def _one_way(ways: set[str], value: str, lost: list[HopRow], got: list[HopRow], name: str) -> set[str]:
     """A route that lost a hop by what goes down, and the hops that it has instead, follow from that; one that got a hop
     by what comes up, and lost others for it, from that."""
     both = {DOWN, UP}
-    found: set[str] = set()
+    moved: set[str] = set()
     if DOWN in ways and any(hop.get(name) == value for hop in lost):
-        found |= both
+        moved |= both
     if UP in ways and any(hop.get(name) == value for hop in got):
-        found |= both
-    return found
+        moved |= both
+    return moved
 
 
 def _resting_fields(kind: Kind) -> Iterator[Field]:

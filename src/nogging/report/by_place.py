@@ -14,21 +14,21 @@ _MOST = 200
 """Of many names that changed alike, as many letters are told here."""
 
 
-def judgement(found: Judgement) -> str:
+def judgement(judged: Judgement) -> str:
     """The report of `check --format places`; nothing where all passed."""
-    return "".join(f"{line}\n" for line in _lines(found))
+    return "".join(f"{line}\n" for line in _lines(judged))
 
 
-def _lines(found: Judgement) -> Iterator[str]:
-    for result in found.results:
+def _lines(judged: Judgement) -> Iterator[str]:
+    for result in judged.results:
         if result.verdict is not Verdict.PASS:
             yield f"{_place(result)}{_level(result)}: {clean(result.title)}: {result.verdict}: {clean(_why(result))}"
-    for entry in found.explained:
+    for entry in judged.explained:
         if entry.verdict is not Verdict.PASS:
             place = f"{clean(str(entry.place))}: " if entry.place else ""
             yield f"{place}error: {clean(entry.title)}: {entry.verdict}: {clean(entry.reason)}"
-    level = {"fail": "error", "warn": "warning"}.get(found.other)
-    for what, about, names in text.groups(list(found.unexplained)) if level else ():
+    level = {"fail": "error", "warn": "warning"}.get(judged.other)
+    for what, about, names in text.groups(list(judged.unexplained)) if level else ():
         yield f"{level}: unexplained: {what}: {textwrap.shorten(clean(f'{about} {names}'), _MOST, placeholder=' …')}"
 
 

@@ -11,22 +11,24 @@ from nogging.report.text import TextPage
 MOST_NAMED = 6
 
 
-def lines(found: Listing, width: int) -> list[Text]:
+def lines(listing: Listing, width: int) -> list[Text]:
     """The report of `nogging check --list`."""
     page = TextPage(width)
-    page.prose(clean(found.title), body="bold")
-    n = len(found.expectations)
-    page.prose(f"{n} expectation{'s' * (n != 1)}, {found.devices} devices; {_differences(found)}")
-    for number, one in enumerate(found.expectations, 1):
+    page.prose(clean(listing.title), body="bold")
+    n = len(listing.expectations)
+    page.prose(f"{n} expectation{'s' * (n != 1)}, {listing.devices} devices; {_differences(listing)}")
+    for number, expectation in enumerate(listing.expectations, 1):
         page.blank()
-        page.prose(f"{number}. {clean(one.title)}", body="bold")
-        page.prose(clean(one.words), indent=3)
-        page.prose(_devices(one, found.devices), indent=3, body="dim")
-        for name, values in one.values.items():
+        page.prose(f"{number}. {clean(expectation.title)}", body="bold")
+        page.prose(clean(expectation.words), indent=3)
+        page.prose(_devices(expectation, listing.devices), indent=3, body="dim")
+        for name, values in expectation.values.items():
             page.prose(f"{name}: {_varies(values)}", indent=3, body="dim")
-        if one.blind:
-            page.prose(f"cannot be proven on {', '.join(one.blind)}: no reader gives this", indent=3, body="yellow")
-    for what, titles in (("differences that are explained", found.explained), ("waivers", found.waivers)):
+        if expectation.blind:
+            page.prose(
+                f"cannot be proven on {', '.join(expectation.blind)}: no reader gives this", indent=3, body="yellow"
+            )
+    for what, titles in (("differences that are explained", listing.explained), ("waivers", listing.waivers)):
         if titles:
             page.blank()
             page.prose(what, body="bold")
@@ -35,10 +37,10 @@ def lines(found: Listing, width: int) -> list[Text]:
     return page.lines
 
 
-def _differences(found: Listing) -> str:
-    if found.other is None:
+def _differences(listing: Listing) -> str:
+    if listing.other is None:
         return "differences are not judged"
-    return f"an unexplained difference {'is ignored' if found.other == 'ignore' else found.other + 's'}"
+    return f"an unexplained difference {'is ignored' if listing.other == 'ignore' else listing.other + 's'}"
 
 
 def _devices(expectation: ListedExpectation, everyone: int) -> str:

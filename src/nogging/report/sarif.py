@@ -27,14 +27,14 @@ _BASES = {"before": "BEFORE", "after": "AFTER"}
 """The folders of the captures, which the one who shows the log fills in (section 3.14.14)."""
 
 
-def log(found: Judgement) -> dict[str, Any]:
+def log(judged: Judgement) -> dict[str, Any]:
     """The log of `check --format sarif`."""
-    entries: list[Result | Explained] = [*found.results, *found.explained]
-    names = _identities([one.title for one in entries])
-    rules = [_rule(name, one.title, _strength(one)) for name, one in zip(names, entries, strict=True)]
-    rules.append(_rule(UNEXPLAINED, "Nothing else happens", found.other))
+    entries: list[Result | Explained] = [*judged.results, *judged.explained]
+    names = _identities([entry.title for entry in entries])
+    rules = [_rule(name, entry.title, _strength(entry)) for name, entry in zip(names, entries, strict=True)]
+    rules.append(_rule(UNEXPLAINED, "Nothing else happens", judged.other))
     results = [result for n, entry in enumerate(entries) for result in _results(n, names[n], entry)]
-    results += [_unexplained(difference, len(entries), found.other) for difference in found.unexplained]
+    results += [_unexplained(difference, len(entries), judged.other) for difference in judged.unexplained]
     driver = {"name": "Nogging", "semanticVersion": VERSION, "rules": rules}
     bases = {name: {"description": {"text": f"the capture {when}"}} for when, name in _BASES.items()}
     run = {
@@ -42,9 +42,9 @@ def log(found: Judgement) -> dict[str, Any]:
         "originalUriBaseIds": bases,
         "results": results,
         "properties": {
-            "verdict": str(found.verdict),
-            "title": clean(found.title),
-            "notCompared": list(found.not_compared),
+            "verdict": str(judged.verdict),
+            "title": clean(judged.title),
+            "notCompared": list(judged.not_compared),
         },
     }
     return {"version": "2.1.0", "runs": [run]}

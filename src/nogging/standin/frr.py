@@ -65,12 +65,12 @@ def _interface(interface: Interface) -> str:
 
 
 def show_ospf_neighbors(network: Network, device: SimulatedDevice, now: datetime) -> str:
-    found = []
+    blocks = []
     for (name, interface), adjacency in network.adjacencies.items():
         if name != device.name or adjacency.remote.ipv4 is None:
             continue
         ospf = device.interfaces[interface].ospf
-        found.append(
+        blocks.append(
             f" Neighbor {adjacency.neighbor.router_id}, interface address {adjacency.remote.ipv4.ip}\n"
             f"    In the area {IPv4(ospf.area if ospf else 0)} via interface {interface}\n"
             f"    Neighbor priority is 1, State is {_OSPF_STATES[adjacency.state]}/-, "
@@ -85,18 +85,18 @@ def show_ospf_neighbors(network: Network, device: SimulatedDevice, now: datetime
             "    Thread Link State Request Retransmission on\n    Thread Link State Update Retransmission on\n\n"
             "    Graceful restart Helper info:\n      Graceful Restart HELPER Status : None\n\n"
         )
-    return "".join(found)
+    return "".join(blocks)
 
 
 def show_ospf_interfaces(network: Network, device: SimulatedDevice, now: datetime) -> str:
-    found = []
+    blocks = []
     for interface in device.interfaces.values():
         if interface.ospf is None or interface.ipv4 is None:
             continue
         kind, state = ("LOOPBACK", "Loopback") if interface.loopback else ("POINTOPOINT", "Point-To-Point")
         neighbors = int((device.name, interface.name) in network.adjacencies)
         full = sum(a.state == "full" for end, a in network.adjacencies.items() if end == (device.name, interface.name))
-        found.append(
+        blocks.append(
             f"{interface.name} is {'up' if interface.up else 'down'}\n"
             f"  ifindex {interface.index}, MTU {interface.mtu} bytes, "
             f"BW {interface.speed // 1_000_000} Mbit <UP,RUNNING>\n"
@@ -112,7 +112,7 @@ def show_ospf_interfaces(network: Network, device: SimulatedDevice, now: datetim
             "    Hello due in 3.312s\n"
             f"  Neighbor Count is {neighbors}, Adjacent neighbor count is {full}\n"
         )
-    return "".join(found) + "\n"
+    return "".join(blocks) + "\n"
 
 
 def show_bgp_summary(network: Network, device: SimulatedDevice, now: datetime) -> str:

@@ -145,7 +145,7 @@ def _interface(device: SimulatedDevice, interface: Interface, now: datetime) -> 
 
 
 def show_ospf_neighbors(network: Network, device: SimulatedDevice, now: datetime) -> str:
-    found = []
+    blocks = []
     for (name, interface), adjacency in network.adjacencies.items():
         if name != device.name or adjacency.remote.ipv4 is None:
             continue
@@ -167,12 +167,12 @@ def show_ospf_neighbors(network: Network, device: SimulatedDevice, now: datetime
             "    Last retransmission scan length is 0, maximum is 0",
             "    Last retransmission scan time is 0 msec, maximum is 0 msec",
         ]
-        found.append("\n".join(lines) + "\n")
-    return "".join(found)
+        blocks.append("\n".join(lines) + "\n")
+    return "".join(blocks)
 
 
 def show_ospf_interfaces(network: Network, device: SimulatedDevice, now: datetime) -> str:
-    found = []
+    blocks = []
     for interface in device.interfaces.values():
         if interface.ospf is None or interface.ipv4 is None:
             continue
@@ -192,8 +192,8 @@ def show_ospf_interfaces(network: Network, device: SimulatedDevice, now: datetim
             "    oob-resync timeout 40\n    Hello due in 00:00:03\n"
             "  Supports Link-local Signaling (LLS)\n"
         )
-        found.append(head + ("  Loopback interface is treated as a stub Host\n" if interface.loopback else rest))
-    return "".join(found)
+        blocks.append(head + ("  Loopback interface is treated as a stub Host\n" if interface.loopback else rest))
+    return "".join(blocks)
 
 
 def show_bgp_summary(network: Network, device: SimulatedDevice, now: datetime) -> str:
