@@ -24,10 +24,11 @@ ReadMoment = tuple[datetime, float]
 """A moment and the resolution of its text in seconds."""
 
 EPOCH, TIME_OF_DAY, MINUTES, MASK, CLASS = "s since 1970", "time of day", "min:s", "mask", "class"
-MARKS, HOURS, HOP = "marks", "h:min", "hop"
+MARKS, HOURS, HOP, MONTH_FIRST = "marks", "h:min", "hop", "month/day/year"
 UNITS: dict[str, tuple[str, float]] = {
     EPOCH: ("s", 1),
     TIME_OF_DAY: ("s", 1),
+    MONTH_FIRST: ("s", 60),
     "bit/s": ("bit/s", 1),
     "kbit/s": ("bit/s", 1e3),
     "Mbit/s": ("bit/s", 1e6),
@@ -454,6 +455,8 @@ def _moment_reader(unit: str, at: datetime, skew: float) -> Callable[[str], Read
         return lambda text: _since_epoch(number(text), skew)
     if unit == TIME_OF_DAY:
         return lambda text: time_of_day(text, at, skew)
+    if unit == MONTH_FIRST:
+        return lambda text: month_first(text, at, skew)
     if unit == HOURS:
         return lambda text: (_ago(_hours(text), at), factor)
     if unit == MINUTES:
@@ -482,6 +485,19 @@ def time_of_day(text: str, at: datetime, skew: float = 0.0) -> ReadMoment:
     resolution = 60.0 if match[3] is None else 10.0 ** -len(match[4] or "")
     read_at -= timedelta(days=1) if read_at > there + timedelta(seconds=max(resolution, 1)) else timedelta()
     return read_at - timedelta(seconds=skew), resolution
+
+
+_MONTH_FIRST = re.compile(r"(\d\d?)/(\d\d?)/(?:20)?(\d\d) (\d?\d:\d\d)(:\d\d)?")
+
+
+def month_first(text: str, at: datetime, skew: float = 0.0) -> ReadMoment:
+    """A date as `11/07/26 03:58`."""
+    match = _MONTH_FIRST.fullmatch(" ".join(text.split()))
+    if match is None:
+        raise ValueError(f"'{text}' is not a date with the month first")
+    month, day, year, clock, seconds = match.groups()
+    date = f"20{year}-{month:0>2}-{day:0>2} {clock:0>5}{seconds or ':00'}"
+    return moment(date, at, skew)[0], UNITS[MONTH_FIRST][1] if seconds is None else 1.0
 
 
 def _since_epoch(seconds: float, skew: float) -> ReadMoment | None:
