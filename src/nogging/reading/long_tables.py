@@ -341,7 +341,7 @@ class _Words(Sequence[str]):
         lengths = self.ends[which] - begin
         if not any(part.is_value for part in word):
             return self.same(word[0].literal, begin, lengths), {}
-        square = _Square(squared(self.data, Cells(begin, np.minimum(lengths, LONGEST_WORD))), lengths)
+        square = _Square(self.data, begin, lengths)
         cells: dict[WordPlace, Cells] = {}
         at: Place = 0
         for k, part in enumerate(word):
@@ -374,15 +374,14 @@ Place = Ints | int
 class _Square:
     """The same word of many lines, a column each; `kept` tells which of them still fit."""
 
-    def __init__(self, octets: OctetArray, lengths: Ints) -> None:
-        self.octets, self.lengths = octets, lengths
+    def __init__(self, data: OctetArray, begins: Ints, lengths: Ints) -> None:
+        self.data, self.begins, self.lengths = data, begins, lengths
+        self.octets = squared(data, Cells(begins, np.minimum(lengths, LONGEST_WORD)))
         self.kept: Bools = lengths <= LONGEST_WORD
 
     def at(self, places: Place) -> OctetArray:
-        """The octet at a place of each word."""
-        last = len(self.octets) - 1
-        where = min(places, last) if isinstance(places, int) else (np.clip(places, 0, last), np.arange(len(places)))
-        octets: OctetArray = self.octets[where]
+        """The octet at a place of each word, or what stands behind it."""
+        octets: OctetArray = self.data[np.minimum(self.begins + places, len(self.data) - 1)]
         return octets
 
     def literal(self, text: str, at: Place, whole: bool) -> Place:
