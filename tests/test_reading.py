@@ -882,6 +882,42 @@ def test_many_lines_at_once_are_read_as_one_by_one(data: st.DataObject) -> None:
     assert many.counts() == one.counts()
 
 
+PREFIXES = [
+    "10.0.0.0/8",
+    "0.0.0.0/0",
+    "192.0.2.1/32",
+    "10.0.0.0/7",
+    "10.0.0.1/24",
+    "10.0.0.0/33",
+    "10.0.0.0/08",
+    "010.0.0.0/8",
+    "10.0.0.00/8",
+    "256.0.0.0/8",
+    "4294967296.0.0.0/8",
+    "4294967306.0.0.0/8",
+    "10.0.0/8",
+    "10.0.0.0.0/8",
+    "10.0.0.0",
+    "10.0.0.0/",
+    "10.0.0.0/8/8",
+    "10.0.0.x/8",
+    "10..0.0/8",
+]
+
+
+def test_a_prefix_is_the_same_in_a_long_table() -> None:
+    """What is no prefix, or not written as it is kept, is seen by columns as it is line by line."""
+    reader = next(reader for reader in readers("frr") if reader.name == "routes")
+    for told in PREFIXES:
+        routes = (f"B>* {each} [20/0] via 198.51.100.2, eth1, weight 1, 00:01:02" for each in ("10.0.0.0/8", told))
+        text = "\n".join(routes)
+        one = LineReading(reader, AT, "a1", 0.0).read(text, whole=True)
+        many = long_tables.Flat(reader, AT, "a1", 0.0).read(text.encode())
+        assert many.unread == one.unread and many.records["route"].to_pylist() == one.records["route"].to_pylist(), (
+            prefix
+        )
+
+
 @cache
 def of_blocks() -> list[tuple[Reader, Path]]:
     return [(one, path) for path in texts() if (one := reader_of(path)).forms and blocks.suits(one)]

@@ -38,7 +38,7 @@ def computing() -> duckdb.DuckDBPyConnection:
     """A connection of its own to this process's database, for SQL that was made here or checked: to make a database
     takes longer than most questions. Others do not see what it registers, nor its temporary tables."""
     know_addresses()
-    return _shared().cursor()
+    return parser().cursor()
 
 
 def _plain_database() -> duckdb.DuckDBPyConnection:
@@ -67,7 +67,8 @@ def _beyond_memory() -> str:
     return folder
 
 
-def _shared() -> duckdb.DuckDBPyConnection:
+def parser() -> duckdb.DuckDBPyConnection:
+    """The connection that is only ever asked for syntax trees and for conditions over constants."""
     with _ONE_AT_A_TIME:
         return _made()
 
@@ -77,12 +78,6 @@ def _made() -> duckdb.DuckDBPyConnection:
     connection = _plain_database()
     atexit.register(_close, connection)
     return connection
-
-
-@cache
-def parser() -> duckdb.DuckDBPyConnection:
-    """The connection that is only ever asked for syntax trees and for conditions over constants."""
-    return _shared().cursor()
 
 
 def know_addresses() -> None:
@@ -98,8 +93,8 @@ def _taught() -> None:
 
 def _close(connection: duckdb.DuckDBPyConnection) -> None:
     """Before the interpreter takes the modules apart: DuckDB's binding complains of what is still open then."""
-    for cached in (parser, _taught, _made):
-        cached.cache_clear()
+    _taught.cache_clear()
+    _made.cache_clear()
     connection.close()
 
 
