@@ -19,8 +19,9 @@ nogging.read("FRRouting 8.4.4 (mole-r1).\\n", dialect="frr", command="show versi
 
 _JUDGED = """
 import sys
-from nogging.cli import _run
-_run(["check", *sys.argv[1:]])
+from nogging.cli import main
+sys.argv[1:1] = ["check"]
+main()
 """
 _BYTE_CODE = tempfile.TemporaryDirectory(prefix="nogging-bench-")
 """Where all that is imported is kept compiled, as pip leaves an installed package: a checkout may not be."""

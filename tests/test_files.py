@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+import sys
 from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nogging import NoggingError, load_inventory
+from nogging import NoggingError, files, load_inventory
 from nogging.errors import FileError, QuestionError
-from nogging.files import Strict, loads
+from nogging.files import Strict, load, loads
 
 INVENTORY = """\
 settings:
@@ -119,3 +120,30 @@ def test_no_text_is_more_than_an_error(text: str) -> None:
         loads("values:\n" + text, "here", Anything)
     except NoggingError as error:
         assert str(error).startswith("here")
+
+
+class _Harbour(Strict):
+    name: str
+    berths: tuple[int, ...] = ()
+
+
+def test_what_ships_is_kept_and_read_anew_when_it_changed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(files, "_SHIPPED", tmp_path)
+    monkeypatch.setattr(sys, "dont_write_bytecode", False)
+    monkeypatch.setattr(sys, "pycache_prefix", str(tmp_path / "kept"))
+    path = written(tmp_path, "name: on\nberths: [4, 0x0A]\n", "harbour.yaml")
+    first, _ = load(path, _Harbour)
+    (kept,) = (tmp_path / "kept").rglob("*.values")
+    monkeypatch.setattr(files, "plain_values", lambda *_: pytest.fail("read anew, although it was kept"))
+    again, source = load(path, _Harbour)
+    assert first == again == _Harbour(name="on", berths=(4, 10))
+    monkeypatch.undo()
+    monkeypatch.setattr(files, "_SHIPPED", tmp_path)
+    assert str(source.error(("berths", 1), "there are only nine")).endswith(
+        ":2:13: there are only nine\n  berths: [4, 0x0A]\n" + " " * 14 + "^"
+    )
+    path.write_text("name: on\nberths: [4, 0x0B]\n")  # as long as it was
+    assert load(path, _Harbour)[0].berths == (4, 11)
+    for broken in (b"", kept.read_bytes()[:-9], b"\x00" * 64):
+        kept.write_bytes(broken)
+        assert load(path, _Harbour)[0].berths == (4, 11)

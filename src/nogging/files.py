@@ -4,14 +4,22 @@ The text is read as YAML 1.2, core schema, over PyYAML's nodes: the nodes keep t
 are resolved here, so that `on`, `off`, `0123` and `00:00:5e:00:53:01` stay text. The plain values then go
 through a pydantic model, and whatever is wrong (in the YAML or against the model) becomes one `FileError`
 that names line and column, shows the line, and suggests the nearest known word.
+
+What ships with Nogging is read by every command: its plain values are kept where Python keeps the byte code of its
+modules, and by the same rules (a newer file is read anew, where nothing may be written nothing is kept).
 """
 
 from __future__ import annotations
 
 import difflib
 import json
+import marshal
+import os
 import re
+import sys
 from collections.abc import Iterable, Iterator, Mapping
+from functools import cached_property
+from importlib.util import cache_from_source
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any, NamedTuple, TypeVar
 
@@ -136,6 +144,29 @@ class Source:
         return place
 
 
+class _LaterSource(Source):
+    """The source of values that were kept: its text is read when somebody asks where something stands."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = str(path)
+
+    @cached_property
+    def _read(self) -> Source:
+        return plain_values(read_text(Path(self.path)), self.path)[1]
+
+    @cached_property
+    def lines(self) -> list[str]:  # type: ignore[override]
+        return self._read.lines
+
+    @cached_property
+    def places(self) -> dict[Path_, tuple[int, int]]:  # type: ignore[override]
+        return self._read.places
+
+    @cached_property
+    def key_places(self) -> dict[Path_, tuple[int, int]]:  # type: ignore[override]
+        return self._read.key_places
+
+
 def read_text(path: Path) -> str:
     """The text of a file; one that cannot be read, is not UTF-8, or is larger than anybody writes, is a `FileError`."""
     try:
@@ -159,9 +190,57 @@ def allow_outside(allowed: bool = True) -> None:
     _outside = allowed
 
 
+_SHIPPED = Path(__file__).parent
+_KEPT = 1
+"""Another number whenever the same text gives other plain values than before."""
+
+
 def load(path: Path, model: type[Model]) -> tuple[Model, Source]:
     """Reads a YAML file into a model, and the source that later errors point into."""
-    return loads(read_text(path), str(path), model)
+    kept = load_kept(path, model)
+    if kept is not None:
+        return kept
+    text = read_text(path)
+    data, source = plain_values(text, str(path))
+    if path.is_relative_to(_SHIPPED):
+        _keep(path, data)
+    return validated(data, source, model), source
+
+
+def load_kept(path: Path, model: type[Model]) -> tuple[Model, Source] | None:
+    """The same of a file that ships with Nogging, from what was kept of it; None where nothing was."""
+    if not path.is_relative_to(_SHIPPED):
+        return None
+    try:
+        stamp, data = marshal.loads(_kept_beside(path).read_bytes())
+        if stamp != _stamp(path):
+            return None
+    except (OSError, EOFError, ValueError, TypeError):
+        return None  # nothing is kept, or what is kept is broken
+    source = _LaterSource(path)
+    return validated(data, source, model), source
+
+
+def _keep(path: Path, data: Any) -> None:
+    if sys.dont_write_bytecode:
+        return
+    kept = _kept_beside(path)
+    part = kept.with_name(f"{kept.name}.{os.getpid()}")
+    try:
+        kept.parent.mkdir(parents=True, exist_ok=True)
+        part.write_bytes(marshal.dumps((_stamp(path), data)))
+        part.replace(kept)
+    except OSError:
+        part.unlink(missing_ok=True)
+
+
+def _kept_beside(path: Path) -> Path:
+    return Path(cache_from_source(str(path))).with_suffix(".values")
+
+
+def _stamp(path: Path) -> tuple[int, int, int]:
+    there = path.stat()
+    return _KEPT, there.st_mtime_ns, there.st_size
 
 
 def loads(text: str, path: str, model: type[Model]) -> tuple[Model, Source]:

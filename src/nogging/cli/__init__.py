@@ -6,6 +6,7 @@ is imported.
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 
@@ -52,6 +53,8 @@ COMMANDS: dict[str, tuple[str, str, str]] = {
 SHARED = "NOGGING_SHARED"  # as in captures.inside, which is too much to import for it
 PASS, FAIL, WRONG, UNPROVEN, FAULT = 0, 1, 2, 3, 4
 _STOPPED, _BROKEN_PIPE = 130, 141
+_COLLECTED_AFTER = 50_000
+"""Objects: what is imported stays, and looking through all of it again and again is a good part of starting."""
 
 
 def overview() -> str:
@@ -73,11 +76,13 @@ def main() -> None:
     """
     if not os.environ.get(SHARED):
         os.umask(0o077)
+    gc.set_threshold(_COLLECTED_AFTER)
     behind = sys.stdout, sys.stderr
     sys.stdout, sys.stderr = Printed(sys.stdout), Printed(sys.stderr)
     try:
         sys.exit(_run(sys.argv[1:]))
     finally:
+        gc.freeze()  # what ends with the process need not be looked through once more
         sys.stdout, sys.stderr = behind
 
 

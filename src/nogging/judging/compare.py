@@ -250,15 +250,9 @@ def _routes(pairs: Pairs, kind: Kind, table: str) -> list[dict[str, Any]]:
     members = ", ".join(f"{identifier(m)}: {identifier('{0}_' + m)}" for m in (*kind.members, *states))
     sides = []
     for letter in ("a", "b"):
-        columns = [f"bool_or({letter}_here) AS {letter}_here"]
-        columns += [f"list_sort(list({{{members.replace('{0}', letter)}}}) FILTER ({letter}_here)) AS {letter}_{HOPS}"]
-        columns += [
-            f"list_sort(list(DISTINCT {column}) FILTER ({letter}_here)) AS {column}"
-            for column in (identifier(f"{letter}_{state}") for state in states)
-        ]
-        columns += [f"any_value({letter}_answer) AS {letter}_answer"]
-        columns += [f"[min({letter}_line[1]), max({letter}_line[2])] AS {letter}_line"]
-        sides += columns
+        sides += [f"bool_or({letter}_here) AS {letter}_here", f"any_value({letter}_answer) AS {letter}_answer"]
+        sides += [f"list_sort(list({{{members.replace('{0}', letter)}}}) FILTER ({letter}_here)) AS {letter}_{HOPS}"]
+        sides += [f"[min({letter}_line[1]), max({letter}_line[2])] AS {letter}_line"]
     whole = ", ".join(f"coalesce({_a(key)}, {_b(key)}) AS k_{key}" for key in keys)
     grouped = ", ".join(f"k_{key}" for key in keys)
     return pairs.rows(
@@ -313,12 +307,14 @@ def _hidden(view: _View, key: Mapping[str, Any], before: dict[str, Any], after: 
 def _record(kind: Kind, row: dict[str, Any], letter: str) -> dict[str, Any]:
     if not kind.members:
         return side_of(row, letter, kind)
-    side = {name: row[f"{letter}_{name}"] for name in (HOPS, *kind.named(Nature.STATE), "answer", "line")}
+    hops = row[f"{letter}_{HOPS}"] or []
+    side: dict[str, Any] = {
+        HOPS: [{name: value for name, value in hop.items() if value is not None} for hop in hops],
+    }
     for name in kind.named(Nature.STATE):
-        values = side[name] or []
+        values = sorted({hop[name] for hop in hops}, key=lambda value: (value is None, value))
         side[name] = values[0] if len(values) == 1 else (values or None)
-    side[HOPS] = [{name: value for name, value in hop.items() if value is not None} for hop in side[HOPS] or []]
-    return side
+    return {**side, "answer": row[f"{letter}_answer"], "line": row[f"{letter}_line"]}
 
 
 def _moved(kind: Kind, before: dict[str, Any], after: dict[str, Any]) -> Iterable[str]:

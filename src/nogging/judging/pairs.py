@@ -17,7 +17,7 @@ from nogging.captures.saved import opened, opened_together
 from nogging.errors import QuestionError
 from nogging.judging.gaps import gaps
 from nogging.predicates import NamePath, Predicate, Schema, computed, holds, identifier, quoted
-from nogging.predicates.database import computing, naive
+from nogging.predicates.database import computing, know_addresses, naive
 from nogging.predicates.tree import Doubt, PredicateNode, Resolve
 from nogging.records import KINDS, Field, Kind, Nature, Type
 from nogging.records.field import SKEW, label_field
@@ -303,6 +303,7 @@ class Pairs:
     def _peers(self, kind: Kind, side: str) -> str:
         """A table of one side's records, each with the key (`k_`) of a record that it is the peer of."""
         name, address = f"peers_{side}_{kind.name}", KINDS["address"]
+        know_addresses()
         self._links(side)
         if kind.name == "neighbor":
             self.table(address)

@@ -36,8 +36,8 @@ def closed_database() -> duckdb.DuckDBPyConnection:
 
 def computing() -> duckdb.DuckDBPyConnection:
     """A connection of its own to this process's database, for SQL that was made here or checked: to make a database
-    takes longer than most questions. Others do not see what it registers, nor its temporary tables."""
-    know_addresses()
+    takes longer than most questions. Others do not see what it registers, nor its temporary tables. What asks for
+    addresses without a predicate that does says `know_addresses` first."""
     return parser().cursor()
 
 

@@ -21,7 +21,7 @@ from nogging.dialects.declared import load_dialect, require_dialect
 from nogging.dialects.notation import NotationError, Pattern, PatternValue, Words, compile_pattern, whole_text
 from nogging.dialects.reader_folders import LIBRARY, Own, file, files, places
 from nogging.errors import FileError, QuestionError, nearest
-from nogging.files import Path_, Source, load, loads, read_text
+from nogging.files import Path_, Source, load, load_kept, loads, read_text
 from nogging.reading.commands import (
     REST_OF_LINE,
     Fit,
@@ -581,6 +581,9 @@ def _head(path: Path, own: Own) -> Head:
 
 @cache
 def _head_of(path: Path) -> tuple[_HeadModel, Source]:
+    head = load_kept(path, _HeadModel)
+    if head is not None:
+        return head
     kept, within = "", False
     for line in read_text(path).splitlines(keepends=True):
         if line[:1].strip() and line[0] not in "#-]}":
