@@ -10,12 +10,15 @@ import subprocess
 import sys
 import threading
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
+from types import MappingProxyType
 
 import asyncssh
+import dask
 import pytest
+from distributed.security import Security
 
 import nogging
 from conftest import Sound, free_port, here, listening, until
@@ -31,17 +34,25 @@ from test_guest import outcomes, private, reasons, with_settings
 
 
 class Cluster:
-    """A scheduler with workers, each of one thread, all of which write down whatever they can."""
+    """A scheduler with workers, each of one thread, all of which write down whatever they can; behind certificates
+    where there are `settings` that name them."""
 
-    def __init__(self, folder: Path) -> None:
-        self.folder, self.processes = folder, dict[str, subprocess.Popen[bytes]]()
+    def __init__(self, folder: Path, settings: Mapping[str, str]) -> None:
+        self.folder, self.processes, self.settings = folder, dict[str, subprocess.Popen[bytes]](), settings
         port = free_port()
-        self.address = f"tcp://127.0.0.1:{port}"
-        self._start("scheduler", "--host", "127.0.0.1", "--port", str(port), "--no-dashboard")
+        way = "tls" if settings else "tcp"
+        self.address = f"{way}://127.0.0.1:{port}"
+        options = ("--port", str(port), "--no-dashboard", "--dashboard-address", "127.0.0.1:0")
+        self._start("scheduler", "--host", f"{way}://127.0.0.1", *options)
 
     def _start(self, name: str, *arguments: str) -> None:
         program = f"distributed.cli.dask_{name.partition('-')[0]}"
-        environment = {**os.environ, "DASK_LOGGING__DISTRIBUTED": "debug", "TMPDIR": str(self.folder)}
+        environment = {
+            **os.environ,
+            **{f"DASK_{key.replace('.', '__').replace('-', '_').upper()}": self.settings[key] for key in self.settings},
+            "DASK_LOGGING__DISTRIBUTED": "debug",
+            "TMPDIR": str(self.folder),
+        }
         with (self.folder / f"{name}.log").open("wb") as log:
             self.processes[name] = subprocess.Popen(
                 [sys.executable, "-m", program, *arguments], stdout=log, stderr=log, env=environment, cwd=self.folder
@@ -76,9 +87,9 @@ class Cluster:
 
 
 @contextmanager
-def cluster(folder: Path, workers: int = 2) -> Iterator[Cluster]:
+def cluster(folder: Path, workers: int = 2, settings: Mapping[str, str] = MappingProxyType({})) -> Iterator[Cluster]:
     folder.mkdir(exist_ok=True)
-    made = Cluster(folder)
+    made = Cluster(folder, settings)
     try:
         for n in range(workers):
             made.join(f"worker-{n}")
@@ -223,6 +234,42 @@ def test_a_wrong_password_is_borne_as_often_as_from_one_machine(tmp_path: Path) 
         capture = nogging.capture(inventory, to=tmp_path / "now", limits=Limits(refusals=2), workers=several.address)
         assert sorted(outcomes(capture).values()) == ["login_refused"] * 2 + ["not_tried"] * 6
         assert any("refused the login of 'noc'" in reason for reason in reasons(capture))
+
+
+def certificates(folder: Path) -> dict[str, str]:
+    """What a cluster of one's own is closed with, as Dask's settings name it."""
+    made, settings = Security.temporary(), {"distributed.comm.require-encryption": "true"}
+    names = ["ca-file", *(f"{role}.{part}" for role in ("client", "scheduler", "worker") for part in ("cert", "key"))]
+    folder.mkdir()
+    for name in names:
+        private(folder, name, getattr(made, f"tls_{name.replace('-', '_').replace('.', '_')}"))
+        settings[f"distributed.comm.tls.{name}"] = str(folder / name)
+    return settings
+
+
+def test_a_cluster_behind_certificates_takes_who_has_them(sound: Sound, tmp_path: Path) -> None:
+    closed, strangers = certificates(tmp_path / "ours"), certificates(tmp_path / "strangers")
+    gone = {"distributed.comm.tls.client.cert": str(tmp_path / "gone.pem")}
+    few = ("--on", "name = 'mole-r1'", "--kinds", "system", "--workers")
+    with cluster(tmp_path / "cluster", workers=1, settings=closed) as several:
+        for settings, address, wanted, told in (
+            (closed, several.address, 0, "1 of 1 devices captured"),
+            (
+                {},
+                several.address,
+                2,
+                "tls:// needs certificates, and Dask's settings name none: distributed.comm.tls.ca-file",
+            ),
+            (strangers, several.address, 2, "no scheduler of workers answers"),
+            ({**closed, **gone}, several.address, 2, "gone.pem: is not there; Dask's settings name it"),
+            (closed, several.address.replace("tls", "tcp"), 2, "encryption required"),
+        ):
+            with dask.config.set(settings):
+                status, out, complaint = here("capture", sound.inventory.path, "--to", tmp_path / "now", *few, address)
+            assert status == wanted and told in out + complaint, complaint
+    for number in ("0", "999999999"):
+        status, _, complaint = here("capture", sound.inventory.path, "--to", tmp_path / "no", *few, number)
+        assert status == 2 and f"{number} workers on this machine: say 1 to 64" in complaint, complaint
 
 
 def test_what_workers_cannot_do_is_said_before_anything_is_touched(sound: Sound, tmp_path: Path) -> None:

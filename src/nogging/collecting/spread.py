@@ -38,7 +38,7 @@ from nogging.inventory import Device, Inventory
 from nogging.release import VERSION
 
 if TYPE_CHECKING:
-    from distributed import Client
+    from distributed import Client, Security
 
 CONNECT_WITHIN = 10.0
 WATCH = 1.0
@@ -48,6 +48,12 @@ WITHOUT_WORKERS = 60.0
 _SILENT = 3
 """How many looks in a row the scheduler may leave unanswered."""
 _NO_END = 2**31
+MOST_HERE = 64
+"""Workers that one machine may have; each is a process."""
+_NO_PAGES: dict[str, list[str]] = {f"distributed.{which}.http.routes": [] for which in ("scheduler", "worker")}
+"""For a cluster of this machine: Dask shows pages about one to whoever is on the machine."""
+_CERTIFICATES = {"tls_ca_file": "ca-file", "tls_client_cert": "client.cert", "tls_client_key": "client.key"}
+"""What proves who one is to a cluster, as Dask calls it in code and below `distributed.comm.tls` in its settings."""
 
 
 @dataclass
@@ -129,6 +135,7 @@ class Spread:
 
     async def _client(self) -> Client:
         try:
+            import dask
             from distributed import Client, LocalCluster, Security
         except ImportError:
             raise QuestionError("workers need Dask: pip install 'nogging[workers]'") from None
@@ -137,22 +144,26 @@ class Spread:
             self.closing.callback(logger.setLevel, logger.level)
             logger.setLevel(logging.CRITICAL + 1)
         where: Any = self.address
-        if self.address.isdigit():
+        if self.address.isdecimal():
             folder = self.closing.enter_context(TemporaryDirectory(prefix="nogging-"))
+            self.closing.enter_context(dask.config.set(_NO_PAGES))
             where = await self.closing.enter_async_context(
                 LocalCluster(
                     local_directory=folder,
-                    n_workers=int(self.address),
+                    n_workers=_so_many(self.address),
                     threads_per_worker=1,
                     security=Security.temporary(),  # nobody else on this machine may send it work
                     dashboard_address=None,
+                    scheduler_kwargs={"dashboard_address": "127.0.0.1:0"},
                     asynchronous=True,
                 )
             )
         try:
+            if self.address.startswith("tls://"):
+                _require_certificates(Security())
             client: Client = await Client(where, asynchronous=True, set_as_default=False, timeout=CONNECT_WITHIN)
             return client
-        except (OSError, TimeoutError, ValueError) as error:
+        except (OSError, TimeoutError, ValueError, RuntimeError, TypeError) as error:
             raise QuestionError(f"no scheduler of workers answers at {self.address}: {error}") from None
 
     async def _leave(self) -> None:
@@ -341,3 +352,23 @@ def _trouble(told: worker.Hello | BaseException) -> str:
     if told.version != VERSION or told.code != code_digest():
         return f"has another Nogging ({told.version}) than this ({VERSION}): install the same there"
     return "" if told.python == sys.version_info[:2] else f"has another Python than this: {told.python}"
+
+
+def _so_many(number: str) -> int:
+    """How many workers somebody asks for on this machine."""
+    if not 1 <= int(number) <= MOST_HERE:
+        raise QuestionError(f"{number} workers on this machine: say 1 to {MOST_HERE}, or the address of a scheduler")
+    return int(number)
+
+
+def _require_certificates(security: Security) -> None:
+    """`QuestionError` where Dask's settings do not say which certificates a cluster behind some is to be shown."""
+    for name, setting in _CERTIFICATES.items():
+        path = getattr(security, name)
+        if path is None:
+            raise QuestionError(
+                "tls:// needs certificates, and Dask's settings name none: distributed.comm.tls."
+                f"{setting} (or DASK_DISTRIBUTED__COMM__TLS__{setting.replace('.', '__').replace('-', '_').upper()})"
+            )
+        if "\n" not in path and not Path(path).is_file():
+            raise QuestionError(f"{path}: is not there; Dask's settings name it as distributed.comm.tls.{setting}")
