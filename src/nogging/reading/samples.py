@@ -9,10 +9,13 @@ null (each with its first and last line), and the numbers of the lines that stay
       system:
         - {hostname: mole-r1, os_name: frr, os_release: 8.4.4, line: '1'}
     unread: []
+
+`python -m nogging.reading.samples NAME.answer "COMMAND"` writes it as the answer is read today.
 """
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
@@ -67,3 +70,10 @@ def _row(row: dict[str, Any]) -> dict[str, Any]:
     }
     kept["line"] = "-".join(str(n) for n in dict.fromkeys(row["line"]))
     return {name: value.isoformat() if isinstance(value, datetime) else value for name, value in kept.items()}
+
+
+if __name__ == "__main__":
+    _answer, _command = Path(sys.argv[1]), sys.argv[2]
+    _records = written(_answer, _command, "2026-11-23T07:00:00Z")
+    _answer.with_name(_answer.name.removesuffix(ANSWER) + RECORDS).write_text(_records)
+    print(f"{_records}Look at it line by line before you keep it.")

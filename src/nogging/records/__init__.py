@@ -28,6 +28,7 @@ from nogging.records.optic import OPTIC
 from nogging.records.pair import PAIR, PAIR_PORT
 from nogging.records.ping import PING
 from nogging.records.processor import PROCESSOR, STORAGE
+from nogging.records.pse import PSE, PSE_PORT
 from nogging.records.queue import QUEUE
 from nogging.records.route import ROUTE
 from nogging.records.route_summary import ROUTE_SUMMARY
@@ -40,8 +41,8 @@ from nogging.records.virtual_router import VIRTUAL_ROUTER
 from nogging.records.vlan import VLAN
 from nogging.records.vni import REMOTE_ENDPOINT, VNI
 
-_DEVICE = (COMPONENT, SYSTEM, SETTING, ALARM, CRASH, STORAGE, PROCESSOR, OPTIC)
-_LINK = (INTERFACE, AGGREGATE, AGGREGATE_MEMBER, PAIR, PAIR_PORT, QUEUE, VLAN, TREE_PORT, SPANNING_TREE, FDB)
+_DEVICE = (COMPONENT, SYSTEM, SETTING, ALARM, CRASH, STORAGE, PROCESSOR, OPTIC, PSE)
+_LINK = (INTERFACE, AGGREGATE, AGGREGATE_MEMBER, PAIR, PAIR_PORT, PSE_PORT, QUEUE, VLAN, TREE_PORT, SPANNING_TREE, FDB)
 _ALL = (
     *_DEVICE,
     *_LINK,
