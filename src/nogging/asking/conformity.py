@@ -45,8 +45,8 @@ def customs(settings: Iterable[Row], groups: Mapping[str, str]) -> list[Custom]:
     for group in sorted(set(groups.values())):
         devices = [name for name, of in groups.items() if of == group]
         for name, by_device in sorted(held.items()):
-            if len(devices) >= FEWEST and (one := _custom(group, name, devices, by_device)):
-                found.append(one)
+            if len(devices) >= FEWEST and (custom := _custom(group, name, devices, by_device)):
+                found.append(custom)
     return sorted(found, key=lambda custom: -len(custom.deviating))
 
 

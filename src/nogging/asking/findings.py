@@ -110,13 +110,13 @@ def _found(database: duckdb.DuckDBPyConnection, ports: Ports, path: Path) -> Ite
 
     asked = load(path, RuleModel)[0]
     sides = [*asked.speaks_for, *asked.speaks_against]
-    columns = "".join(f", ({one.when}) IS TRUE AS {identifier(f'?{n}')}" for n, one in enumerate(sides))
+    columns = "".join(f", ({side.when}) IS TRUE AS {identifier(f'?{n}')}" for n, side in enumerate(sides))
     try:
         rows = database.sql(f"SELECT *{columns} FROM ({asked.query})").to_arrow_table().to_pylist()
     except duckdb.Error as error:
         raise QuestionError(f"{path}: this rule cannot be asked: {error}") from None
     for row in rows:
-        holds = [one for n, one in enumerate(sides) if row[f"?{n}"]]
+        holds = [side for n, side in enumerate(sides) if row[f"?{n}"]]
         yield Finding(
             title=asked.title,
             says=_filled(asked.says, row, path),
@@ -166,7 +166,7 @@ def _database(pairs: Pairs) -> duckdb.DuckDBPyConnection:
     for kind in KINDS:
         database.register(f"before_{kind}", naive(pairs.before.records(kind)))
     database.register("grew", _grew(pairs))
-    began, ended = ([one] for one in (pairs.before.began, pairs.after.ended))
+    began, ended = ([moment] for moment in (pairs.before.began, pairs.after.ended))
     moment = pa.timestamp("us", "UTC")
     span = pa.table({"began": pa.array(began, moment), "ended": pa.array(ended, moment)})
     database.register("span", naive(span))

@@ -64,7 +64,9 @@ class _GoneOn(Mapping[str, "pa.Table"]):
     def __getitem__(self, name: str) -> pa.Table:
         if name == FLAP and FLAP not in self.tables:
             kinds = {kind.name: kind for kind in (*LASTING, EVENT)}
-            self.tables[FLAP] = flap_table({one: Lasting.whole(kinds[one], self.tables[one]) for one in _FALLING})
+            self.tables[FLAP] = flap_table(
+                {falling: Lasting.whole(kinds[falling], self.tables[falling]) for falling in _FALLING}
+            )
         return self.tables[name]
 
     def __iter__(self) -> Iterator[str]:

@@ -41,10 +41,10 @@ def _wrong(package: Package, others_load: Mapping[str, Callable[[Path], object]]
             yield from _tried(loads, file)
 
 
-def _readers(one: Package) -> Iterator[str]:
-    own = (one.folder / READERS,)
+def _readers(package: Package) -> Iterator[str]:
+    own = (package.folder / READERS,)
     known = dialects(own)
-    for file in one.readers:
+    for file in package.readers:
         if file.parent.name not in known:
             yield f"{file}: there is no dialect '{file.parent.name}' (known: {', '.join(known)})"
             continue

@@ -42,10 +42,10 @@ def query(sql: str, capture: Capture | str | Path, *more: Capture | str | Path) 
     if not more and not isinstance(capture, Capture) and is_history(Path(capture)):
         found_in = set(re.findall(r"\w+", sql.lower()))
         over = over_all_time(Path(capture))
-        for name in [one for one in over if one in found_in] or over:
+        for name in [table for table in over if table in found_in] or over:
             database.register(name, over[name])
     else:
-        _register(database, [opened(one) for one in (capture, *more)])
+        _register(database, [opened(more_of) for more_of in (capture, *more)])
     try:
         answer = database.sql(sql)
         if answer is None:
@@ -77,7 +77,7 @@ def _register(database: duckdb.DuckDBPyConnection, captures: Sequence[Capture]) 
             for table, rows in of_one.items():
                 of_one[table] = rows.add_column(0, CAPTURE, pa.array([name] * rows.num_rows, pa.string()))
     for table in several[0]:
-        database.register(table, pa.concat_tables([one[table] for one in several], promote_options="default"))
+        database.register(table, pa.concat_tables([by_name[table] for by_name in several], promote_options="default"))
 
 
 def over_all_time(folder: Path) -> Mapping[str, pa.Table]:
@@ -96,7 +96,7 @@ def tables(capture: Capture) -> dict[str, pa.Table]:
 
     tables = {kind: naive(capture.records(kind)) for kind in (*KINDS, UNREAD)}
     joined = [asdict(link) for link in links(capture)]
-    tables["link"] = pa.table({name: pa.array([one[name] for one in joined], pa.string()) for name in LINK})
+    tables["link"] = pa.table({name: pa.array([link[name] for link in joined], pa.string()) for name in LINK})
     tables["device"] = _devices(capture.devices)
     return tables
 

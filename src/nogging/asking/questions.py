@@ -113,7 +113,11 @@ class _Sql:
     def _counted(self) -> str:
         names = [*map(_name, self._known(self.question.count_by))]
         mine = self.names[: len(self.names) - (self.minus is not None)]
-        counts = [(_name(one), f" FILTER (capture = {quoted(one)})") for one in mine] if self.shown else [("n", "")]
+        counts = (
+            [(_name(capture), f" FILTER (capture = {quoted(capture)})") for capture in mine]
+            if self.shown
+            else [("n", "")]
+        )
         told = ", ".join(self._n(name, only) for name, only in counts)
         by = ", ".join(names)
         order = [f"{counts[-1][0]} DESC", *names]
@@ -142,7 +146,7 @@ class _Sql:
 
     def _figures(self) -> str:
         kind = KINDS.get(self.question.kind)
-        numbers = [name for name, one in kind.fields.items() if one.type in _NUMBERS] if kind else []
+        numbers = [name for name, field in kind.fields.items() if field.type in _NUMBERS] if kind else []
         chosen = self._known(self.question.figures or ()) or numbers
         for name in chosen:
             if name not in numbers:
@@ -150,16 +154,16 @@ class _Sql:
         if not chosen:
             raise QuestionError(f"a record of '{self.question.kind}' has no numbers")
         groups = [*self._capture(), *map(_name, self._known(self.question.count_by))]
-        lead = "".join(f"{one}, " for one in ("field", *groups))
+        lead = "".join(f"{column}, " for column in ("field", *groups))
         told = "count(*) AS said, min(said) AS least, median(said) AS median, max(said) AS most, sum(said) AS total"
         listed = ", ".join(map(_name, chosen))
-        inner = ", ".join([*groups, *(f"{_name(one)}::DOUBLE AS {_name(one)}" for one in chosen)])
+        inner = ", ".join([*groups, *(f"{_name(number)}::DOUBLE AS {_name(number)}" for number in chosen)])
         turned = f"(SELECT {inner} {self._from()}) UNPIVOT (said FOR field IN ({listed}))"
         ordered = self._ordered(["field", *groups], [*groups, *_FIGURES])
         return f"SELECT {lead}{told} FROM {turned} GROUP BY {lead.removesuffix(', ')}{ordered}"
 
     def _from(self) -> str:
-        conditions = [one for one in (self._where(), self._settled(), self._without()) if one]
+        conditions = [condition for condition in (self._where(), self._settled(), self._without()) if condition]
         where = f" WHERE {' AND '.join(conditions)}" if conditions else ""
         return f"FROM {_name(self.question.kind)} AS r{where}"
 
@@ -190,17 +194,18 @@ class _Sql:
             return ""
         kind = KINDS.get(self.question.kind)
         by = self._known(self.question.fields) or (kind.identity if kind else self.fields)
-        same = " AND ".join(f"m.{_name(one)} IS NOT DISTINCT FROM r.{_name(one)}" for one in by)
+        same = " AND ".join(f"m.{_name(column)} IS NOT DISTINCT FROM r.{_name(column)}" for column in by)
         other, table = quoted(self.names[-1]), _name(self.question.kind)
         there = f"SELECT 1 FROM {table} AS m WHERE m.capture = {other} AND {same}"
         return f"r.capture <> {other} AND NOT EXISTS ({there})"
 
     def _ordered(self, otherwise: Sequence[str], allowed: Sequence[str]) -> str:
-        for name in (one.removeprefix("-") for one in self.question.sort):
+        for name in (column.removeprefix("-") for column in self.question.sort):
             if name not in allowed:
                 raise QuestionError(f"it cannot be sorted by '{name}'{nearest(name, allowed)}")
         sort = [
-            f"{_name(one.removeprefix('-'))}{' DESC' * one.startswith('-')} NULLS LAST" for one in self.question.sort
+            f"{_name(column.removeprefix('-'))}{' DESC' * column.startswith('-')} NULLS LAST"
+            for column in self.question.sort
         ]
         top = self.question.top
         if top is not None and top < 1:

@@ -32,7 +32,9 @@ _KEYS = (
     r"|(?:api|auth|access|bearer)[- ]token|authentication-string|password-value|requirepass|md5sig\s+key|cak|bindpw"
     r"|idtoken)"
 )
-_NO_ROUTES = "".join(rf"(?<!\b{one} )" for one in ("bgp", "extended", "match", "set", "then", "from", "policy-options"))
+_NO_ROUTES = "".join(
+    rf"(?<!\b{word} )" for word in ("bgp", "extended", "match", "set", "then", "from", "policy-options")
+)
 """Behind these words a community is one of BGP's."""
 _SPOKEN = (
     rf"(?<![A-Za-z0-9/.<:])(?P<word>{_SAYS}|{_KEYS})(?!\s+profile(?::|\s+\S))\s+{_PASSED}{VALUE}",
@@ -65,7 +67,7 @@ _SPOKEN = (
     rf"\b(?:r[ow]community6?|trapcommunity)\s+{VALUE}",
     rf"\bcom2sec6?(?:\s+-Cn\s+\S+)?+\s+\S+\s+\S+\s+{VALUE}",
     rf"\b(?:trap2?sink|informsink)\s+\S+\s+{VALUE}",
-    *(rf"\b(?:proxy|snmp\w+)(?:\s.{{0,200}}?)?\s-{one}\s*{VALUE}" for one in ("c", "(?-i:A)", "(?-i:X)")),
+    *(rf"\b(?:proxy|snmp\w+)(?:\s.{{0,200}}?)?\s-{option}\s*{VALUE}" for option in ("c", "(?-i:A)", "(?-i:X)")),
     r"\bsnmp-server\s+host\s+\S+(?:\s+(?:vrf|use-vrf)\s+\S+)?+(?:\s+(?:traps?|informs?))?+(?:\s+version\s+(?:1|2c))?+\s+"
     rf"(?!version\b|vrf\b|use-vrf\b|source-interface\b|udp-port\b|filter-vrf\b|traps?\b|informs?\b|\S+\s+community\b){VALUE}",
     rf"\bauth\s+(?:md5|sha\S*)\s+{VALUE}",
@@ -133,7 +135,7 @@ _OWN = (
 def announced() -> tuple[re.Pattern[str], ...]:
     """What announces a secret: each with the `secret`, some with the `name` that announces it. A verdict masks
     nothing, and does not wait for them."""
-    return tuple(re.compile(one, re.IGNORECASE) for one in (*_OWN, *_KEYED, *_TAGGED, *_SPOKEN))
+    return tuple(re.compile(pattern, re.IGNORECASE) for pattern in (*_OWN, *_KEYED, *_TAGGED, *_SPOKEN))
 
 
 HINTS = (

@@ -20,7 +20,7 @@ _LABEL, _NUMBER = "label.", "number of the row"
 def predicate(where: str, kind: Kind, labels: Collection[str]) -> Predicate:
     """A predicate over a record of a kind and the labels of its device; `QuestionError` with the place of what is
     wrong with it."""
-    schema: Schema = {(name,): one for name, one in kind.fields.items()}
+    schema: Schema = {(name,): field for name, field in kind.fields.items()}
     return parsed(where, {**schema, **{("label", name.lower()): label_field(name) for name in labels}})
 
 

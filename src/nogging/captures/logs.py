@@ -129,7 +129,7 @@ def is_question(dialect: str, command: str, text: str, own: Own = ()) -> bool:
     spoken = load_dialect(dialect, own)
     core = typed(command, spoken).core.lower()
     word = core.split(" ")[0]
-    verbs = {one.split(" ")[0].partition("[")[0] for one in (*spoken.reads, *spoken.sends, "more")} - _MOVES
+    verbs = {command.split(" ")[0].partition("[")[0] for command in (*spoken.reads, *spoken.sends, "more")} - _MOVES
     if any(verb == word or (len(word) > 1 and verb.startswith(word)) for verb in verbs):
         return True
     return _SHELL in spoken.session.modes and bool(text.strip()) and word not in _MOVES

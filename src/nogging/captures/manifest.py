@@ -54,10 +54,10 @@ _MOMENTS = ("started", "ended")
 Told = TypeVar("Told")
 
 
-def _checked(one: Told) -> Told:
+def _checked(told: Told) -> Told:
     """The same, if all its values are what their fields are declared to be; `TypeError` or `ValueError` where not."""
-    for known in fields(one):  # type: ignore[arg-type]
-        value, declared = getattr(one, known.name), str(known.type)
+    for known in fields(told):  # type: ignore[arg-type]
+        value, declared = getattr(told, known.name), str(known.type)
         fits = isinstance(value, _TYPES.get(declared, (dict if declared.startswith("dict") else list,)))
         if not fits or (declared == "dict[str, str]" and not all(isinstance(part, str) for part in value.values())):
             raise TypeError(f"'{known.name}' is no {declared}")
@@ -65,7 +65,7 @@ def _checked(one: Told) -> Told:
             datetime.fromisoformat(str(value))
         for part in value.values() if declared.endswith("Entry]") else ():
             _checked(part)
-    return one
+    return told
 
 
 @dataclass
@@ -173,7 +173,7 @@ def _on_lines(text: str, indent: int) -> str:
 
 def _device_text(name: str, entry: DeviceEntry) -> str:
     head = ", ".join(f"{_json(key)}: {_json(value)}" for key, value in vars(entry).items() if key != "commands")
-    commands = ",\n".join(f"      {_json(key)}: {_json(vars(one))}" for key, one in entry.commands.items())
+    commands = ",\n".join(f"      {_json(key)}: {_json(vars(answer))}" for key, answer in entry.commands.items())
     return f'    {_json(name)}: {{{head}, "commands": {{{_on_lines(commands, 4)}}}}}'
 
 

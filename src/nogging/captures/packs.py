@@ -39,7 +39,7 @@ class PackPlace:
     @classmethod
     def of(cls, told: list[int]) -> PackPlace:
         """`ValueError` for what is no place."""
-        if len(told) not in (2, 4) or not all(type(one) is int and 0 <= one < LARGEST for one in told):
+        if len(told) not in (2, 4) or not all(type(number) is int and 0 <= number < LARGEST for number in told):
             raise ValueError(f"{told} is no place")
         return cls(told[0], told[1], (told[2], told[3]) if len(told) == 4 else None)
 

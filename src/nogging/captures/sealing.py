@@ -55,7 +55,7 @@ def _content(manifest: Manifest) -> str:
     """Everything that a manifest says but its seal, in one form."""
     data: dict[str, Any] = {name: value for name, value in vars(manifest).items() if name not in ("seal", "devices")}
     data["devices"] = {
-        name: {**vars(entry), "commands": {command: vars(one) for command, one in entry.commands.items()}}
+        name: {**vars(entry), "commands": {command: vars(answer) for command, answer in entry.commands.items()}}
         for name, entry in manifest.devices.items()
     }
     return json.dumps(data, sort_keys=True, ensure_ascii=False)

@@ -43,7 +43,7 @@ class Rules:
             if step not in STEPS:
                 known = ", ".join(STEPS)
                 raise QuestionError(f"'{step}' says not how many stay{nearest(str(step), STEPS)}; known: {known}")
-        return cls(tuple(sorted(told.items(), key=lambda one: AGES[one[0]])))
+        return cls(tuple(sorted(told.items(), key=lambda kept: AGES[kept[0]])))
 
     @classmethod
     def parse(cls, text: str) -> Rules:

@@ -225,11 +225,11 @@ class Writer:
     def _carry_over(self, device: str, entry: DeviceEntry) -> None:
         """Tells what an earlier run, now resumed, had whole of a device, and still has as it was."""
         self.begin(device, entry.dialect, entry.labels)
-        for command, one in entry.commands.items():
+        for command, answer in entry.commands.items():
             path = self.answer_path(device, command)
             with contextlib.suppress(OSError):
-                if one.whole and inside.digest(path, self.folder, one.octets) == one.digest:
-                    self.answered(device, command, one)
+                if answer.whole and inside.digest(path, self.folder, answer.octets) == answer.digest:
+                    self.answered(device, command, answer)
         self.outcome(device, entry.outcome, entry.reason)
 
     def told(self, device: str, command: str) -> bool:
@@ -311,8 +311,8 @@ class Writer:
         kept = {
             self.folder / ANSWERS / folder_name(device) / file_name(command)
             for device, entry in manifest.devices.items()
-            for command, one in entry.commands.items()
-            if one.has_text
+            for command, answer in entry.commands.items()
+            if answer.has_text
         }
         for path in (self.folder / ANSWERS).glob("*/*"):
             if path not in kept:

@@ -86,7 +86,7 @@ def _trusted(inventory: Inventory, to_pin: bool) -> None:
     changed = [key.device for key in keys if key.state == CHANGED]
     if changed:
         raise QuestionError(f"the host key of {', '.join(changed)} has changed; find out why before anything else")
-    if any(one.state == NEW for one in keys) and not to_pin:
+    if any(host_key.state == NEW for host_key in keys) and not to_pin:
         if not sys.stdin.isatty():
             raise QuestionError(
                 "these host keys are not pinned yet; compare them with the devices' own, then say --pin"

@@ -110,7 +110,7 @@ def summary(capture: Capture) -> str:
         f"{capture.called}: {whole} of {len(capture.devices)} devices captured, {answers} answers, "
         f"{unread} unread line{'s' * (unread != 1)}"
     ]
-    lines += [f"  {name}: {_told(one)}" for name, one in capture.devices.items() if one.outcome != CAPTURED]
+    lines += [f"  {name}: {_told(entry)}" for name, entry in capture.devices.items() if entry.outcome != CAPTURED]
     return "\n".join(lines)
 
 

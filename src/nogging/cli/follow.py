@@ -33,10 +33,10 @@ def command(
     capture = opened(captured(directory))
     ends = [(source, target)] + [(target, source)] * (target in capture.devices and not one_way)
     found = [(*end, follow(capture, *end, vrf)) for end in ends]
-    seen = [traced(capture, *one, vrf) for one in found]  # what happened, beside what the tables promise
+    seen = [traced(capture, *pair, vrf) for pair in found]  # what happened, beside what the tables promise
     if format is Format.TEXT:
-        for n, one in enumerate(found):
-            print_lines(ways(*one))
+        for n, pair in enumerate(found):
+            print_lines(ways(*pair))
             if (path := seen[n]) is not None:
                 print_lines(beside(path))
             if n + 1 < len(found):

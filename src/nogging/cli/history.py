@@ -23,15 +23,15 @@ def command(
     """What a history holds: from when to when, how many moments, what it takes. Exit status 1 where it is damaged."""
     history = History(folder)
     damage = list(history.check() if verify else history.damage)
-    rows = [{"at": one.at, "missed": one.missed, "octets": octets} for one, octets in history.sizes().items()]
+    rows = [{"at": turn.at, "missed": turn.missed, "octets": octets} for turn, octets in history.sizes().items()]
     if format is Format.JSON:
         print_json({"moments": rows, "octets": history.octets, "damage": damage})
     elif format is Format.CSV:
         print_csv(rows, ("at", "missed", "octets"))
     else:
         print("\n".join(_lines(history, rows if moments else [], verify)))
-        for one in damage:
-            print(f"damaged: {one}")
+        for harm in damage:
+            print(f"damaged: {harm}")
     return FAIL if damage else PASS
 
 

@@ -39,7 +39,7 @@ def command(
     capture = ingest(folder, to, dialect=dialect, inventory=told, repeated=repeated.value if repeated else None)
     print(summary(capture))
     for device, typed in capture.not_asked.items():
-        print(f"{device}: left out, since it asks for nothing: {', '.join(repr(clean(one)) for one in typed)}")
+        print(f"{device}: left out, since it asks for nothing: {', '.join(repr(clean(command)) for command in typed)}")
     unknown = capture.unknown
     for device, command in unknown:
         print(f"{device}: no reader knows '{clean(command)}', so it has no records; its words are compared")

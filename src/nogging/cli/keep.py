@@ -60,7 +60,7 @@ def command(
 
     Every moment of it opens as a capture: nogging compare DIR@first DIR@now, DIR@2026-11-20T02:00, DIR@90m.
     """
-    entries = [entry(one) for one in every or ["5m"]]
+    entries = [entry(text) for text in every or ["5m"]]
     rules = Rules.parse(thin) if thin else None
     receivers = Receivers.load(notify, to, secret()) if notify else None
 
@@ -104,8 +104,8 @@ def line(told: TurnTold) -> str:
         f"{many(told.answers, 'answer')}{kinds}, {told.new} new, {told.octets / 1000:.1f} kB, "
         f"{told.seconds:.1f} s{lost}"
     )
-    below = [text for one in told.notices for text in notice(one)] + list(told.remarks)
-    return "\n".join([head, *(_below(one) for one in below)])
+    below = [text for told_of in told.notices for text in notice(told_of)] + list(told.remarks)
+    return "\n".join([head, *(_below(line) for line in below)])
 
 
 def _below(text: str) -> str:
@@ -116,10 +116,10 @@ def _below(text: str) -> str:
     return textwrap.fill(text.strip(), width(), initial_indent=indent, subsequent_indent=f"{indent}  ")
 
 
-def notice(one: Notice) -> list[str]:
+def notice(noticed: Notice) -> list[str]:
     """A notice in lines: each expectation with its verdict, and what it likely follows from."""
-    lines = [f"{_told(one.what, about, one.at)}" for about in one.about]
-    return [*lines, *(f"  likely from {cause}" for cause in one.causes)]
+    lines = [f"{_told(noticed.what, about, noticed.at)}" for about in noticed.about]
+    return [*lines, *(f"  likely from {cause}" for cause in noticed.causes)]
 
 
 def _told(what: str, about: NoticedExpectation, at: datetime) -> str:

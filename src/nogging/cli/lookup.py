@@ -29,16 +29,18 @@ def command(
     capture = opened(captured(directory))
     found = lookup(capture, address, on, vrf)
     tables, wanted = Tables(capture), parsed(address)
-    doubts = {name: why for name, one in found.items() if (why := one.doubt if one else tables.doubt(name, wanted))}
+    doubts = {
+        name: why for name, route in found.items() if (why := route.doubt if route else tables.doubt(name, wanted))
+    }
     if format is Format.TEXT:
         print_lines(matches(found, doubts))
     else:
         rows = [
-            {"device": name, "reason": doubts.get(name, ""), **(asdict(one) if one else {})}
-            for name, one in found.items()
+            {"device": name, "reason": doubts.get(name, ""), **(asdict(route) if route else {})}
+            for name, route in found.items()
         ]
         names = ("device", "vrf", "prefix", "source_protocol", "hops", "answer", "lines", "reason")
         print_json(rows) if format is Format.JSON else print_csv(rows, names)
-    if any(one is None and name not in doubts for name, one in found.items()):
+    if any(route is None and name not in doubts for name, route in found.items()):
         return FAIL
     return UNPROVEN if doubts else PASS

@@ -33,7 +33,7 @@ def command(
     """
     performed = folders[0] if len(folders) == 1 and is_performance(folders[0]) else None
     if performed is not None:
-        folders = [performed / one for one in (BEFORE, AFTER, BACKED_OUT) if (performed / one).is_dir()]
+        folders = [performed / name for name in (BEFORE, AFTER, BACKED_OUT) if (performed / name).is_dir()]
     found = moments(*map(captured, folders), since=_moment(since, folders))
     if performed is not None:
         with understood(performed):

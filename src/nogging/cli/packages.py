@@ -31,7 +31,7 @@ def command(
         print_csv(told, ("name", "version", "about", "folder", "found_by", *_PARTS, "problems"))
     else:
         _print(told)
-    return FAIL if any(one["problems"] for one in told) else PASS
+    return FAIL if any(package["problems"] for package in told) else PASS
 
 
 _PARTS = (READERS, EXPECTATIONS, RULES, INTENTS)
@@ -55,11 +55,11 @@ def _told(package: Package, wrong: list[str]) -> dict[str, Any]:
 def _print(told: list[dict[str, Any]]) -> None:
     if not told:
         print("no packages (NOGGING_PACKAGES, a folder packages/, or installed ones)")
-    for one in told:
-        print(clean(f"{one['name']} {one['version']}  {one['about']}"))
-        print(clean(f"  {one['found_by']}: {one['folder']}"))
+    for package in told:
+        print(clean(f"{package['name']} {package['version']}  {package['about']}"))
+        print(clean(f"  {package['found_by']}: {package['folder']}"))
         for part in _PARTS:
-            if one[part]:
-                print(clean(f"  {part}: {', '.join(one[part])}"))
-        for wrong in one["problems"]:
+            if package[part]:
+                print(clean(f"  {part}: {', '.join(package[part])}"))
+        for wrong in package["problems"]:
             print("  wrong: " + lines(str(wrong)).replace("\n", "\n    "))

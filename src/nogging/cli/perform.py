@@ -61,7 +61,7 @@ def command(
     tell = _until_it_begins(print_event if format is PageFormat.TEXT else lambda _event: None)
     ask = _ask if sys.stdin.isatty() else None
     if resume_ is not None:
-        began = next((one for one in read(resume_) if one["event"] == "begin"), None)
+        began = next((event for event in read(resume_) if event["event"] == "begin"), None)
         if began is not None:
             willing(load_inventory(began["inventory"]))
         with _unended(resume_):
@@ -72,8 +72,8 @@ def command(
         place = to or change.with_name(f"{change.stem}-performed")
         with _unended(place):
             performance = perform(loaded, to=place, ask=ask, secret=secret(), tell=tell)
-    for one in SIGNALS:
-        signal.signal(one, signal.SIG_IGN)  # Python itself hears none any more while it ends
+    for number in SIGNALS:
+        signal.signal(number, signal.SIG_IGN)  # Python itself hears none any more while it ends
     page = write_page(performance.folder) if (performance.folder / BEFORE).is_dir() else None
     if format is PageFormat.JSON:
         print_json(wording.plainly(performance))
@@ -103,9 +103,9 @@ def _until_it_begins(tell: Callable[[dict[str, Any]], None]) -> Callable[[dict[s
         begun.append(True)
         tell(event)
 
-    for one in SIGNALS:
-        if signal.getsignal(one) != signal.SIG_IGN:
-            signal.signal(one, signalled)
+    for number in SIGNALS:
+        if signal.getsignal(number) != signal.SIG_IGN:
+            signal.signal(number, signalled)
     return told
 
 

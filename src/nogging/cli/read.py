@@ -72,9 +72,9 @@ def _found_out(file: str, content: str, dialect: str | None, asked: str | None) 
         many = f"{file}: has the answers to {len(said)} commands"
         raise QuestionError(f"{many}; --command picks one; records, check and compare take all of it")
     if said:
-        (one,) = said
-        told = {name: [(one.command, one.text)] for name in one.hosts}
-        return dialect or spoken_by(file, told), one.command, one.text
+        (only,) = said
+        told = {name: [(only.command, only.text)] for name in only.hosts}
+        return dialect or spoken_by(file, told), only.command, only.text
     try:
         guess = recognised(content, dialect, asked)
     except QuestionError as error:

@@ -60,7 +60,7 @@ def command(
     else:
         told = {
             "gate": plain.judgement(gate) if gate is not None else None,
-            "shut": [mask(one) for one in rehearsal.shut],
+            "shut": [mask(line) for line in rehearsal.shut],
         }
         own = {"format": 1, "title": loaded.title, "empty": rehearsal.empty}
         print_json({**own, **told, "lines": _rows(rehearsal, mask), "undoing": _undoing(rehearsal, mask)})
@@ -70,7 +70,7 @@ def command(
 def _undoing(found: Rehearsal, mask: wording.Mask) -> list[dict[str, object]]:
     """What would take back each device's part in a step, and what nothing is known to."""
     rows: list[dict[str, object]] = []
-    for part in (one for one in found.parts if one.lines):
+    for part in (part for part in found.parts if part.lines):
         lines, left = [mask(line) for line, _ in part.undone_by], [mask(line) for line in part.not_undone]
         rows.append({"step": part.step + 1, "device": part.device.name, "lines": lines, "not_known": left})
     return rows
@@ -82,15 +82,15 @@ def _rows(found: Rehearsal, mask: wording.Mask) -> list[dict[str, object]]:
         for part in step.parts:
             said = part.leaves.knowledge.said
             own = {"step": step.number + 1, "title": step.title, "device": part.device.name}
-            for one in part.planned:
-                removes = [mask(said(away[-1])) for away in one.removes]
-                section = [mask(line) for line in one.path[:-1]]
+            for statement in part.planned:
+                removes = [mask(said(away[-1])) for away in statement.removes]
+                section = [mask(line) for line in statement.path[:-1]]
                 rows.append(
                     {
                         **own,
-                        "effect": one.effect,
+                        "effect": statement.effect,
                         "section": section,
-                        "line": mask(said(one.path[-1])),
+                        "line": mask(said(statement.path[-1])),
                         "removes": removes,
                     }
                 )

@@ -109,7 +109,7 @@ def willing(inventory: Inventory, *others: object) -> Inventory:
     found = programs(inventory, *others)
     if _programs or may_run(found):
         return inventory
-    listed = "".join(f"\n  {one}" for one in found)
+    listed = "".join(f"\n  {program}" for program in found)
     told = f"{inventory.path} runs programs on this machine, and it was not said yet that they may run:{listed}"
     if not sys.stdin.isatty():
         raise QuestionError(f"{told}\nlook at them; then say --programs, or run this in a terminal once")

@@ -19,11 +19,13 @@ def command(
 ) -> int:
     """The JSON Schema of a sort of file, for an editor that checks it while it is written."""
     known = {
-        one.name.removesuffix(_ENDING): one for one in files("nogging.schemas").iterdir() if one.name.endswith(_ENDING)
+        file.name.removesuffix(_ENDING): file
+        for file in files("nogging.schemas").iterdir()
+        if file.name.endswith(_ENDING)
     }
     if name is None:
-        for one, file in sorted(known.items()):
-            print(f"{one:<13} {json.loads(file.read_text(encoding='utf-8'))['description']}")
+        for called, file in sorted(known.items()):
+            print(f"{called:<13} {json.loads(file.read_text(encoding='utf-8'))['description']}")
     elif name not in known:
         raise QuestionError(f"there is no schema of '{name}'{nearest(name, known)}")
     else:

@@ -257,8 +257,8 @@ def inventory_text(found: Iterable[FoundDevice], user: str, password: Secret | N
         "devices:",
     ]
     left = []
-    for one in found:
-        device = one.device
+    for place in found:
+        device = place.device
         own = {"login": {"user": device.user}} if device.user and device.user != user else {}
         port = {"port": device.port} if device.port != PORT else {}
         entry = {
@@ -269,9 +269,11 @@ def inventory_text(found: Iterable[FoundDevice], user: str, password: Secret | N
             **device.labels,
             **own,
         }
-        if one.outcome:
+        if place.outcome:
             entry["dialect"] = "?"
-            left.append(f"  # {one.outcome.replace('_', ' ')}: {' '.join(one.reason.split())}\n  # - {_flow(entry)}")
+            left.append(
+                f"  # {place.outcome.replace('_', ' ')}: {' '.join(place.reason.split())}\n  # - {_flow(entry)}"
+            )
         else:
             lines.append(f"  - {_flow(entry)}")
     return "\n".join([*lines, *left]) + "\n"

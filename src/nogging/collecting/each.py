@@ -25,7 +25,7 @@ _VALUE = re.compile(r"<(\w+)>")
 
 def for_each(device: Device, named: Collection[str], writer: Writer) -> list[Asked]:
     """The commands that follow from what a device answered, each once and not asked yet."""
-    of_each = [(one, one.of_each) for one in each_of(device.dialect, named, device.own) if one.of_each]
+    of_each = [(reader, reader.of_each) for reader in each_of(device.dialect, named, device.own) if reader.of_each]
     apart = {each.key: each for _, each in of_each}
     rows = {key: list(_records(device, each, writer)) for key, each in apart.items()}
     found = {
@@ -34,7 +34,7 @@ def for_each(device: Device, named: Collection[str], writer: Writer) -> list[Ask
         for row in rows[each.key]
         if (command := _filled(reader.command, row)) and why_not(device.dialect, command, device.own) is None
     }
-    return [one for command, one in found.items() if not writer.told(device.name, command)]
+    return [asked for command, asked in found.items() if not writer.told(device.name, command)]
 
 
 def _records(device: Device, each: OfEachModel, writer: Writer) -> Iterator[dict[str, Any]]:

@@ -71,9 +71,9 @@ class Parcel:
     def error(self) -> DeviceError:
         """What the visit failed of, as it was raised."""
         kinds = [DeviceError]
-        for one in kinds:
-            kinds += one.__subclasses__()
-        kind = next((one for one in kinds if one.outcome == self.outcome), DeviceError)
+        for error in kinds:
+            kinds += error.__subclasses__()
+        kind = next((error for error in kinds if error.outcome == self.outcome), DeviceError)
         return kind(self.reason)
 
     def text(self, command: str) -> str:
@@ -81,7 +81,7 @@ class Parcel:
 
     def read(self, device: str, dialect: str, own: Own) -> None:
         """Reads the answers into rows, where they were heard."""
-        entries = {command: believed(dialect, command, one, own) for command, one in self.entries.items()}
+        entries = {command: believed(dialect, command, entry, own) for command, entry in self.entries.items()}
         entry = DeviceEntry(dialect, skew=self.skew, commands=entries)
         found = rows_of(device, entry, own, self.text)
         self.rows = zstandard.ZstdCompressor(level=1).compress(pickle.dumps(found))

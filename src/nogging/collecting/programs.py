@@ -45,11 +45,11 @@ def _secrets(owner: object) -> Iterator[Secret]:
         for name in type(owner).model_fields:
             yield from _secrets(getattr(owner, name))
     elif isinstance(owner, dict):
-        for one in owner.values():
-            yield from _secrets(one)
+        for value in owner.values():
+            yield from _secrets(value)
     elif isinstance(owner, list | tuple):
-        for one in owner:
-            yield from _secrets(one)
+        for value in owner:
+            yield from _secrets(value)
 
 
 def _of_ssh(device: Device) -> Iterator[str]:

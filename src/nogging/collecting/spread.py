@@ -250,12 +250,12 @@ class Spread:
         if device not in self.rows:
             return None
         heard, rows = self.rows[device]
-        same = heard == {command for command, one in entries.items() if one.has_text}
+        same = heard == {command for command, entry in entries.items() if entry.has_text}
         return rows_in(rows) if same else None
 
     def _errand(self, device: Device, asked: Sequence[Asked]) -> Errand:
         jumps = {name: _travelling(jump) for name, jump in self.inventory.jumps_before(device).items()}
-        credentials = {one.name: self._credentials(one) for one in (device, *jumps.values())}
+        credentials = {visited.name: self._credentials(visited) for visited in (device, *jumps.values())}
         return Errand(_travelling(device), tuple(asked), jumps, credentials)
 
     def _credentials(self, device: Device) -> Credentials:
@@ -290,10 +290,12 @@ class Spread:
         """The worker with the least to do, as soon as one has a place free."""
         most = max(self.limits.at_once, 1)
         async with self.changed:
-            await self.changed.wait_for(lambda: self.over or any(one.under_way < most for one in self.places.values()))
+            await self.changed.wait_for(
+                lambda: self.over or any(place.under_way < most for place in self.places.values())
+            )
             if self.over:
                 raise NotTried(self.over)
-            place = min(self.places.values(), key=lambda one: one.under_way)
+            place = min(self.places.values(), key=lambda place: place.under_way)
             place.under_way += 1
             return place
 

@@ -169,9 +169,9 @@ class Visits:
 
 def lacking(receiver: Receiver, device: Device, left: Sequence[Asked], error: DeviceError) -> None:
     """Tells of each command that is left why it got no answer."""
-    for one in left:
-        if not receiver.told(device.name, one.command):
-            receiver.answered(device.name, one.command, missing(str(error), moment(), 0))
+    for asked in left:
+        if not receiver.told(device.name, asked.command):
+            receiver.answered(device.name, asked.command, missing(str(error), moment(), 0))
 
 
 async def _clock(way: Way, device: Device, receiver: Receiver) -> None:
@@ -182,12 +182,12 @@ async def _clock(way: Way, device: Device, receiver: Receiver) -> None:
             receiver.clock(device.name, told)
 
 
-async def _command(way: Way, device: Device, one: Asked, receiver: Receiver) -> bool:
+async def _command(way: Way, device: Device, asked: Asked, receiver: Receiver) -> bool:
     """Asks one command; the receiver has the answer when this returns."""
     started, began = moment(), time.monotonic()
-    file = receiver.answer_file(device.name, one.command)
+    file = receiver.answer_file(device.name, asked.command)
     try:
-        await way.ask(one.command, one.mode, file.write)
+        await way.ask(asked.command, asked.mode, file.write)
     except (DeviceError, asyncio.CancelledError) as error:
         seconds = time.monotonic() - began
         reason = str(error) or "the capture was stopped"
@@ -199,7 +199,7 @@ async def _command(way: Way, device: Device, one: Asked, receiver: Receiver) -> 
         else:
             file.discard()
             entry = missing(reason, started, seconds)
-        receiver.answered(device.name, one.command, entry)
+        receiver.answered(device.name, asked.command, entry)
         if isinstance(error, NotUnderstood):
             return True
         raise
@@ -213,5 +213,5 @@ async def _command(way: Way, device: Device, one: Asked, receiver: Receiver) -> 
         octets=file.octets,
         whole=True,
     )
-    receiver.answered(device.name, one.command, entry)
+    receiver.answered(device.name, asked.command, entry)
     return True

@@ -111,7 +111,7 @@ class Desk:
         return replace(device, settings=settings, own=tuple(self.places[path] for path in device.own))
 
     async def _visit(self, device: Device, errand: Errand) -> Parcel:
-        self.jump_hosts |= {name: self._here(one) for name, one in errand.jumps.items()}
+        self.jump_hosts |= {name: self._here(jump) for name, jump in errand.jumps.items()}
         self.credentials |= errand.credentials
         self.under_way += 1
         try:

@@ -23,9 +23,9 @@ def parsed(message: bytes) -> Any:
 def element(name: str, *inside: Any, **attributes: str) -> Any:
     """An element of NETCONF itself."""
     found = etree.Element(f"{{{BASE}}}{name}", attributes, nsmap={None: BASE})
-    for one in inside:
-        if isinstance(one, str):
-            found.text = one
+    for child in inside:
+        if isinstance(child, str):
+            found.text = child
         else:
-            found.append(one)
+            found.append(child)
     return found

@@ -53,7 +53,7 @@ class SessionRules(Strict):
 
     @cached_property
     def _entries(self) -> list[re.Pattern[str]]:
-        return [compile_pattern(one).regex for mode in self.modes.values() for one in mode.entered_by]
+        return [compile_pattern(pattern).regex for mode in self.modes.values() for pattern in mode.entered_by]
 
     def moves(self, line: str) -> bool:
         """Whether a line leads into another mode."""
@@ -62,17 +62,17 @@ class SessionRules(Strict):
 
     @cached_property
     def _renaming(self) -> list[re.Pattern[str]]:
-        return [compile_pattern(one).regex for one in self.renamed_by]
+        return [compile_pattern(pattern).regex for pattern in self.renamed_by]
 
     def renames(self, line: str) -> bool:
         """Whether the prompt may name another host after a line."""
-        return any(one.fullmatch(line.strip()) for one in self._renaming)
+        return any(pattern.fullmatch(line.strip()) for pattern in self._renaming)
 
     def never(self, mode: str) -> tuple[str, ...]:
         """What a command in this mode must not hold; in any mode, where the mode is not known."""
         if mode:
             return self.modes[mode].never
-        return tuple(one for known in self.modes.values() for one in known.never)
+        return tuple(word for known in self.modes.values() for word in known.never)
 
 
 class Options(Strict):
@@ -169,7 +169,7 @@ class Gathering(Strict):
         return [compile_pattern(command).regex for command in self.commands]
 
     def answers(self, command: str) -> bool:
-        return any(one.fullmatch(command) for one in self._commands)
+        return any(pattern.fullmatch(command) for pattern in self._commands)
 
     def headed(self, line: str) -> str:
         """The command whose answer follows a line; nothing where the line is no heading."""
@@ -298,7 +298,7 @@ def _file(name: str, where: tuple[Path, ...]) -> Path:
 @cache
 def _load(name: str, where: tuple[Path, ...]) -> Dialect:
     dialect, _ = load(_file(name, where), Dialect)
-    below = (_load(one, where).options for one in dialect.builds_on)
+    below = (_load(base, where).options for base in dialect.builds_on)
     return dialect.model_copy(update={"options": dialect.options or next(filter(None, below), None)})
 
 

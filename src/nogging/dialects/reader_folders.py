@@ -21,7 +21,7 @@ Own = tuple[Path, ...]
 
 def places(own: Own = ()) -> tuple[Path, ...]:
     """The folders, in the order in which they are looked into."""
-    named = [Path(one).expanduser() for one in os.environ.get(ENVIRONMENT, "").split(os.pathsep) if one]
+    named = [Path(folder).expanduser() for folder in os.environ.get(ENVIRONMENT, "").split(os.pathsep) if folder]
     return (*named, *own, LIBRARY)
 
 

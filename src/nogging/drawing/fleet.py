@@ -29,7 +29,7 @@ class DeviceCell:
 
     @property
     def says(self) -> str:
-        numbers = ["?" if one is None else str(one) for one in self.not_well]
+        numbers = ["?" if number is None else str(number) for number in self.not_well]
         return "→".join(numbers) if len(set(numbers)) > 1 else numbers[0]
 
 
@@ -68,12 +68,12 @@ def fleet(*captures: Capture, by: str = "") -> tuple[Figure, str]:
 def laid_out(captures: tuple[Capture, ...], by: str) -> dict[str, list[DeviceCell]]:
     """The devices by the values of the label."""
     found = about(*captures, by=by)
-    counts = [Counter(one.device for one in part.not_well) for part in found.whole]
+    counts = [Counter(record.device for record in part.not_well) for part in found.whole]
     where = {device: value for parts in found.parts for value, part in parts.items() for device in part.devices}
     grid: dict[str, list[DeviceCell]] = {value: [] for value in found.values}
     for device, value in sorted(where.items()):
         numbers = tuple(
-            counts[n][device] if (one := capture.devices.get(device)) and one.outcome == CAPTURED else None
+            counts[n][device] if (entry := capture.devices.get(device)) and entry.outcome == CAPTURED else None
             for n, capture in enumerate(captures)
         )
         grid[value].append(DeviceCell(device, numbers))

@@ -32,7 +32,7 @@ def rates(before: Capture, after: Capture, where: str | None = None) -> tuple[Fi
         raise QuestionError("no counter of a port grew between these two: there are no rates to draw")
     ports = sorted(
         bits.keys() | faults.keys(),
-        key=lambda one: (-max(faults.get(one, {}).values(), default=0), -sum(bits.get(one, (0, 0)))),
+        key=lambda port: (-max(faults.get(port, {}).values(), default=0), -sum(bits.get(port, (0, 0)))),
     )
     shown = ports[:MOST_ROWS]
     grew = [faults.get(port, {}) for port in shown]
@@ -44,10 +44,10 @@ def rates(before: Capture, after: Capture, where: str | None = None) -> tuple[Fi
         panels[0].set_xlabel("bit/s")
         if faults:
             names = [
-                ", ".join(name.replace("_", " ") for name in sorted(one, key=one.__getitem__, reverse=True))
-                for one in grew
+                ", ".join(name.replace("_", " ") for name in sorted(growth, key=growth.__getitem__, reverse=True))
+                for growth in grew
             ]
-            bars(panels[1], names, [("faults", [max(one.values(), default=0) for one in grew], SOLID)])
+            bars(panels[1], names, [("faults", [max(growth.values(), default=0) for growth in grew], SOLID)])
             panels[1].set_xlabel("faults a second, by the counter that grew most (one fault may count in several)")
     more = f"; the {len(ports) - len(shown)} others are not drawn" if len(ports) > len(shown) else ""
     return figure, f"{len(bits)} ports that carried something, {len(faults)} with faults that grew{more}"
@@ -66,4 +66,6 @@ def measured(
             octets[port][row["field"]] = 8 * row["per_second"]
         elif row["per_second"] is not None and kind.fields[row["field"]].of_faults:
             faults[port][row["field"]] = row["per_second"]
-    return {port: (one.get(_OCTETS[0], 0.0), one.get(_OCTETS[1], 0.0)) for port, one in octets.items()}, dict(faults)
+    return {
+        port: (counted.get(_OCTETS[0], 0.0), counted.get(_OCTETS[1], 0.0)) for port, counted in octets.items()
+    }, dict(faults)

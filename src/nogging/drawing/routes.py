@@ -24,7 +24,7 @@ RouteWay = tuple[str, str]
 def routes(*captures: Capture, where: str | None = None) -> tuple[Figure, str]:
     """How many routes of each protocol lead to each next hop; those that changed most on top."""
     counted = [_counted(capture, where) for capture in captures]
-    both = sorted(_both(counted).items(), key=lambda one: (-abs(one[1][-1] - one[1][0]), -max(one[1]), one[0]))
+    both = sorted(_both(counted).items(), key=lambda way: (-abs(way[1][-1] - way[1][0]), -max(way[1]), way[0]))
     if not both:
         raise QuestionError(f"there is no route{f' where {where}' if where else ''} to be drawn")
     shown, others = both[:MOST_ROWS], both[MOST_ROWS:]
@@ -48,7 +48,10 @@ def _left_out(others: Sequence[tuple[RouteWay, tuple[int, ...]]]) -> str:
 
 
 def _both(counted: list[Counter[RouteWay]]) -> dict[RouteWay, tuple[int, ...]]:
-    return {way: tuple(one[way] for one in counted) for way in {way for one in counted for way in one}}
+    return {
+        way: tuple(of_capture[way] for of_capture in counted)
+        for way in {way for of_capture in counted for way in of_capture}
+    }
 
 
 def _counted(capture: Capture, where: str | None) -> Counter[RouteWay]:
@@ -57,7 +60,7 @@ def _counted(capture: Capture, where: str | None) -> Counter[RouteWay]:
     owners = {row["ip"]: row["device"] for row in capture.records("address").select(["ip", "device"]).to_pylist()}
     keys = KINDS["route"].keys
     told = {(*(row[key] for key in keys), row["source_protocol"], _way(row, owners)) for row in rows}
-    return Counter(one[-2:] for one in told)
+    return Counter(row[-2:] for row in told)
 
 
 def _way(row: dict[str, Any], owners: dict[str, str]) -> str:

@@ -74,9 +74,9 @@ def _comparable(old: pa.ChunkedArray, new: pa.ChunkedArray) -> tuple[pa.Array, p
     """Two columns such that equal values are equal: codes as numbers that mean the same in both."""
     import pyarrow as pa
 
-    if not any(pa.types.is_dictionary(one.type) for one in (old, new)):
+    if not any(pa.types.is_dictionary(column.type) for column in (old, new)):
         return old.combine_chunks(), new.combine_chunks()
-    old, new = (one if pa.types.is_dictionary(one.type) else one.dictionary_encode() for one in (old, new))
+    old, new = (column if pa.types.is_dictionary(column.type) else column.dictionary_encode() for column in (old, new))
     both = pa.chunked_array([*old.chunks, *new.chunks]).unify_dictionaries()
     codes = [chunk.indices for chunk in both.chunks]
     first = old.num_chunks

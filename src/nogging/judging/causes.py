@@ -32,12 +32,12 @@ def causes(pairs: Pairs, differences: Iterable[Difference]) -> tuple[Cause, ...]
     reached = {root: _reached(graph, root) for root in _roots(graph, every)}
     told: list[Cause] = []
     taken = set(reached)
-    for root, follows in sorted(reached.items(), key=lambda one: (-len(one[1]), one[0])):
+    for root, follows in sorted(reached.items(), key=lambda entry: (-len(entry[1]), entry[0])):
         mine = [(n, why) for n, why in sorted(follows.items()) if n not in taken]
         taken.update(n for n, _ in mine)
         if mine:
             told.append(Cause(every[root], tuple((every[n], why) for n, why in mine)))
-    return tuple(sorted(told, key=lambda one: -len(one.following)))
+    return tuple(sorted(told, key=lambda cause: -len(cause.following)))
 
 
 def _following(found: Consequences) -> nx.DiGraph[int]:
@@ -46,8 +46,8 @@ def _following(found: Consequences) -> nx.DiGraph[int]:
 
     graph: nx.DiGraph[int] = nx.DiGraph()
     graph.add_nodes_from(range(len(found.differences)))
-    for n, one in enumerate(found.differences):
-        graph.add_edges_from((n, effect, {"why": why}) for effect, why in found.next_of(one))
+    for n, difference in enumerate(found.differences):
+        graph.add_edges_from((n, effect, {"why": why}) for effect, why in found.next_of(difference))
     return graph
 
 

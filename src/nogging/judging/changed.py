@@ -57,7 +57,7 @@ def logged(before: Capture | None, after: Capture, devices: Collection[str], at:
     fresh = defaultdict(list)
     for row in _rows(after, EVENT, devices):
         again = known[_message(row)]
-        same = [one for one in again if _is_same(one, row.get("at"))]
+        same = [log for log in again if _is_same(log, row.get("at"))]
         if same:
             again.remove(same[0])
         else:
@@ -112,11 +112,11 @@ def _asked(capture: Capture, device: str, kind: Kind) -> str | None:
 
 
 def _told(cause: Cause) -> str:
-    one = cause.difference
-    fields = ((name, *values) for name, values in one.fields.items() if name != REMAINDER.name)
+    difference = cause.difference
+    fields = ((name, *values) for name, values in difference.fields.items() if name != REMAINDER.name)
     moves = [f"{name} {_word(was)} to {_word(now)}" for name, was, now in fields]
     more = ", …" * (len(moves) > MOVES)
-    what = f"{one.device}: {KINDS[one.kind].called(one.key)} {one.what}"
+    what = f"{difference.device}: {KINDS[difference.kind].called(difference.key)} {difference.what}"
     return f"{what} ({', '.join(moves[:MOVES])}{more}); {many(len(cause.following), 'other')} with it"
 
 

@@ -26,7 +26,7 @@ def closing(holes: Iterable[Fault], devices: Collection[str]) -> Iterator[str]:
         title += f" its {next(iter(fields))}" if len(fields) == 1 else ""
         where = _where({str(fault.changes[0].match["device"]) for fault in faults}, devices)
         parts = [where] if len(where) <= WIDE else [where.partition(" and ")[0], "and before.device is not null"]
-        must = [one if not n else f"and {one}" for n, one in enumerate(told)]
+        must = [condition if not n else f"and {condition}" for n, condition in enumerate(told)]
         yield f"- title: {title}\n  every: {name}\n  where: {_folded(parts)}\n  must: {_folded(must)}"
 
 

@@ -37,13 +37,13 @@ class Consequences:
         self.by_name: dict[tuple[str, str, str], dict[str, list[int]]] = defaultdict(lambda: defaultdict(list))
         self.by_identity: dict[tuple[str, tuple[Any, ...]], list[int]] = defaultdict(list)
         self.restarted: dict[str, list[int]] = defaultdict(list)
-        for n, one in enumerate(self.differences):
-            self.by_identity[one.identity].append(n)
-            if one.what == "restarted":
-                self.restarted[one.device].append(n)
-            for field in _resting_fields(KINDS[one.kind]):
-                for name in _named(one, field):
-                    self.by_name[one.device, one.kind, field.name][name].append(n)
+        for n, difference in enumerate(self.differences):
+            self.by_identity[difference.identity].append(n)
+            if difference.what == "restarted":
+                self.restarted[difference.device].append(n)
+            for field in _resting_fields(KINDS[difference.kind]):
+                for name in _named(difference, field):
+                    self.by_name[difference.device, difference.kind, field.name][name].append(n)
 
     @cached_property
     def names(self) -> dict[tuple[str, str, str], NamedValues]:

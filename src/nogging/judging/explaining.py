@@ -27,10 +27,12 @@ class Explaining:
         for numbers in matched:
             self.accounted.update(numbers)
         found = [
-            _concluded(one, len(numbers), self.following(numbers) if one.consequences else (), self.blind)
-            for one, numbers in zip(explanations, matched, strict=True)
+            _concluded(
+                explanation, len(numbers), self.following(numbers) if explanation.consequences else (), self.blind
+            )
+            for explanation, numbers in zip(explanations, matched, strict=True)
         ]
-        left = tuple(one for n, one in enumerate(self.comparison.differences) if n not in self.accounted)
+        left = tuple(difference for n, difference in enumerate(self.comparison.differences) if n not in self.accounted)
         return tuple(found), left
 
     def matched(self, explanation: Explanation) -> list[int]:

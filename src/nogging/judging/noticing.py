@@ -67,11 +67,11 @@ class Notices:
     def __init__(self, earlier: Iterable[dict[str, Any]] = ()) -> None:
         self.open: dict[str, _OpenExpectation] = {}
         for notice in earlier:
-            for one in notice["about"]:
-                self.open.pop(one["title"], None)
+            for entry in notice["about"]:
+                self.open.pop(entry["title"], None)
                 if notice["what"] != ENDED:
-                    since, at = datetime.fromisoformat(one["since"]), datetime.fromisoformat(notice["at"])
-                    self.open[one["title"]] = _OpenExpectation(one["verdict"], since, at)
+                    since, at = datetime.fromisoformat(entry["since"]), datetime.fromisoformat(notice["at"])
+                    self.open[entry["title"]] = _OpenExpectation(entry["verdict"], since, at)
 
     def of(self, judgement: Judgement, at: datetime, causes: Sequence[str] = ()) -> list[Notice]:
         """What is to be told of a verdict."""

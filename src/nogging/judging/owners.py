@@ -29,13 +29,13 @@ class Owners:
         self.fell: dict[tuple[str, str], int] = {}
         self.lost: dict[tuple[str, str], list[int]] = defaultdict(list)
         self.gone: list[tuple[int, Difference]] = []
-        for n, one in enumerate(differences):
-            if one.kind == "route" and one.what == "gone":
-                self.gone.append((n, one))
-            elif DOWN in ways_of(one) and one.kind == "interface":
-                self.fell[one.device, one.key["name"]] = n
-            elif DOWN in ways_of(one) and one.kind == "neighbor":
-                self.lost[one.device, one.key["protocol"]].append(n)
+        for n, difference in enumerate(differences):
+            if difference.kind == "route" and difference.what == "gone":
+                self.gone.append((n, difference))
+            elif DOWN in ways_of(difference) and difference.kind == "interface":
+                self.fell[difference.device, difference.key["name"]] = n
+            elif DOWN in ways_of(difference) and difference.kind == "neighbor":
+                self.lost[difference.device, difference.key["protocol"]].append(n)
 
     def reasons(self) -> Iterator[tuple[int, Reason]]:
         """Each route that is gone with what it follows from."""

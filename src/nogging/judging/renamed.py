@@ -20,9 +20,9 @@ def with_proposals(differences: Sequence[Difference]) -> list[Difference]:
     """The differences, each that is gone or new with the other one that may be the same record."""
     proposals = list(differences)
     left: dict[str, dict[str, list[int]]] = defaultdict(lambda: {"gone": [], "new": []})
-    for n, one in enumerate(differences):
-        if one.what in ("gone", "new") and KINDS[one.kind].known_again:
-            left[one.kind][one.what].append(n)
+    for n, difference in enumerate(differences):
+        if difference.what in ("gone", "new") and KINDS[difference.kind].known_again:
+            left[difference.kind][difference.what].append(n)
     for kind, both in left.items():
         for gone, new, why in _matched(kind, both, differences):
             proposals[gone] = replace(proposals[gone], perhaps=proposals[new].key, because=why)

@@ -82,7 +82,7 @@ def with_included(
         if place.resolve() in (path.resolve(), *inside):
             raise source.error(("include", n), f"'{name}' includes this file, which would include it again")
         found += with_included(place, lambda _: included, included, (*inside, path.resolve()))
-    once = {one[1].path: one for one in found}
+    once = {included[1].path: included for included in found}
     return [*once.values(), (own, source)]
 
 
@@ -161,14 +161,14 @@ class Vocabulary:
     def _value(self, name: str) -> PredicateNode:
         given, source = self.values[name]
         cases: list[tuple[PredicateNode | None, Constant]] = []
-        for n, one in enumerate(given if isinstance(given, tuple) else (given,)):
+        for n, text in enumerate(given if isinstance(given, tuple) else (given,)):
             place = ("values", name, n) if isinstance(given, tuple) else ("values", name)
-            if not isinstance(one, CaseModel):
-                cases.append((None, _constant(one)))
+            if not isinstance(text, CaseModel):
+                cases.append((None, _constant(text)))
                 continue
-            predicate = self.predicate(one.condition, self.labels, source, (*place, "for"))
+            predicate = self.predicate(text.condition, self.labels, source, (*place, "for"))
             assert predicate is not None
-            cases.append((predicate.node, _constant(one.value)))
+            cases.append((predicate.node, _constant(text.value)))
         if not cases:
             raise source.error(("values", name), "a value is expected here, or several, each 'for' some devices")
         if len({constant.type for _, constant in cases}) > 1:

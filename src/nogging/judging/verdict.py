@@ -171,8 +171,10 @@ class Cause:
 
 def by_themselves(differences: Iterable[Difference], causes: Iterable[Cause]) -> list[Difference]:
     """The differences that neither are a cause nor follow from one."""
-    every = (one for cause in causes for one in (cause.difference, *(other for other, _ in cause.following)))
-    told = {(one.identity, one.what) for one in every}
+    every = (
+        difference for cause in causes for difference in (cause.difference, *(other for other, _ in cause.following))
+    )
+    told = {(difference.identity, difference.what) for difference in every}
     return [difference for difference in differences if (difference.identity, difference.what) not in told]
 
 
@@ -237,7 +239,7 @@ class Judgement:
     def failures(self) -> tuple[Failure, ...]:
         """Every record that an expectation in `must` failed for; a result that failed without one has none."""
         every = (result for result in self.results if result.strength == "must" and result.verdict is Verdict.FAIL)
-        return tuple(failure for one in every for failure in one.failures)
+        return tuple(failure for result in every for failure in result.failures)
 
     def to_pandas(self) -> Any:
         """A frame of what did not pass, a row a record: its expectation, strength, verdict, device, kind, what it is,

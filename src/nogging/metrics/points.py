@@ -55,7 +55,9 @@ def numbers(kind: Kind) -> tuple[Field, ...]:
 def points(capture: Capture) -> Iterator[Point]:
     """All points of a capture, at the moment at which it was done."""
     at = capture.ended
-    of_device = {name: {**one.labels, "dialect": one.dialect, "device": name} for name, one in capture.devices.items()}
+    of_device = {
+        name: {**entry.labels, "dialect": entry.dialect, "device": name} for name, entry in capture.devices.items()
+    }
     for name, entry in capture.devices.items():
         skew = {SKEW: entry.skew} if entry.skew is not None else {}
         yield Point(CAPTURE, _labels({}, of_device[name]), {ANSWERS: entry.commands_answered, **skew}, at)

@@ -97,7 +97,7 @@ def send_new(
     known = _known(folder)
     place = hashlib.sha256(url.encode()).hexdigest()[:16]  # not the address itself: it may have a password in it
     since = datetime.fromisoformat(known[place]) if place in known else None
-    left = [one for one in history.turns if since is None or one.at > since]
+    left = [turn for turn in history.turns if since is None or turn.at > since]
     for turn in left[:AT_A_TIME]:
         with moment_of(history, turn) as capture:
             send(points(capture), url, way, wait)

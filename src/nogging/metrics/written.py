@@ -49,7 +49,7 @@ def samples(points: Iterable[Point]) -> Iterator[Sample]:
                 family = name = f"{family}_seconds"
             if isinstance(value, str):
                 labels[f"{field}_is" if field in labels else field], value = value, 1
-            told = {_name(one): text for one, text in labels.items()}
+            told = {_name(label): text for label, text in labels.items()}
             meaning = declared.meaning if declared else _MEANINGS[field]
             yield Sample(family=family, sort=sort, meaning=meaning, name=name, labels=told, value=value, at=point.at)
 

@@ -48,7 +48,7 @@ _MACROS = (
     f"family(a) AS CASE WHEN {_IS_IPV4} THEN 'ipv4' WHEN {_IS_IPV6} THEN 'ipv6' END",
     f"mask_length(a) AS CASE WHEN {_IS_IPV4} THEN {_LENGTH.format(32)} WHEN {_IS_IPV6} THEN {_LENGTH.format(128)} END",
     "subnet(a, n) AS first_address(a || '/' || n) || '/' || n",
-    f"is_private(a) AS {' OR '.join(f'within(a, {one!r})' for one in _PRIVATE)}",
+    f"is_private(a) AS {' OR '.join(f'within(a, {prefix!r})' for prefix in _PRIVATE)}",
 )
 
 

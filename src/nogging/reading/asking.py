@@ -41,7 +41,7 @@ def why_not(dialect: str, command: str, own: Own = ()) -> str | None:
         return "it holds more than one line, or characters that are not printable"
     found = load_dialect(dialect, own)
     mode = mode_of(dialect, command, own)
-    writes = next((one for one in found.session.never(mode) if re.search(one, command)), None)
+    writes = next((pattern for pattern in found.session.never(mode) if re.search(pattern, command)), None)
     if writes is not None or (found.way != "netconf" and _CHAINED.search(command)):
         return "it could write a file or run another command"
     if _UPWARDS.search(command):

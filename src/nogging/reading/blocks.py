@@ -204,7 +204,7 @@ class Blocks:
                     raise ValueError
             names = step.names
             if len(values) < step.most:
-                names = [tuple([name for name in one if name in values]) for one in names]
+                names = [tuple([name for name in several if name in values]) for several in names]
             taken += names
         assert lines.open is not None
         lines.open.lines += [number + place for place in block.added]
@@ -314,7 +314,7 @@ class Blocks:
                 return []
             slots = list(self.lines.slots.of(form, kind))
             own, names = slice(groups, groups + len(slots)), _fields(form, slots)
-            one = _BlockStep(
+            step = _BlockStep(
                 action=form.action,
                 kind=kind,
                 groups=own,
@@ -325,10 +325,10 @@ class Blocks:
                 most=len(names),
             )
             apart = any(slot.rest is not None for slot in slots)  # which is told by its place among the line's own
-            if steps and one.adds and steps[-1].adds and not apart:
-                steps[-1].join(one)
+            if steps and step.adds and steps[-1].adds and not apart:
+                steps[-1].join(step)
             else:
-                steps.append(one)
+                steps.append(step)
             groups = own.stop
         given = [name for step in steps if step.action is not Action.ROW for names in step.names for name in names]
         return steps if len({*given}) == len(given) else []
@@ -347,7 +347,7 @@ def _block(
         else (None, 0, None)
         for form in forms
     ]
-    alike = [one for form in known for one in form.pattern.alike or [frozenset()] * len(form.pattern.values)]
+    alike = [words for form in known for words in form.pattern.alike or [frozenset()] * len(form.pattern.values)]
     return Block(
         regex=regex,
         height=len(forms),
@@ -380,7 +380,7 @@ def _expression(reader: Reader, forms: Sequence[LineForm | None], refusals: Iter
     written = ""
     for form in forms:
         if form is not None:
-            guard = "".join(f"(?!{one})" for one in _before(reader, form, refusals))
+            guard = "".join(f"(?!{pattern})" for pattern in _before(reader, form, refusals))
             written += rf"(?>{guard}{form.pattern.expression}\n)"
         else:
             written += r"\n"
@@ -393,9 +393,9 @@ def _before(reader: Reader, form: LineForm, refusals: Iterable[str]) -> Iterator
     for refusal in refusals:
         if word is None or word.startswith(refusal) or refusal.startswith(word):
             yield re.escape(refusal)
-    for one in reader.forms[: reader.forms.index(form)]:
-        if not one.within and (word is None or one.pattern.first_word in (None, word)):
-            yield rf"{keeping_nothing(one.pattern)}\n"
+    for earlier in reader.forms[: reader.forms.index(form)]:
+        if not earlier.within and (word is None or earlier.pattern.first_word in (None, word)):
+            yield rf"{keeping_nothing(earlier.pattern)}\n"
 
 
 def _fields(form: LineForm, slots: list[Slot]) -> tuple[str, ...]:

@@ -282,7 +282,7 @@ class ReaderModel(Strict):
 
     @model_validator(mode="after")
     def one_form(self) -> ReaderModel:
-        if sum(bool(one) for one in (self.lines, self.json_, self.xml)) != (not self.like):
+        if sum(bool(notation) for notation in (self.lines, self.json_, self.xml)) != (not self.like):
             raise ValueError("a reader has one of: lines, json, xml, or is like another")
         return self
 
@@ -445,7 +445,7 @@ class Heading:
 
     def under(self, title: str) -> tuple[str, ...]:
         """The fields that stand under a heading."""
-        return tuple(value.field for one, value in self.columns if one == title)
+        return tuple(value.field for heading, value in self.columns if heading == title)
 
 
 @dataclass(frozen=True, eq=False)
@@ -578,7 +578,7 @@ class Reader:
             return self
         dialect = load_dialect(self.dialect, self.own)
         core = typed(command, dialect).core
-        others = (self._fitting(one) for one, _ in otherwise(core, dialect))
+        others = (self._fitting(wording) for wording, _ in otherwise(core, dialect))
         fitting = self._fitting(core) or next(filter(None, others), [])
         if not fitting or not all(pattern.values for pattern, _ in fitting):
             return self
@@ -590,8 +590,8 @@ class Reader:
         """The patterns that a command fits as it stands; where there is none, those that it is short for."""
         patterns = self.command_patterns + self.partial_patterns
         exact = ((pattern, pattern.regex.fullmatch(command)) for pattern in patterns)
-        return [(one, match) for one, match in exact if match is not None] or [
-            (one.pattern, one.match) for one in sorted(fits(patterns, command), key=lambda fit: fit.looseness)
+        return [(pattern, match) for pattern, match in exact if match is not None] or [
+            (likely.pattern, likely.match) for likely in sorted(fits(patterns, command), key=lambda fit: fit.looseness)
         ]
 
     def _meant(self, name: str, text: Any) -> Any:

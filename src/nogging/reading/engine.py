@@ -72,17 +72,17 @@ def joined(reader: Reader, text: str) -> tuple[str, list[int]]:
 
 def _put_back(reading: Reading, lines: list[str], broken: list[int]) -> None:
     """Accounts for the second halves of lines that were read as one."""
-    unread = {one.line: one for one in reading.unread}
+    unread = {line.line: line for line in reading.unread}
     for n in broken:
         if n in unread:
-            one = unread[n]
-            reading.unread += [replace(one, line=k, text=lines[k - 1]) for k in (n, n + 1)]
-            reading.unread.remove(one)
+            line = unread[n]
+            reading.unread += [replace(line, line=k, text=lines[k - 1]) for k in (n, n + 1)]
+            reading.unread.remove(line)
         elif n in reading.taken:
             reading.taken[n + 1] = reading.taken[n]
         else:
             reading.skipped += 1
-    reading.unread.sort(key=lambda one: one.line)
+    reading.unread.sort(key=lambda line: line.line)
     halves = set(broken)
     for rows in reading.rows.values():
         for row in rows:

@@ -249,7 +249,7 @@ class Flat:
         earlier = self.reader.forms[: self.reader.forms.index(form)]
         said = self.words.text_of(lines) if earlier else None
         for n in range(0, len(earlier), _WAYS):
-            ways = "|".join(loose(one.pattern.elements) for one in earlier[n : n + _WAYS])
+            ways = "|".join(loose(form.pattern.elements) for form in earlier[n : n + _WAYS])
             matches = pc.match_substring_regex(said, rf"^[ \t]*(?:{ways})[ \t]*\n?$")
             kept &= ~matches.to_numpy(zero_copy_only=False)
         return kept

@@ -115,7 +115,7 @@ def _with_verbatim(line: str, verbatim: Verbatim, whole: set[tuple[int, int]]) -
     found, at = "", 0
     regs: list[tuple[int, int]] = []
     for start, end, is_verbatim in sorted(
-        (*match.span(one), kept) for one, kept in named.items() if match.start(one) >= 0
+        (*match.span(group), kept) for group, kept in named.items() if match.start(group) >= 0
     ):
         found += line[at:start]
         if is_verbatim:

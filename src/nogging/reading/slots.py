@@ -64,7 +64,7 @@ class Slots:
 
     def slot(self, kind: Kind | None, value: PatternValue) -> Slot:
         name, kinds = value.field, [kind] if kind else list(self.reader.kinds)
-        declared = next((one.fields[name] for one in kinds if name in one.fields), None)
+        declared = next((kind.fields[name] for kind in kinds if name in kind.fields), None)
         if declared is None and name.endswith(PREFIX_LENGTH):
             return Slot(name, integer, {}, "")
         if declared is None and name.endswith(UNIT):
@@ -198,7 +198,9 @@ def _heirlooms(kind: Kind, outer: Kind) -> list[tuple[str, str, bool]]:
 def absent_of(reader: Reader, kind: Kind) -> list[tuple[str, str]]:
     """The fields that this reader would have given, with what it means that they are not there."""
     provided = reader.provides(kind)
-    return [(name, one.absent) for name, one in kind.fields.items() if one.absent is not None and name in provided]
+    return [
+        (name, field.absent) for name, field in kind.fields.items() if field.absent is not None and name in provided
+    ]
 
 
 def lacking(kind: Kind, row: dict[str, Any], absent: list[tuple[str, str]]) -> str | None:
@@ -219,7 +221,7 @@ def one_by_one(text: str, kind: Kind | None, name: str) -> list[str]:
     known = kind.fields.get(name) if kind is not None else None
     wanted = _RANGES.get(known.type) if known is not None else None
     parts = text.replace(",", " ").split()
-    return [one for part in parts for one in (_counted_out(part, wanted) if wanted else [part])]
+    return [counted for part in parts for counted in (_counted_out(part, wanted) if wanted else [part])]
 
 
 _RANGES = {

@@ -11,7 +11,7 @@ def _alarmed(record: dict[str, Any]) -> None:
     """Who tells no alarms but bounds tells whether they are kept."""
     if record.get("alarm") is None:
         told = [[record.get(f"{name}{end}") for end in ("_low", "", "_high")] for name in ("rx_power", "tx_power")]
-        known = [[one for one in three if one is not None] for three in told]
+        known = [[number for number in three if number is not None] for three in told]
         within = [three == sorted(three) for three in known if len(three) == 3]
         record["alarm"] = not all(within) if within else None
 

@@ -43,8 +43,8 @@ class NamedValues:
             if address is not None:
                 found[address.version].append((int(address), name))
         return {
-            version: ([number for number, _ in sorted(one)], [name for _, name in sorted(one)])
-            for version, one in found.items()
+            version: ([number for number, _ in sorted(network)], [name for _, name in sorted(network)])
+            for version, network in found.items()
         }
 
     def within(self, network: IPv4Network | IPv6Network) -> list[str]:

@@ -19,8 +19,8 @@ _INDENT = " " * 8
 def explained(reading: Reading, answer: str, width: int) -> list[Text]:
     """The answer with a mark before each line: read, `·` known and skipped, `?` unread; and the reason below it."""
     unread: dict[int, list[str]] = {}
-    for one in reading.unread:
-        unread.setdefault(one.line, []).append(one.reason)
+    for left_over in reading.unread:
+        unread.setdefault(left_over.line, []).append(left_over.reason)
     found: list[Text] = []
     for number, line in enumerate(answer.removesuffix("\n").split("\n"), 1):
         took = (reading.took or {}).get(number, [])
@@ -35,19 +35,19 @@ def _line(number: int, line: str, took: list[Took], reasons: list[str], width: i
     mark = "?" if reasons else (" " if not line.strip() else ("·" if _says_nothing(took) else "+"))
     style = "yellow" if reasons else ("dim" if mark == "·" else "")
     yield Text(f"{number:>5} {mark} {clean(line)}".rstrip(), style=style)
-    for one in took:
-        if one.action != "skip":
-            yield Text(_cut(f"{_INDENT}{one.action} {one.pattern}", width), style="cyan")
-            gave = (f"{name} = {shown(value)}" for name, value in one.gave.items() if not name.endswith(RESOLUTION))
+    for taker in took:
+        if taker.action != "skip":
+            yield Text(_cut(f"{_INDENT}{taker.action} {taker.pattern}", width), style="cyan")
+            gave = (f"{name} = {shown(value)}" for name, value in taker.gave.items() if not name.endswith(RESOLUTION))
             yield Text(_cut(f"{_INDENT}  gives {', '.join(gave) or 'nothing'}", width), style="cyan")
-        for other in one.also:
+        for other in taker.also:
             yield Text(_cut(f"{_INDENT}  could also be taken by {other}", width), style="magenta")
     for reason in reasons:
         yield Text(_cut(f"{_INDENT}unread: {clean(reason)}", width), style="yellow")
 
 
 def _says_nothing(took: list[Took]) -> bool:
-    return not any(one.action != "skip" for one in took)
+    return not any(taker.action != "skip" for taker in took)
 
 
 def _cut(text: str, width: int) -> str:

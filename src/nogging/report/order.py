@@ -36,9 +36,9 @@ def _style(moment: Moment) -> str:
     return "red" if moment.severity in GRAVE else "bold" if moment.source == CHANGE else ""
 
 
-def exactness(one: Moment) -> str:
+def exactness(moment: Moment) -> str:
     """By how much its time may be off; nothing where that is less than a second."""
-    return f"±{_seconds(one.within)}" if one.within >= 1 else ""
+    return f"±{_seconds(moment.within)}" if moment.within >= 1 else ""
 
 
 def _seconds(seconds: float) -> str:

@@ -282,4 +282,4 @@ def address_of(capture: Capture, target: str) -> IpAddress:
     if not mine:
         raise QuestionError(f"{target}: no address of it is in {capture.called}; name one")
     whole = [row for row in mine if row["prefix_length"] == (128 if ":" in row["ip"] else 32)]
-    return min((parsed(row["ip"]) for row in whole or mine), key=lambda one: (one.version, int(one)))
+    return min((parsed(row["ip"]) for row in whole or mine), key=lambda address: (address.version, int(address)))

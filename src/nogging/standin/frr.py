@@ -216,22 +216,22 @@ _VRRP_STATES = {"initialize": "Initialize", "active": "Master", "backup": "Backu
 
 
 def show_vrrp(network: Network, device: SimulatedDevice, now: datetime) -> str:
-    return "\n".join(_vrrp(network, device, one) for one in device.ready)
+    return "\n".join(_vrrp(network, device, ready) for ready in device.ready)
 
 
-def _vrrp(network: Network, device: SimulatedDevice, one: Ready) -> str:
+def _vrrp(network: Network, device: SimulatedDevice, ready: Ready) -> str:
     told = {
-        "Virtual Router ID": one.group,
+        "Virtual Router ID": ready.group,
         "Protocol Version": 3,
-        "Interface": one.interface,
-        "Status (v4)": _VRRP_STATES[network.standing(device, one)],
+        "Interface": ready.interface,
+        "Status (v4)": _VRRP_STATES[network.standing(device, ready)],
         "Status (v6)": "Initialize",
-        "Priority": one.priority,
-        "Effective Priority (v4)": one.priority,
+        "Priority": ready.priority,
+        "Effective Priority (v4)": ready.priority,
         "Preempt Mode": "Yes",
         "State transitions (v4)": 2,
         "IPv4 Addresses": 1,
-        ".................................. ": one.address,
+        ".................................. ": ready.address,
         "IPv6 Addresses": 0,
     }
     return "\n" + "".join(f" {name:<39} {value!s:<20}\n" for name, value in told.items())

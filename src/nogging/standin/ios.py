@@ -88,16 +88,16 @@ def show_ntp_associations(network: Network, device: SimulatedDevice, now: dateti
 
 def show_vrrp(network: Network, device: SimulatedDevice, now: datetime) -> str:
     heading = "Interface          Grp Pri Time  Own Pre State   Master addr     Group addr\n"
-    return heading + "".join(_vrrp(network, device, one) for one in device.ready) if device.ready else ""
+    return heading + "".join(_vrrp(network, device, ready) for ready in device.ready) if device.ready else ""
 
 
-def _vrrp(network: Network, device: SimulatedDevice, one: Ready) -> str:
-    active, name = network.active(one.address), one.interface.replace("GigabitEthernet", "Gi")
-    state = _VRRP_STATES[network.standing(device, one)]
-    ports = [own.interface for own in active.ready if own.address == one.address] if active else []
+def _vrrp(network: Network, device: SimulatedDevice, ready: Ready) -> str:
+    active, name = network.active(ready.address), ready.interface.replace("GigabitEthernet", "Gi")
+    state = _VRRP_STATES[network.standing(device, ready)]
+    ports = [own.interface for own in active.ready if own.address == ready.address] if active else []
     master = active.interfaces[ports[0]].ipv4 if active else None
     address = str(master.ip) if master else "0.0.0.0"
-    return f"{name:<18} {one.group:<3} {one.priority:<3} {3609:<9} Y  {state:<7} {address:<15} {one.address}\n"
+    return f"{name:<18} {ready.group:<3} {ready.priority:<3} {3609:<9} Y  {state:<7} {address:<15} {ready.address}\n"
 
 
 def show_interfaces(network: Network, device: SimulatedDevice, now: datetime) -> str:

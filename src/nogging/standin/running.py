@@ -64,10 +64,10 @@ def _bgp(device: SimulatedDevice) -> list[str]:
     if device.bgp is None:
         return []
     lines = [f"router bgp {device.bgp.local_as}"]
-    for address, one in device.bgp.neighbors.items():
-        lines += [f" neighbor {address} remote-as {one.remote_as}"]
-        lines += [f" neighbor {address} description {one.description}"] if one.description else []
-        lines += [f" neighbor {address} shutdown"] * one.shutdown
+    for address, neighbor in device.bgp.neighbors.items():
+        lines += [f" neighbor {address} remote-as {neighbor.remote_as}"]
+        lines += [f" neighbor {address} description {neighbor.description}"] if neighbor.description else []
+        lines += [f" neighbor {address} shutdown"] * neighbor.shutdown
     return [
         *lines,
         *(f" network {network}" for network in device.bgp.networks),

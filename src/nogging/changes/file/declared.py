@@ -255,7 +255,7 @@ class WindowModel(Strict):
 
     @model_validator(mode="after")
     def in_order(self) -> WindowModel:
-        given = [one for one in (self.start, self.back_out_by, self.end) if one is not None]
+        given = [moment for moment in (self.start, self.back_out_by, self.end) if moment is not None]
         if given != sorted(given):
             raise ValueError("'start', 'back_out_by' and 'end' follow each other in time")
         return self

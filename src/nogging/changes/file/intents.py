@@ -187,17 +187,17 @@ def intent_of(given: dict[str, Any]) -> Intent:
         return INTENTS[word].model_validate(given)
     except ValidationError as error:
         detail = error.errors()[0]
-        place = ".".join(str(one) for one in detail["loc"])
+        place = ".".join(str(step) for step in detail["loc"])
         told = detail["msg"].removeprefix("Value error, ")
         raise ValueError(f"'{place}': {told}" if place else told) from None
 
 
 def well_formed(given: tuple[dict[str, Any], ...]) -> tuple[dict[str, Any], ...]:
     """The intents as they are written; `ValueError` for one that is wrong, whatever the device."""
-    for one in given:
-        if INCLUDE in one:
-            if set(one) != {INCLUDE} or not isinstance(one[INCLUDE], str):
+    for intent in given:
+        if INCLUDE in intent:
+            if set(intent) != {INCLUDE} or not isinstance(intent[INCLUDE], str):
                 raise ValueError(f"'{INCLUDE}' stands alone, and names a file")
-        elif not any("{{" in str(value) for value in one.values()):
-            intent_of(one)
+        elif not any("{{" in str(value) for value in intent.values()):
+            intent_of(intent)
     return given

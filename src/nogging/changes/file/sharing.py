@@ -22,7 +22,7 @@ class IntentsModel(Strict):
     @field_validator("intents")
     @classmethod
     def known(cls, given: tuple[dict[str, Any], ...]) -> tuple[dict[str, Any], ...]:
-        if any(INCLUDE in one for one in given):
+        if any(INCLUDE in entry for entry in given):
             raise ValueError("intents that are included include no others")
         return well_formed(given)
 
@@ -36,13 +36,13 @@ def with_included(given: tuple[dict[str, Any], ...], source: Source, where: Path
     """The intents of a step, with those of the files that it includes in their place. A mistake in one of these is told
     at the entry that includes it."""
     found: list[tuple[int, dict[str, Any]]] = []
-    for k, one in enumerate(given):
-        if INCLUDE not in one:
-            found.append((k, one))
+    for k, entry in enumerate(given):
+        if INCLUDE not in entry:
+            found.append((k, entry))
             continue
-        found += [(k, other) for other in load_intents(_file(str(one[INCLUDE]), source, (*where, k)))]
+        found += [(k, other) for other in load_intents(_file(str(entry[INCLUDE]), source, (*where, k)))]
     source.reorder(where, [k for k, _ in found])
-    return tuple(one for _, one in found)
+    return tuple(entry for _, entry in found)
 
 
 def _file(name: str, source: Source, where: Path_) -> Path:

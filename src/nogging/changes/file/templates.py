@@ -71,11 +71,11 @@ def _texts(value: Any, name: str = "") -> Iterator[tuple[str, str]]:
     if isinstance(value, str):
         yield name, value
     elif isinstance(value, Mapping):
-        for key, one in value.items():
-            yield from _texts(one, f"{name}.{key}" if name else str(key))
+        for key, inner in value.items():
+            yield from _texts(inner, f"{name}.{key}" if name else str(key))
     elif isinstance(value, list | tuple):
-        for one in value:
-            yield from _texts(one, name)
+        for inner in value:
+            yield from _texts(inner, name)
 
 
 def filled_text(template: str, known: Mapping[str, Any]) -> str:

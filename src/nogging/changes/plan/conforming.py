@@ -63,7 +63,7 @@ def conform(change: Change, *, ask: Callable[[str], str] | None = None) -> Confo
         deviations = [Deviation(name, reason=why) for name, why in lost.items()]
         secrets = hands.secrets.words()
     if running:
-        there = replace(devices, devices=tuple(one for one in devices.devices if one.name in running))
+        there = replace(devices, devices=tuple(device for device in devices.devices if device.name in running))
         rehearsing.change = replace(change, inventory=there)
         rehearsal = rehearsing.rehearse(running, _Later(there, hands.secrets))
         masker = Masker(user_key(), [*secrets, *rehearsing.secrets])
@@ -91,10 +91,10 @@ class _Later:
 
 
 def _deviation(name: str, parts: Sequence[StepPart], masker: Masker) -> Deviation:
-    planned = [one for part in parts for one in part.planned if one.changes]
-    absent = [" / ".join(one.path) for one in planned if not one.path[-1].startswith("no ")]
-    absent += [one.text for part in parts for one in part.plain if not one.there]
-    surplus = [" / ".join(away) for one in planned for away in one.removes]
+    planned = [statement for part in parts for statement in part.planned if statement.changes]
+    absent = [" / ".join(statement.path) for statement in planned if not statement.path[-1].startswith("no ")]
+    absent += [line.text for part in parts for line in part.plain if not line.there]
+    surplus = [" / ".join(away) for statement in planned for away in statement.removes]
     remedy = [line for part in parts for line, _ in part.lines]
     masked = [tuple(masker.fresh().lines(line) for line in lines) for lines in (absent, surplus, remedy)]
     return Deviation(name, masked[0], masked[1], masked[2])

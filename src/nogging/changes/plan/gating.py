@@ -26,7 +26,7 @@ def out_of_window(window: WindowModel) -> list[str]:
 
 def not_captured(capture: Capture) -> dict[str, str]:
     """The devices of which nothing was captured, and why."""
-    return {name: one.reason for name, one in capture.devices.items() if not one.commands_answered}
+    return {name: device.reason for name, device in capture.devices.items() if not device.commands_answered}
 
 
 def missing(gate: GateModel, before: Capture) -> list[str]:

@@ -149,8 +149,8 @@ class Knowledge(Strict):
 
     @cached_property
     def _patterns(self) -> dict[str, Pattern]:
-        nested = [one for inside in (*self.nested.values(), *self.in_order.values()) for one in inside]
-        outer = [one for around in self.nested for one in around.split(WITHIN)]
+        nested = [name for inside in (*self.nested.values(), *self.in_order.values()) for name in inside]
+        outer = [name for around in self.nested for name in around.split(WITHIN)]
         told = (*self.sections, *outer, *self.in_order, *nested, *self.lasting_sections, *self.one_of_a_kind)
         told += (*self.unconfigured, *self.listed.values())
         return {text: compile_pattern(text) for text in told if text}
@@ -164,7 +164,7 @@ class Knowledge(Strict):
             return is_section(path[-1])
         if len(path) == 1:
             return self._fits(path[0], self.sections)
-        inside = tuple(one for outer, inner in self.nested.items() if self._ends(path[:-1], outer) for one in inner)
+        inside = tuple(name for outer, inner in self.nested.items() if self._ends(path[:-1], outer) for name in inner)
         return self._fits(path[-1], inside)
 
     def _ends(self, section: tuple[str, ...], around: str) -> bool:

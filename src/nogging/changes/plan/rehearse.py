@@ -55,9 +55,9 @@ def checked(change: Change, fetch: Ask | None) -> Rehearsing:
     pairs, model = planned(change.inventory), change.model
     for place in (("gate", "expect"), *places(model)):
         load_expectations(change.path, pairs, ChangeModel, place)
-    for n, one in enumerate(model.notices):
+    for n, notice in enumerate(model.notices):
         try:
-            message(one, {"title": "", "state": "", "verdict": "", "reasons": [], "todo": [], "folder": ""})
+            message(notice, {"title": "", "state": "", "verdict": "", "reasons": [], "todo": [], "folder": ""})
         except TemplateWrongError as error:
             raise change.source.error(("notices", n, "template"), str(error)) from None
     return rehearsing

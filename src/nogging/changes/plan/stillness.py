@@ -32,9 +32,11 @@ def restless(change: Change, first: Capture, second: Capture) -> list[str]:
         return []
     comparison = compared(change, first, second)
     told = [f"{told_of(difference)} by itself, with nothing done ({OPENS})" for difference in comparison.differences]
-    missed = tuple(f"{name}, " for name, one in first.devices.items() if not one.commands_answered)  # told elsewhere
-    blind = [one for one in comparison.not_compared if not one.startswith(missed)]
-    return told + [f"{one}, with nothing done ({_settled_by(one)})" for one in blind]
+    missed = tuple(
+        f"{name}, " for name, device in first.devices.items() if not device.commands_answered
+    )  # told elsewhere
+    blind = [reason for reason in comparison.not_compared if not reason.startswith(missed)]
+    return told + [f"{reason}, with nothing done ({_settled_by(reason)})" for reason in blind]
 
 
 def _settled_by(reason: str) -> str:

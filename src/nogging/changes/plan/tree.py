@@ -39,7 +39,7 @@ def paths_of(knowledge: Knowledge, text: str) -> list[ConfigPath]:
 
 def _paths(node: Any, above: ConfigPath, tree: Tree, prefixes: dict[str, str]) -> Iterator[ConfigPath]:
     name = _name(node, prefixes)
-    children = [one for one in node if isinstance(one.tag, str)]
+    children = [child for child in node if isinstance(child.tag, str)]
     keys = tree.keys.get(name, ())
     if not children:
         value = _value(node, prefixes)
@@ -48,7 +48,7 @@ def _paths(node: Any, above: ConfigPath, tree: Tree, prefixes: dict[str, str]) -
     if name not in tree.containers and not keys:
         yield (*above, f"{name} {_whole(node)}")
         return
-    told = {_name(one, prefixes): _value(one, prefixes) for one in children}
+    told = {_name(child, prefixes): _value(child, prefixes) for child in children}
     here = (*above, name + "".join(f"[{key}='{told.get(key, '')}']" for key in keys))
     yield here
     for child in children:

@@ -76,13 +76,13 @@ class Journal:
         if isinstance(value, str):
             return self.masker.fresh().lines(value)
         if isinstance(value, Mapping):
-            return {name: self._masked(one) for name, one in value.items()}
-        return [self._masked(one) for one in value] if isinstance(value, list | tuple) else value
+            return {name: self._masked(inner) for name, inner in value.items()}
+        return [self._masked(inner) for inner in value] if isinstance(value, list | tuple) else value
 
     def told(self, what: str, **same: Any) -> Event | None:
         """The last event of this sort that says the same."""
         fitting = (event for event in reversed(self.events) if event["event"] == what)
-        return next((one for one in fitting if all(one.get(key) == value for key, value in same.items())), None)
+        return next((event for event in fitting if all(event.get(key) == value for key, value in same.items())), None)
 
     def close(self) -> None:
         self.file.close()
@@ -138,7 +138,7 @@ class Locks:
         place = state() / "devices"
         place.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
-            for device in sorted(devices, key=lambda one: one.name):
+            for device in sorted(devices, key=lambda device: device.name):
                 self._take(place / f"{device.address.replace(':', '_')}_{device.port}", device)
         except QuestionError:
             self.release()

@@ -49,8 +49,8 @@ class Watch:
         began = self.journal.told("probing") is not None
         for probe in self.probes:
             told = {event["began"]: event for event in self.journal.events if event["event"] == "outage"}.values()
-            seen = [one for one in told if one["probe"] == probe.title and one["seconds"] is not None]
-            probe.outages += [Outage(one["began"], one["lost"], one["seconds"]) for one in seen]
+            seen = [outage for outage in told if outage["probe"] == probe.title and outage["seconds"] is not None]
+            probe.outages += [Outage(outage["began"], outage["lost"], outage["seconds"]) for outage in seen]
             if probe.model.at_most is not None and began:
                 self._look(probe, stopped, self.journal.events[-1]["at"])
 

@@ -253,7 +253,7 @@ class _Run:
         done, earlier = self.done, self.journal.told("end")
         probes = [probe.told() for probe in self.watch.probes if probe.sent] or (earlier or {}).get("probes", [])
         for told in (done.reasons, done.todo, done.notes):
-            told[:] = [self.work.masked(one) for one in told]
+            told[:] = [self.work.masked(line) for line in told]
         self.journal.tell(
             "end", state=done.state, verdict=done.verdict, reasons=done.reasons, todo=done.todo, notes=done.notes,
             probes=probes,

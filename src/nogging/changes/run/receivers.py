@@ -90,11 +90,10 @@ class Receivers:
             self.held += notices
             return []
         told, self.held = [*_still_so(self.held), *notices], []
-        for one in self.receivers:
-            one.take(told)
-        return [
-            problem for receiver in self.receivers if receiver.is_due(now) for problem in self.delivered(receiver, now)
-        ]
+        for receiver in self.receivers:
+            receiver.take(told)
+        due = (receiver for receiver in self.receivers if receiver.is_due(now))
+        return [problem for receiver in due for problem in self.delivered(receiver, now)]
 
     def is_quiet(self, now: datetime) -> bool:
         begin, end = _hours(self.model.quiet)
@@ -164,5 +163,5 @@ def _still_so(held: Sequence[Notice]) -> list[Notice]:
     return [
         Notice(notice.at, notice.what, about, notice.causes)
         for notice in held
-        if (about := tuple(one for of, one in last.values() if of is notice))
+        if (about := tuple(answer for of, answer in last.values() if of is notice))
     ]

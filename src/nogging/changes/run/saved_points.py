@@ -33,7 +33,7 @@ class Guard:
         """What a part sends, with what begins the saved point of its device, or goes on with it."""
         knowledge = knowledge_of(part.device.dialect)
         timed = knowledge.timed
-        if self.within is None or timed is None or not any(one.changes for one in part.planned):
+        if self.within is None or timed is None or not any(statement.changes for statement in part.planned):
             return part.lines
         again = self._begun(part.device)
         first = timed.begin if timed.begin is not None else timed.commit
@@ -44,7 +44,7 @@ class Guard:
             return part.lines if again else [line, *part.lines]
         assert knowledge.commit is not None
         plain = (knowledge.commit.command, knowledge.commit.mode)
-        return [line if one == plain else one for one in part.lines]
+        return [line if own == plain else own for own in part.lines]
 
     async def sent(self, device: Device, line: str, mode: str) -> str:
         """Sends a line and gives the answer. Where it was to begin the saved point and is refused, there is none: what

@@ -106,14 +106,14 @@ class Stop:
     @contextmanager
     def _hearing(self) -> Iterator[None]:
         unheard = (signal.SIG_IGN, None)  # nohup wants it to go on
-        heard = {one: was for one in SIGNALS if (was := signal.getsignal(one)) not in unheard}
-        for one in heard:
-            signal.signal(one, self._signalled)
+        heard = {number: was for number in SIGNALS if (was := signal.getsignal(number)) not in unheard}
+        for number in heard:
+            signal.signal(number, self._signalled)
         try:
             yield
         finally:
-            for one, was in heard.items():
-                signal.signal(one, was)
+            for number, was in heard.items():
+                signal.signal(number, was)
 
     def _signalled(self, number: int, frame: FrameType | None) -> None:
         self.asked.append(signal.Signals(number).name)

@@ -78,7 +78,9 @@ class Work:
     def captured(self, name: str) -> Capture:
         """A capture that the journal knows of."""
         capture = self.collected(name)
-        lacking = [f"{device}: {one.reason}" for device, one in capture.devices.items() if one.outcome != "captured"]
+        lacking = [
+            f"{device}: {entry.reason}" for device, entry in capture.devices.items() if entry.outcome != "captured"
+        ]
         self.journal.tell("captured", capture=name, devices=len(capture.devices), lacking=lacking)
         return capture
 
@@ -96,8 +98,8 @@ class Work:
         return self.rehearsing.rehearse(running, records_of(before))
 
     def settle(self) -> None:
-        def tell(one: Round) -> None:
-            self.journal.tell("settling", after=one.after, moved=one.moved)
+        def tell(round_: Round) -> None:
+            self.journal.tell("settling", after=round_.after, moved=round_.moved)
 
         timer = awaited(Capture(self.folder / BEFORE), [device.name for device in self.devices], self.model.settling)
         self.journal.tell("awaiting", timer=timer.whose, seconds=timer.seconds, waits=timer.waited)

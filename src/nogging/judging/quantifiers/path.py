@@ -78,7 +78,7 @@ def path_expectation(
         raise source.error(
             (*where, "both_ways"), f"no device of the capture has the address {model.to}, so nothing goes back from it"
         )
-    said = f"from {model.source} to {model.to}" + "".join(f" through {one}" for one in model.through)
+    said = f"from {model.source} to {model.to}" + "".join(f" through {device}" for device in model.through)
     return PathExpectation(title or f"path {said}", strength, model, sources)
 
 

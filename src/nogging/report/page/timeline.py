@@ -105,19 +105,19 @@ def _parts(events: Sequence[TimelineEvent]) -> Iterator[tuple[str, bool, TimeSpa
 _BACK = ("backing out", "settling again", "proof")
 
 
-def _begins(one: TimelineEvent, back: bool) -> str | None:
+def _begins(event: TimelineEvent, back: bool) -> str | None:
     """The part that an event begins; nothing where it ends the last one, None where it does neither."""
-    match one["event"]:
+    match event["event"]:
         case "begin":
             return "before and gate"
         case "step":
-            return f"step {one['step'] + 1}: {one['title']}"
+            return f"step {event['step'] + 1}: {event['title']}"
         case "step done":
             return "settling"
         case "settled":
             return "proof" if back else "judging"
         case "judged":
-            return "saving" if one["verdict"] == "pass" else ""
+            return "saving" if event["verdict"] == "pass" else ""
         case "resumed":
             return "resumed"
         case "backing out":
@@ -148,10 +148,10 @@ def settling_line(events: Sequence[TimelineEvent]) -> dict[str, Any] | None:
     told = [event for event in events if event["event"] == "settling"]
     again = next((n for n in range(1, len(told)) if told[n]["after"] < told[n - 1]["after"]), len(told))
     told = told[:again]  # the first settling; another one is that of backing out
-    moving = next((one for one in reversed(told) if one["moved"]), None)
+    moving = next((round_ for round_ in reversed(told) if round_["moved"]), None)
     if moving is None:
         return None
-    rounds = [(one["after"], sum(one["moved"].values())) for one in told]
+    rounds = [(round_["after"], sum(round_["moved"].values())) for round_ in told]
     most_moved = sorted(moving["moved"].items(), key=lambda item: -item[1])[:_MOVERS]
     movers = ", ".join(f"{what} ({n})" for what, n in most_moved)
     longest, most = max(rounds[-1][0], 0.1), max(n for _, n in rounds)
