@@ -329,7 +329,7 @@ def _model_in(annotation: Any) -> type[BaseModel] | None:
     if isinstance(annotation, type) and issubclass(annotation, BaseModel):
         return annotation
     inner = (_model_in(argument) for argument in getattr(annotation, "__args__", ()))
-    return next((found for found in inner if found is not None), None)
+    return next((model for model in inner if model is not None), None)
 
 
 class _Values:

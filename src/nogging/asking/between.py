@@ -79,8 +79,8 @@ def between(lasting: Mapping[str, Lasting], since: datetime, until: datetime) ->
         for key, life in kind_lives.lives.items():
             if life[-1][FROM] <= since and (life[-1].get(TO) or since) <= since:
                 continue
-            if found := _became(kind_lives.kind, key, life, since, until):
-                yield found
+            if became := _became(kind_lives.kind, key, life, since, until):
+                yield became
 
 
 def _became(kind: Kind, key: RecordKey, life: Sequence[Row], since: datetime, until: datetime) -> Became | None:

@@ -41,13 +41,13 @@ def customs(settings: Iterable[Row], groups: Mapping[str, str]) -> list[Custom]:
             where = "" if row.get("vrf") in (None, "default") else f" in {row['vrf']}"
             access = f" ({row['access']})" if row.get("access") else ""
             held[row["name"]][row["device"]].add(f"{row['value']}{where}{access}")
-    found = []
+    odd = []
     for group in sorted(set(groups.values())):
         devices = [name for name, of in groups.items() if of == group]
         for name, by_device in sorted(held.items()):
             if len(devices) >= FEWEST and (custom := _custom(group, name, devices, by_device)):
-                found.append(custom)
-    return sorted(found, key=lambda custom: -len(custom.deviating))
+                odd.append(custom)
+    return sorted(odd, key=lambda custom: -len(custom.deviating))
 
 
 def _custom(group: str, name: str, devices: list[str], held: Mapping[str, set[str]]) -> Custom | None:

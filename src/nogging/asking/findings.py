@@ -86,8 +86,8 @@ def findings(
     places = [*sorted(RULES.glob("*.yaml")), *(sorted(rules.glob("*.yaml")) if rules is not None else ())]
     database = _database(pairs)
     ports = _ports(pairs.after)
-    found = [finding for place in places for finding in _found(database, ports, place)]
-    return sorted(found, key=lambda finding: -finding.weight)
+    every = [finding for place in places for finding in _found(database, ports, place)]
+    return sorted(every, key=lambda finding: -finding.weight)
 
 
 def asked(rule: Path, pairs: Pairs) -> list[Finding]:
@@ -129,10 +129,10 @@ def _found(database: duckdb.DuckDBPyConnection, ports: Ports, path: Path) -> Ite
 
 
 def _filled(text: str, row: dict[str, Any], path: Path) -> str:
-    def value(found: re.Match[str]) -> str:
-        if found[1] not in row:
-            raise QuestionError(f"{path}: '{found[0]}' is no column of its query")
-        return "unknown" if row[found[1]] is None else str(row[found[1]])
+    def value(placeholder: re.Match[str]) -> str:
+        if placeholder[1] not in row:
+            raise QuestionError(f"{path}: '{placeholder[0]}' is no column of its query")
+        return "unknown" if row[placeholder[1]] is None else str(row[placeholder[1]])
 
     return re.sub(r"\{(\w+)\}", value, text)
 

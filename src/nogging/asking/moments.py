@@ -45,11 +45,11 @@ def moments(
     Without `since` it is the time from the beginning of the first of several captures, or of one the day before its
     end; without `until`, until the last one ended.
     """
-    found = [opened(one) for one in captures]
-    first, last = window(found)
+    whole = [opened(one) for one in captures]
+    first, last = window(whole)
     since, until = since or first, until or last
     told: dict[tuple[Any, ...], Moment] = {}
-    for capture in found:
+    for capture in whole:
         for moment in (*_logged(capture), *_timed(capture)):
             if (
                 since <= moment.at + timedelta(seconds=moment.within)
@@ -66,8 +66,8 @@ def window(captures: Sequence[Capture]) -> tuple[datetime, datetime]:
     return (min(capture.began for capture in captures) if len(captures) > 1 else last - _A_DAY), last
 
 
-def in_order(found: Iterable[Moment]) -> list[Moment]:
-    return sorted(found, key=lambda moment: (moment.at, moment.device, moment.source, moment.what))
+def in_order(unordered: Iterable[Moment]) -> list[Moment]:
+    return sorted(unordered, key=lambda moment: (moment.at, moment.device, moment.source, moment.what))
 
 
 def _same(moment: Moment) -> tuple[Any, ...]:

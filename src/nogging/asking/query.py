@@ -50,13 +50,13 @@ def query(sql: str, capture: Capture | str | Path, *more: Capture | str | Path) 
         answer = database.sql(sql)
         if answer is None:
             raise QuestionError("a query is expected here, which begins with SELECT")
-        found: pa.Table = answer.to_arrow_table()
+        rows: pa.Table = answer.to_arrow_table()
     except duckdb.Error as error:
         raise QuestionError(f"the query cannot be answered: {error}") from None
-    twice = [name for name, n in Counter(found.column_names).items() if n > 1]
+    twice = [name for name, n in Counter(rows.column_names).items() if n > 1]
     if twice:
         raise QuestionError(f"two columns are called '{twice[0]}'; give one of them another name with AS")
-    return found
+    return rows
 
 
 def names_of(captures: Sequence[Capture]) -> list[str]:

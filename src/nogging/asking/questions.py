@@ -67,8 +67,8 @@ def ask(question: Question, *captures: Capture | str | Path) -> FoundRows:
     minus = opened(question.minus) if question.minus is not None else None
     every = [*taken, *([minus] if minus is not None else [])]
     sql = _Sql(question, every, minus).text()
-    found = query(sql, *every)
-    return FoundRows(found.to_pylist(), found.column_names, sql)
+    rows = query(sql, *every)
+    return FoundRows(rows.to_pylist(), rows.column_names, sql)
 
 
 def names_in(text: str) -> list[str]:

@@ -30,15 +30,13 @@ def server(folders: Sequence[Path]) -> Any:
     except ImportError:
         raise QuestionError("the SDK of the protocol is not installed: pip install 'nogging[assistant]'") from None
     answers = Answers(folders)
-    found = sdk.MCPServer("nogging", instructions=_ABOUT, version=VERSION, log_level="ERROR")
+    mcp = sdk.MCPServer("nogging", instructions=_ABOUT, version=VERSION, log_level="ERROR")
     only_reads = types.ToolAnnotations(
         readOnlyHint=True, destructiveHint=False, idempotentHint=True, openWorldHint=False
     )
     for name in TOOLS:
-        found.tool(annotations=only_reads, structured_output=False)(
-            _refusing(getattr(answers, name), refusal.ToolError)
-        )
-    return found
+        mcp.tool(annotations=only_reads, structured_output=False)(_refusing(getattr(answers, name), refusal.ToolError))
+    return mcp
 
 
 def _refusing(answer: Callable[..., str], refusal: type[Exception]) -> Callable[..., str]:

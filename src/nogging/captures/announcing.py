@@ -206,12 +206,12 @@ _WHOLE_LINE = re.compile(r"(?:password|secret|key-string|passphrase)\b", re.IGNO
 
 def secrets_in(line: str, place: re.Pattern[str]) -> list[tuple[int, int]]:
     """Where in a line the secrets stand that a place announces, in order, without the quotes around them."""
-    found: list[tuple[int, int]] = []
+    spans: list[tuple[int, int]] = []
     at = 0
     while match := place.search(line, at):
         begin, end = match.span("secret")
         at = begin  # what is none may announce one
-        if found and begin < found[-1][1]:  # of one that took the rest of the line
+        if spans and begin < spans[-1][1]:  # of one that took the rest of the line
             continue
         name = match.groupdict().get("name") or ""
         if "word" in place.groupindex and _names_a_file(line, match.start()):
@@ -229,9 +229,9 @@ def secrets_in(line: str, place: re.Pattern[str]) -> list[tuple[int, int]]:
         else:
             end = _end(line, match, end)
         if end > begin:
-            found.append((begin, end))
+            spans.append((begin, end))
             at = max(at, end)
-    return found
+    return spans
 
 
 def _names_a_file(line: str, at: int) -> bool:

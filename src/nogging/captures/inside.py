@@ -38,13 +38,13 @@ def opened(path: Path, folder: Path, most: int = MOST) -> Iterator[io.BufferedRe
         file = _open(name, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK, here)
     finally:
         os.close(here)
-    with os.fdopen(file, "rb") as found:
+    with os.fdopen(file, "rb") as stream:
         state = os.fstat(file)
         if not stat.S_ISREG(state.st_mode):
             raise OSError(errno.EINVAL, "it is no regular file", str(path))
         if state.st_size > most:
             raise OSError(errno.EFBIG, f"it is larger than {most / 10**6:g} MB", str(path))
-        yield found
+        yield stream
 
 
 def _open(name: str, flags: int, folder: int) -> int:

@@ -238,11 +238,11 @@ def manifest_of(folder: Path) -> Manifest:
     try:
         if journal.is_file():
             with inside.lines(journal, folder) as lines:
-                found = from_journal(lines, str(folder))
-            for device in found.devices.values():
+                rebuilt = from_journal(lines, str(folder))
+            for device in rebuilt.devices.values():
                 if device.outcome == INTERRUPTED:
                     device.reason = "the capture was interrupted before this device was done"
-            return found
+            return rebuilt
         return Manifest.parse(inside.octets(manifest, folder).decode(), str(manifest))
     except FileNotFoundError:
         raise CaptureError(

@@ -60,8 +60,8 @@ class Masker:
         return hashlib.sha256(b"nogging masking key\0" + self.key).hexdigest()[:16]
 
     def digest(self, secret: str) -> str:
-        found = hmac.new(self.key, secret.encode("utf-8", "backslashreplace"), hashlib.sha256).hexdigest()
-        return f"<masked:{found[:16]}>"
+        digest = hmac.new(self.key, secret.encode("utf-8", "backslashreplace"), hashlib.sha256).hexdigest()
+        return f"<masked:{digest[:16]}>"
 
     def fresh(self) -> Masker:
         """The same for another answer."""
@@ -102,14 +102,14 @@ class Masker:
         if not _hints(line):
             return line
         for place in announced():
-            if found := secrets_in(line, place):
-                line = self._without(line, found)
+            if spans := secrets_in(line, place):
+                line = self._without(line, spans)
         return line
 
-    def _without(self, line: str, found: list[tuple[int, int]]) -> str:
+    def _without(self, line: str, spans: list[tuple[int, int]]) -> str:
         """A line with digests in the place of these stretches of it."""
         parts, at = list[str](), 0
-        for begin, end in found:
+        for begin, end in spans:
             parts += [line[at:begin], self.digest(line[begin:end])]
             at = end
         return "".join([*parts, line[at:]])

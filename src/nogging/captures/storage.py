@@ -29,21 +29,21 @@ _FOLDERS = _ROOTED | {"sftp", "ssh", "smb", "ftp", "hdfs", "webhdfs"}
 
 def address_of(place: str | Path) -> str:
     """The address of a place in storage; the empty text for a path. A path that was made of an address is one still."""
-    found = _URL.fullmatch(str(place))
-    if found is None:
+    url = _URL.fullmatch(str(place))
+    if url is None:
         return ""
-    root = "/" if found["how"] in _ROOTED else ""
-    return f"{found['how']}://{root}{found['where'].rstrip('/')}"
+    root = "/" if url["how"] in _ROOTED else ""
+    return f"{url['how']}://{root}{url['where'].rstrip('/')}"
 
 
 def ready(address: str) -> bool:
     """Whether there is a capture where an address leads. `CaptureError` where none can be written."""
     with _storage(address) as (storage, root):
-        found = bool(storage.exists(f"{root}/{MANIFEST}"))
+        there = bool(storage.exists(f"{root}/{MANIFEST}"))
         _make_way(storage, f"{root}/{_TRIED}")
         storage.pipe_file(f"{root}/{_TRIED}", b"")
         storage.rm_file(f"{root}/{_TRIED}")
-        return found
+        return there
 
 
 def fetch(address: str, folder: Path) -> None:

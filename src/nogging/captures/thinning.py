@@ -61,9 +61,9 @@ def left(rules: Rules, moments: Sequence[datetime], now: datetime) -> list[datet
     """The moments that stay: the last of each hour, day, week or month, by their age, and always the last of all."""
     if not rules.steps:
         return list(moments)
-    found: dict[tuple[str, str], datetime] = {}
+    latest: dict[tuple[str, str], datetime] = {}
     for moment in sorted(moments):
         step = next((step for age, step in rules.steps if now - moment <= AGES[age]), None)
         if step is not None:
-            found[step, moment.astimezone(UTC).strftime(STEPS[step])] = moment
-    return sorted({*found.values(), *sorted(moments)[-1:]})
+            latest[step, moment.astimezone(UTC).strftime(STEPS[step])] = moment
+    return sorted({*latest.values(), *sorted(moments)[-1:]})

@@ -19,12 +19,12 @@ def command(
     format: FormatOption = Format.TEXT,
 ) -> int:
     """What is there, and what of it is not well: sessions, interfaces, parts; what was not captured, what is unread."""
-    found = about(*map(captured, folders), by=by)
+    every_part = about(*map(captured, folders), by=by)
     if format is Format.JSON:
-        print_json(summary.plain_about(found))
+        print_json(summary.plain_about(every_part))
     elif format is Format.CSV:
-        told = summary.rows(found)
+        told = summary.rows(every_part)
         print_csv(told, told[0] if told else ())
     else:
-        print_lines(summary.about(found, width()))
+        print_lines(summary.about(every_part, width()))
     return PASS

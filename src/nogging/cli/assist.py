@@ -21,7 +21,7 @@ def command(
 
     It only reads, and only what lies in these folders.
     """
-    found = server([captured(folder) for folder in folders])
+    mcp = server([captured(folder) for folder in folders])
     with redirect_stdout(sys.__stdout__):  # the protocol's own text, as it is
-        found.run("stdio")
+        mcp.run("stdio")
     return PASS

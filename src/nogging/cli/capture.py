@@ -86,11 +86,11 @@ def _devices(named: list[str], password: str) -> Inventory:
         return willing(load_inventory(named[0]))
     several = newcomers(named)
     inventory = inventory_of(several, getpass.getuser(), secret_at(password or ("prompt" if secret() else "none")))
-    found = found_out(several, inventory, secret())
-    for device in found:
+    probed = found_out(several, inventory, secret())
+    for device in probed:
         if device.outcome:
             raise QuestionError(f"{device.device.name}: {device.reason}")
-    devices = tuple(device.device for device in found)
+    devices = tuple(device.device for device in probed)
     return replace(inventory, devices=devices, everyone=devices)
 
 

@@ -25,16 +25,16 @@ def command(
 
     Exit status 0 where every fault is noticed, 1 where one is let through, 3 where the capture itself does not pass.
     """
-    found = challenge(expectations, after=captured(after), before=captured(before) if before else None)
+    outcome = challenge(expectations, after=captured(after), before=captured(before) if before else None)
     if format is Format.JSON:
-        print_json(challenged.plain(found))
+        print_json(challenged.plain(outcome))
     elif format is Format.CSV:
         print_csv(
-            challenged.plain(found)["faults"],
+            challenged.plain(outcome)["faults"],
             ("kind", "field", "how", "fault", "noticed", "by", "breaks", "cannot_tell"),
         )
     else:
-        print_lines(challenged.text(found, width()))
-    if found.verdict is not Verdict.PASS:
+        print_lines(challenged.text(outcome, width()))
+    if outcome.verdict is not Verdict.PASS:
         return UNPROVEN
-    return FAIL if found.holes else PASS
+    return FAIL if outcome.holes else PASS

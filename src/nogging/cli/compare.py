@@ -49,7 +49,7 @@ def command(
     return _status(comparison)
 
 
-def _status(found: Comparison) -> int:
-    if found.differences:
+def _status(comparison: Comparison) -> int:
+    if comparison.differences:
         return FAIL
-    return UNPROVEN if found.not_compared else PASS
+    return UNPROVEN if comparison.not_compared else PASS

@@ -48,14 +48,14 @@ def command(
     3 some did not tell.
     """
     loaded = change_of(change, inventory)
-    found = conform(loaded, ask=secret())
+    outcome = conform(loaded, ask=secret())
     if format is Format.JSON:
-        deviations = [asdict(deviation) for deviation in found.deviations]
-        print_json({"format": 1, "title": found.title, "devices": found.devices, "deviations": deviations})
+        deviations = [asdict(deviation) for deviation in outcome.deviations]
+        print_json({"format": 1, "title": outcome.title, "devices": outcome.devices, "deviations": deviations})
     elif format is Format.CSV:
-        print_csv([row for deviation in found.deviations for row in _rows(deviation)], ("device", "what", "line"))
+        print_csv([row for deviation in outcome.deviations for row in _rows(deviation)], ("device", "what", "line"))
     else:
-        print_lines(conformity(found, width()))
-    if len(found.deviations) > found.unknown:
+        print_lines(conformity(outcome, width()))
+    if len(outcome.deviations) > outcome.unknown:
         return FAIL
-    return UNPROVEN if found.unknown else PASS
+    return UNPROVEN if outcome.unknown else PASS

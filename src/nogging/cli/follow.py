@@ -32,22 +32,22 @@ def command(
     """
     capture = opened(captured(directory))
     ends = [(source, target)] + [(target, source)] * (target in capture.devices and not one_way)
-    found = [(*end, follow(capture, *end, vrf)) for end in ends]
-    seen = [traced(capture, *pair, vrf) for pair in found]  # what happened, beside what the tables promise
+    paths = [(*end, follow(capture, *end, vrf)) for end in ends]
+    seen = [traced(capture, *pair, vrf) for pair in paths]  # what happened, beside what the tables promise
     if format is Format.TEXT:
-        for n, pair in enumerate(found):
+        for n, pair in enumerate(paths):
             print_lines(ways(*pair))
             if (path := seen[n]) is not None:
                 print_lines(beside(path))
-            if n + 1 < len(found):
+            if n + 1 < len(paths):
                 print()
     else:
         rows = [
             {"from": a, "to": b, **asdict(way), "devices": list(way.devices), "traced": path and asdict(path)}
-            for (a, b, all_), path in zip(found, seen, strict=True)
+            for (a, b, all_), path in zip(paths, seen, strict=True)
             for way in all_
         ]
         print_json(rows) if format is Format.JSON else print_csv(rows, ("from", "to", "ending", "why", "devices"))
-    states = [well(way) for _, _, all_ in found for way in all_]
+    states = [well(way) for _, _, all_ in paths for way in all_]
     states += [path.agrees and (path.arrived or None) for path in seen if path is not None]
     return FAIL if False in states else (UNPROVEN if None in states else PASS)

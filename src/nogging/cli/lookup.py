@@ -27,20 +27,20 @@ def command(
     Exit status 1 where a device has no route to it, 3 where its table may lack one, or a longer one.
     """
     capture = opened(captured(directory))
-    found = lookup(capture, address, on, vrf)
+    routes = lookup(capture, address, on, vrf)
     tables, wanted = Tables(capture), parsed(address)
     doubts = {
-        name: why for name, route in found.items() if (why := route.doubt if route else tables.doubt(name, wanted))
+        name: why for name, route in routes.items() if (why := route.doubt if route else tables.doubt(name, wanted))
     }
     if format is Format.TEXT:
-        print_lines(matches(found, doubts))
+        print_lines(matches(routes, doubts))
     else:
         rows = [
             {"device": name, "reason": doubts.get(name, ""), **(asdict(route) if route else {})}
-            for name, route in found.items()
+            for name, route in routes.items()
         ]
         names = ("device", "vrf", "prefix", "source_protocol", "hops", "answer", "lines", "reason")
         print_json(rows) if format is Format.JSON else print_csv(rows, names)
-    if any(route is None and name not in doubts for name, route in found.items()):
+    if any(route is None and name not in doubts for name, route in routes.items()):
         return FAIL
     return UNPROVEN if doubts else PASS

@@ -71,6 +71,6 @@ def _send(folder: Path, url: str, way: Transport) -> None:
 
 def _serve(folder: Path, listen: str) -> None:
     address, port = address_and_port(listen, "--listen")
-    with server(address, port, Latest(captured(folder)).text) as found:
-        print(f"http://{found.server_address[0]!s}:{found.server_address[1]}{PATH}; Ctrl-C stops it", flush=True)
-        found.serve_forever()
+    with server(address, port, Latest(captured(folder)).text) as listener:
+        print(f"http://{listener.server_address[0]!s}:{listener.server_address[1]}{PATH}; Ctrl-C stops it", flush=True)
+        listener.serve_forever()

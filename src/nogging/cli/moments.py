@@ -34,17 +34,17 @@ def command(
     performed = folders[0] if len(folders) == 1 and is_performance(folders[0]) else None
     if performed is not None:
         folders = [performed / name for name in (BEFORE, AFTER, BACKED_OUT) if (performed / name).is_dir()]
-    found = moments(*map(captured, folders), since=_moment(since, folders))
+    happened = moments(*map(captured, folders), since=_moment(since, folders))
     if performed is not None:
         with understood(performed):
-            found = in_order([*found, *moments_of(events_of(performed)[0])])
-    found = [moment for moment in found if device is None or moment.device in (device, "")]
+            happened = in_order([*happened, *moments_of(events_of(performed)[0])])
+    happened = [moment for moment in happened if device is None or moment.device in (device, "")]
     if format is Format.TEXT:
-        print_lines(order.lines(found))
+        print_lines(order.lines(happened))
     elif format is Format.JSON:
-        print_json(order.rows(found))
+        print_json(order.rows(happened))
     else:
-        print_csv(order.rows(found), Moment.__dataclass_fields__)
+        print_csv(order.rows(happened), Moment.__dataclass_fields__)
     return PASS
 
 

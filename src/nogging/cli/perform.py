@@ -125,12 +125,12 @@ def _unended(folder: Path) -> Iterator[None]:
         raise
 
 
-def ending(found: Performance) -> list[Any]:
+def ending(performance: Performance) -> list[Any]:
     """What was judged, where that explains the ending; and the ending, last: there a terminal stands still."""
     lines: list[Any] = []
-    if found.judgement is not None and found.judgement.verdict is not Verdict.PASS:
-        lines += [Text(), *text.judgement(found.judgement, width()), Text()]
-    return [*lines, *wording.performance(found, width())]
+    if performance.judgement is not None and performance.judgement.verdict is not Verdict.PASS:
+        lines += [Text(), *text.judgement(performance.judgement, width()), Text()]
+    return [*lines, *wording.performance(performance, width())]
 
 
 def print_event(event: dict[str, Any]) -> None:

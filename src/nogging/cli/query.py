@@ -22,9 +22,9 @@ def command(
 
     Over several, each table has a column `capture`.
     """
-    found = query(sql, *map(captured, folders))
+    rows = query(sql, *map(captured, folders))
     if to is not None:
-        write_table(found, to, "rows")
+        write_table(rows, to, "rows")
         return PASS
-    print_rows(found.to_pylist(), found.column_names, format, "no rows")
+    print_rows(rows.to_pylist(), rows.column_names, format, "no rows")
     return PASS

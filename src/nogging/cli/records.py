@@ -68,17 +68,17 @@ def command(
         rows = [{name: row[name] for name in chosen} for row in rows]
         print_rows(rows, chosen, format, nothing, "" if fields else kind)
         return PASS
-    found = ask(asked, *map(captured, folders))
+    result = ask(asked, *map(captured, folders))
     if to is not None:
-        write_table(sheets.table(found.rows, found.names, kind), to, kind)
+        write_table(sheets.table(result.rows, result.names, kind), to, kind)
         return PASS
     hidden = REMAINDER.name if format is Format.TEXT and fields is None else ""
-    names = [name for name in found.names if name != hidden]
-    rows = [{name: row[name] for name in names} for row in found.rows]
+    names = [name for name in result.names if name != hidden]
+    rows = [{name: row[name] for name in names} for row in result.rows]
     print_rows(rows, names, format, nothing, "" if fields or count_by or alike or figures else kind)
     if format is Format.TEXT:
         every = [*folders, *([minus] if minus else [])]
-        print_lines([Text(f"in SQL: nogging query {_quoted(found.sql)} {shlex.join(map(str, every))}", style="dim")])
+        print_lines([Text(f"in SQL: nogging query {_quoted(result.sql)} {shlex.join(map(str, every))}", style="dim")])
     return PASS
 
 

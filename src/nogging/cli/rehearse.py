@@ -67,18 +67,18 @@ def command(
     return FAIL if rehearsal.shut else STATUS[gate.verdict] if gate is not None else PASS
 
 
-def _undoing(found: Rehearsal, mask: wording.Mask) -> list[dict[str, object]]:
+def _undoing(rehearsal: Rehearsal, mask: wording.Mask) -> list[dict[str, object]]:
     """What would take back each device's part in a step, and what nothing is known to."""
     rows: list[dict[str, object]] = []
-    for part in (part for part in found.parts if part.lines):
+    for part in (part for part in rehearsal.parts if part.lines):
         lines, left = [mask(line) for line, _ in part.undone_by], [mask(line) for line in part.not_undone]
         rows.append({"step": part.step + 1, "device": part.device.name, "lines": lines, "not_known": left})
     return rows
 
 
-def _rows(found: Rehearsal, mask: wording.Mask) -> list[dict[str, object]]:
+def _rows(rehearsal: Rehearsal, mask: wording.Mask) -> list[dict[str, object]]:
     rows: list[dict[str, object]] = []
-    for step in found.steps:
+    for step in rehearsal.steps:
         for part in step.parts:
             said = part.leaves.knowledge.said
             own = {"step": step.number + 1, "title": step.title, "device": part.device.name}

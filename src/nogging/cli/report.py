@@ -61,10 +61,10 @@ def command(
     return PASS
 
 
-def _ticket(found: ticket.Ticket, format: ReportForm) -> str:
+def _ticket(told: ticket.Ticket, format: ReportForm) -> str:
     if format is ReportForm.JSON:
-        return _json(ticket.as_json(found))
-    return ticket.as_markdown(found) if format is ReportForm.MARKDOWN else ticket.as_junit(found)
+        return _json(ticket.as_json(told))
+    return ticket.as_markdown(told) if format is ReportForm.MARKDOWN else ticket.as_junit(told)
 
 
 def _text(folders: list[Path], expectations: Path | None, format: ReportForm) -> str:
@@ -78,10 +78,10 @@ def _text(folders: list[Path], expectations: Path | None, format: ReportForm) ->
     return markdown.comparison(comparison) if format is ReportForm.MARKDOWN else _json(plain.comparison(comparison))
 
 
-def _judgement(found: Judgement, format: ReportForm) -> str:
+def _judgement(judgement: Judgement, format: ReportForm) -> str:
     if format is ReportForm.JSON:
-        return _json(plain.judgement(found))
-    return markdown.judgement(found) if format is ReportForm.MARKDOWN else junit.judgement(found)
+        return _json(plain.judgement(judgement))
+    return markdown.judgement(judgement) if format is ReportForm.MARKDOWN else junit.judgement(judgement)
 
 
 def _json(told: Any) -> str:

@@ -106,17 +106,17 @@ def willing(inventory: Inventory, *others: object) -> Inventory:
     """The inventory, if all that it runs on this machine may run: the flag says so, or a person did, now or before."""
     from nogging.collecting.programs import may_run, programs, remember
 
-    found = programs(inventory, *others)
-    if _programs or may_run(found):
+    listing = programs(inventory, *others)
+    if _programs or may_run(listing):
         return inventory
-    listed = "".join(f"\n  {program}" for program in found)
+    listed = "".join(f"\n  {program}" for program in listing)
     told = f"{inventory.path} runs programs on this machine, and it was not said yet that they may run:{listed}"
     if not sys.stdin.isatty():
         raise QuestionError(f"{told}\nlook at them; then say --programs, or run this in a terminal once")
     print(told, file=sys.stderr)
     if not typer.confirm("may they run, now and later?", err=True):
         raise QuestionError("nothing was run")
-    remember(found)
+    remember(listing)
     return inventory
 
 
@@ -215,13 +215,13 @@ def print_rows(rows: list[dict[str, Any]], names: Iterable[str], format: Format,
         print(nothing)
 
 
-def write_table(found: pa.Table, file: Path, title: str) -> None:
+def write_table(table: pa.Table, file: Path, title: str) -> None:
     """A table to a file, by its ending, and one line that says so."""
     from nogging.judging.verdict import many
     from nogging.report import sheets
 
-    sheets.write(found, file, title)
-    print(f"{file}: {many(found.num_rows, 'row')}")
+    sheets.write(table, file, title)
+    print(f"{file}: {many(table.num_rows, 'row')}")
 
 
 def captured(path: Path) -> Path:

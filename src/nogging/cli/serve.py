@@ -50,9 +50,9 @@ def command(
 
 def _token(path: Path) -> str:
     try:
-        found = path.read_text(encoding="utf-8").strip()
+        token = path.read_text(encoding="utf-8").strip()
     except (OSError, ValueError) as error:
         raise QuestionError(f"{path}: the token cannot be read: {error}") from None
-    if len(found) < _SHORTEST or not found.isascii() or any(letter in found for letter in ' ";,\\\t\n'):
+    if len(token) < _SHORTEST or not token.isascii() or any(letter in token for letter in ' ";,\\\t\n'):
         raise QuestionError(f"{path}: a token is {_SHORTEST} letters and digits or more, without spaces and quotes")
-    return found
+    return token

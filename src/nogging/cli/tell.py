@@ -28,21 +28,21 @@ def command(
     """
     if len(folders) > 2:
         raise QuestionError("one capture, or two: before and after")
-    found = tell(*map(captured, folders), expectations=expectations)
+    sentences = tell(*map(captured, folders), expectations=expectations)
     if short:
-        found = [sentence for sentence in found if not sentence.detail]
+        sentences = [sentence for sentence in sentences if not sentence.detail]
     if format is Format.JSON:
-        print_json([asdict(sentence) for sentence in found])
+        print_json([asdict(sentence) for sentence in sentences])
     elif format is Format.CSV:
-        print_csv([plain.value(asdict(sentence)) for sentence in found], Sentence.__dataclass_fields__)
+        print_csv([plain.value(asdict(sentence)) for sentence in sentences], Sentence.__dataclass_fields__)
     else:
-        print_lines(_page(found, short).lines)
+        print_lines(_page(sentences, short).lines)
     return PASS
 
 
-def _page(found: list[Sentence], short: bool) -> TextPage:
+def _page(sentences: list[Sentence], short: bool) -> TextPage:
     page = TextPage(width())
-    for sentence in found:
+    for sentence in sentences:
         page.prose(sentence.text)
         for place in () if short else sentence.evidence:
             page.line(place, indent=4, style="dim")

@@ -229,19 +229,19 @@ def found_out(several: list[Newcomer], inventory: Inventory, ask: Callable[[str]
     return _with_names(several, devices)
 
 
-def _with_names(several: list[Newcomer], found: list[FoundDevice]) -> list[FoundDevice]:
+def _with_names(several: list[Newcomer], devices: list[FoundDevice]) -> list[FoundDevice]:
     """Where nobody gave a name, that of the prompt; where two devices call themselves the same, the place as well."""
-    wanted = [newcomer.name or told.name or told.device.name for newcomer, told in zip(several, found, strict=True)]
+    wanted = [newcomer.name or told.name or told.device.name for newcomer, told in zip(several, devices, strict=True)]
     often = Counter(name.lower() for name in wanted)
     named = []
-    for told, name in zip(found, wanted, strict=True):
+    for told, name in zip(devices, wanted, strict=True):
         own = name if often[name.lower()] == 1 else f"{name}_{told.device.address}_{told.device.port}"
         own = re.sub(r"[^A-Za-z0-9_.-]", "-", own).strip("-")
         named.append(replace(told, device=replace(told.device, name=own)))
     return named
 
 
-def inventory_text(found: Iterable[FoundDevice], user: str, password: Secret | None) -> str:
+def inventory_text(devices: Iterable[FoundDevice], user: str, password: Secret | None) -> str:
     """The inventory file; who was not found out stands in it as a remark, with the reason."""
     login: dict[str, Any] = {"user": user} if user else {}
     if password is not None:
@@ -257,7 +257,7 @@ def inventory_text(found: Iterable[FoundDevice], user: str, password: Secret | N
         "devices:",
     ]
     left = []
-    for place in found:
+    for place in devices:
         device = place.device
         own = {"login": {"user": device.user}} if device.user and device.user != user else {}
         port = {"port": device.port} if device.port != PORT else {}

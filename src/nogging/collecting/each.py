@@ -28,13 +28,13 @@ def for_each(device: Device, named: Collection[str], writer: Writer) -> list[Ask
     of_each = [(reader, reader.of_each) for reader in each_of(device.dialect, named, device.own) if reader.of_each]
     apart = {each.key: each for _, each in of_each}
     rows = {key: list(_records(device, each, writer)) for key, each in apart.items()}
-    found = {
+    asked_for = {
         command: Asked(command, reader.mode)
         for reader, each in of_each
         for row in rows[each.key]
         if (command := _filled(reader.command, row)) and why_not(device.dialect, command, device.own) is None
     }
-    return [asked for command, asked in found.items() if not writer.told(device.name, command)]
+    return [asked for command, asked in asked_for.items() if not writer.told(device.name, command)]
 
 
 def _records(device: Device, each: OfEachModel, writer: Writer) -> Iterator[dict[str, Any]]:
@@ -51,4 +51,4 @@ def _filled(command: str, row: dict[str, Any]) -> str | None:
     values = [row.get(name) for name in _VALUE.findall(command)]
     if not all(isinstance(value, str) and _PLAIN.fullmatch(value) for value in values):
         return None
-    return _VALUE.sub(lambda found: str(row[found[1]]), command)
+    return _VALUE.sub(lambda match: str(row[match[1]]), command)

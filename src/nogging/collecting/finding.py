@@ -74,8 +74,8 @@ async def _asked(device: Device, connection: asyncssh.SSHClientConnection, secre
     for question in QUESTIONS:
         link.write(question + "\n")
         said += await _said(link)
-        if found := _known(said):
-            name, dialect = found
+        if known := _known(said):
+            name, dialect = known
             return FoundDevice(replace(device, dialect=dialect), name)
         if _is_paged(said):
             link.write("q")

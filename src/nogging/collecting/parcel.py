@@ -83,8 +83,8 @@ class Parcel:
         """Reads the answers into rows, where they were heard."""
         entries = {command: believed(dialect, command, entry, own) for command, entry in self.entries.items()}
         entry = DeviceEntry(dialect, skew=self.skew, commands=entries)
-        found = rows_of(device, entry, own, self.text)
-        self.rows = zstandard.ZstdCompressor(level=1).compress(pickle.dumps(found))
+        rows = rows_of(device, entry, own, self.text)
+        self.rows = zstandard.ZstdCompressor(level=1).compress(pickle.dumps(rows))
 
     def land(self, device: str, writer: Writer) -> None:
         """Puts all of it into a capture."""

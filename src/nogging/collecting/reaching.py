@@ -48,10 +48,10 @@ def _named(text: str) -> Iterator[Target]:
 
 def _target(text: str, where: str = "") -> Target:
     match text.split():
-        case [to] if (found := _one(to)) is not None:
-            return Target(found)
-        case [to, "in", vrf] if _VRF.fullmatch(vrf) and (found := _one(to)) is not None:
-            return Target(found, vrf)
+        case [to] if (host := _one(to)) is not None:
+            return Target(host)
+        case [to, "in", vrf] if _VRF.fullmatch(vrf) and (host := _one(to)) is not None:
+            return Target(host, vrf)
     raise QuestionError(
         f"{where}'{text.strip()}' is nothing to send to: an address, 'ADDRESS in VRF', or a file of them, please"
     )

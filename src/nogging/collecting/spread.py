@@ -185,8 +185,8 @@ class Spread:
 
     async def _welcome(self, addresses: Iterable[str], strict: bool = False) -> None:
         """Opens a desk on each of these workers. `strict` refuses those that are not the same Nogging."""
-        found = await self.client.run(worker.hello, workers=list(addresses), on_error="return")
-        for address, told in found.items():
+        hellos = await self.client.run(worker.hello, workers=list(addresses), on_error="return")
+        for address, told in hellos.items():
             trouble = _trouble(told)
             if trouble and strict:
                 raise QuestionError(f"the worker at {address} {trouble}")

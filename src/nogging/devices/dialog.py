@@ -240,7 +240,7 @@ class Dialog:
 
 
 def _chain(modes: dict[str, Mode], name: str) -> list[str]:
-    found = [name]
-    while modes[found[-1]].above:
-        found.append(modes[found[-1]].above)
-    return found
+    chain = [name]
+    while modes[chain[-1]].above:
+        chain.append(modes[chain[-1]].above)
+    return chain

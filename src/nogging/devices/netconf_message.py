@@ -22,10 +22,10 @@ def parsed(message: bytes) -> Any:
 
 def element(name: str, *inside: Any, **attributes: str) -> Any:
     """An element of NETCONF itself."""
-    found = etree.Element(f"{{{BASE}}}{name}", attributes, nsmap={None: BASE})
+    element = etree.Element(f"{{{BASE}}}{name}", attributes, nsmap={None: BASE})
     for child in inside:
         if isinstance(child, str):
-            found.text = child
+            element.text = child
         else:
-            found.append(child)
-    return found
+            element.append(child)
+    return element

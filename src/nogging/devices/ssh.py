@@ -385,12 +385,12 @@ def known_hosts_path(device: Device) -> Path:
 def known_fingerprints(device: Device) -> list[str]:
     """The fingerprints that are pinned for a device."""
     try:
-        found = asyncssh.read_known_hosts(str(known_hosts_path(device))).match(
+        pinned = asyncssh.read_known_hosts(str(known_hosts_path(device))).match(
             device.address, device.address, device.port
         )
     except (OSError, ValueError):
         return []
-    return [key.get_fingerprint() for key in found[0]]
+    return [key.get_fingerprint() for key in pinned[0]]
 
 
 _OFFERED = re.compile(r"No matching (?P<what>.+?) (?:algorithm )?found, sent (?P<sent>\S+) and received (?P<got>\S+)")
@@ -418,11 +418,11 @@ async def host_key(device: Device, tunnel: asyncssh.SSHClientConnection | None =
     if device.settings.algorithms is not None:
         options |= _algorithms({**device.settings.algorithms.model_dump(), "encryption": (), "integrity": ()})
     try:
-        found = await asyncio.wait_for(asyncssh.get_server_host_key(device.address, device.port, **options), within)
+        key = await asyncio.wait_for(asyncssh.get_server_host_key(device.address, device.port, **options), within)
     except TimeoutError:
         raise Unreachable(f"no SSH connection to {place(device)} within {within:g} s") from None
     except (asyncssh.Error, OSError) as error:
         raise _named(device, error, Watching()) from None
-    if found is None:
+    if key is None:
         raise NotUnderstood(f"{place(device)} presented no host key")
-    return found
+    return key

@@ -27,11 +27,11 @@ def places(own: Own = ()) -> tuple[Path, ...]:
 
 def files(folder: str, where: tuple[Path, ...]) -> dict[str, Path]:
     """The YAML files of a dialect by name, each from the first place that has it."""
-    found: dict[str, Path] = {}
+    paths: dict[str, Path] = {}
     for place in where:
         for name in sorted(_names(place / folder)):
-            found.setdefault(name, place / folder / name)
-    return found
+            paths.setdefault(name, place / folder / name)
+    return paths
 
 
 def file(folder: str, name: str, where: tuple[Path, ...]) -> Path | None:

@@ -67,10 +67,10 @@ def fleet(*captures: Capture, by: str = "") -> tuple[Figure, str]:
 
 def laid_out(captures: tuple[Capture, ...], by: str) -> dict[str, list[DeviceCell]]:
     """The devices by the values of the label."""
-    found = about(*captures, by=by)
-    counts = [Counter(record.device for record in part.not_well) for part in found.whole]
-    where = {device: value for parts in found.parts for value, part in parts.items() for device in part.devices}
-    grid: dict[str, list[DeviceCell]] = {value: [] for value in found.values}
+    summary = about(*captures, by=by)
+    counts = [Counter(record.device for record in part.not_well) for part in summary.whole]
+    where = {device: value for parts in summary.parts for value, part in parts.items() for device in part.devices}
+    grid: dict[str, list[DeviceCell]] = {value: [] for value in summary.values}
     for device, value in sorted(where.items()):
         numbers = tuple(
             counts[n][device] if (entry := capture.devices.get(device)) and entry.outcome == CAPTURED else None

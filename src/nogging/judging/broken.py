@@ -108,11 +108,11 @@ class _Index:
         if names not in self.known:
             columns = [self.table.column(f"{self.letter}_{name}").to_pylist() for name in names]
             here = self.table.column("a_here").to_pylist()
-            found: dict[tuple[Any, ...], list[int]] = defaultdict(list)
+            numbers: dict[tuple[Any, ...], list[int]] = defaultdict(list)
             for n, values in enumerate(zip(*columns, strict=True)):
                 if here[n]:
-                    found[values].append(n)
-            self.known[names] = found
+                    numbers[values].append(n)
+            self.known[names] = numbers
         return self.known[names].get(tuple(change.match.values()), [])
 
 

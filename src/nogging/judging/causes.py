@@ -40,14 +40,14 @@ def causes(pairs: Pairs, differences: Iterable[Difference]) -> tuple[Cause, ...]
     return tuple(sorted(told, key=lambda cause: -len(cause.following)))
 
 
-def _following(found: Consequences) -> nx.DiGraph[int]:
+def _following(consequences: Consequences) -> nx.DiGraph[int]:
     """Which difference leads to which, by their numbers, and why."""
     import networkx as nx
 
     graph: nx.DiGraph[int] = nx.DiGraph()
-    graph.add_nodes_from(range(len(found.differences)))
-    for n, difference in enumerate(found.differences):
-        graph.add_edges_from((n, effect, {"why": why}) for effect, why in found.next_of(difference))
+    graph.add_nodes_from(range(len(consequences.differences)))
+    for n, difference in enumerate(consequences.differences):
+        graph.add_edges_from((n, effect, {"why": why}) for effect, why in consequences.next_of(difference))
     return graph
 
 

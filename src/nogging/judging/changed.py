@@ -36,17 +36,17 @@ ChangedRecord = dict[str, Any]
 
 def first(capture: Capture, devices: Collection[str], at: datetime) -> list[ChangedRecord]:
     """All that is there of devices that were not seen before."""
-    found = []
+    changes = []
     for kind in LASTING:
         by_device = defaultdict(list)
         for row in _rows(capture, kind, devices):
             by_device[row["device"]].append(row)
         moment = at.isoformat()
-        found += [
+        changes += [
             {"at": moment, "kind": kind.name, "what": FIRST, "device": device, "rows": by_device.get(device, [])}
             for device in devices
         ]
-    return found + logged(None, capture, devices, at)
+    return changes + logged(None, capture, devices, at)
 
 
 def logged(before: Capture | None, after: Capture, devices: Collection[str], at: datetime) -> list[ChangedRecord]:
@@ -82,7 +82,7 @@ def changed(
     before: Capture, after: Capture, devices: Collection[str], at: datetime
 ) -> tuple[list[ChangedRecord], list[str]]:
     """What changed of some devices, as far as both captures tell, and in a line each from what most of it follows."""
-    found: dict[tuple[Any, ...], ChangedRecord] = {}
+    records: dict[tuple[Any, ...], ChangedRecord] = {}
     comparison = compare(before, after)
     rows: dict[str, dict[tuple[Any, ...], list[dict[str, Any]]]] = {}
     for difference in comparison.differences:
@@ -95,13 +95,13 @@ def changed(
                 by_key[tuple(row.get(name) for name in kind.keys)].append(row)
         key = {name: _plain(difference.key.get(name)) for name in kind.keys}
         now = rows[kind.name].get(tuple(key.values()), [])
-        known = found.get((kind.name, *key.values()))
+        known = records.get((kind.name, *key.values()))
         if known is None or difference.what == RESTARTED:  # of what moved as well, the fields tell that
             change = {"at": at.isoformat(), "kind": kind.name, "what": difference.what, "key": key, "rows": now}
             if (known_until := _asked(before, difference.device, kind)) is not None:
                 change["after"] = known_until
-            found[kind.name, *key.values()] = change
-    told = list(found.values()) + logged(before, after, devices, at)
+            records[kind.name, *key.values()] = change
+    told = list(records.values()) + logged(before, after, devices, at)
     return told, [_told(cause) for cause in comparison.causes if cause.difference.device in devices]
 
 

@@ -26,14 +26,14 @@ class Explaining:
         matched = [self.matched(explanation) for explanation in explanations]
         for numbers in matched:
             self.accounted.update(numbers)
-        found = [
+        told = [
             _concluded(
                 explanation, len(numbers), self.following(numbers) if explanation.consequences else (), self.blind
             )
             for explanation, numbers in zip(explanations, matched, strict=True)
         ]
         left = tuple(difference for n, difference in enumerate(self.comparison.differences) if n not in self.accounted)
-        return tuple(found), left
+        return tuple(told), left
 
     def matched(self, explanation: Explanation) -> list[int]:
         keys: set[tuple[Any, ...]] = (

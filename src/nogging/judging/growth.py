@@ -10,7 +10,7 @@ from nogging.records import KINDS
 
 def growing(pairs: Pairs) -> tuple[Growth, ...]:
     """All counters of faults that grew, the fastest first; one that was cleared in between grew from nothing."""
-    found = []
+    growths = []
     for kind in KINDS.values():
         names = [field.name for field in kind.fields.values() if field.of_faults]
         if not names or not pairs.after.count(kind.name):
@@ -22,11 +22,11 @@ def growing(pairs: Pairs) -> tuple[Growth, ...]:
         values = ", ".join(f"{identifier('a_' + n)}, {before[n]} AS {identifier('was_' + n)}" for n in names)
         for row in pairs.rows(f"SELECT {keys}, {values} FROM {pairs.table(kind)} WHERE a_here AND b_here AND ({grew})"):
             key = {name: row[f"a_{name}"] for name in kind.keys}
-            found += [
+            growths += [
                 Growth(kind.name, key, name, row[f"was_{name}"], row[f"a_{name}"], row[f"a_{ELAPSED}"])
                 for name in names
                 if row[f"was_{name}"] is not None
                 and row[f"a_{name}"] is not None
                 and row[f"a_{name}"] > row[f"was_{name}"]
             ]
-    return tuple(sorted(found, key=lambda growth: growth.before - growth.after))
+    return tuple(sorted(growths, key=lambda growth: growth.before - growth.after))

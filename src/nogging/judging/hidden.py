@@ -40,15 +40,15 @@ class Hidden:
         """Those that could hide a record that meets the condition."""
         if where is None or not self.gaps:
             return list(self.gaps)
-        found: list[int] = []
+        numbers: list[int] = []
         for table, known in self.tables:
 
             def resolve(path: NamePath, known: frozenset[str] = known) -> str | None:
                 name = ".".join(path)
                 return identifier(name) if path[0] == "label" or name in known else None
 
-            found += self._those(table, where.sql(resolve))
-        return [self.gaps[n] for n in sorted(found)]
+            numbers += self._those(table, where.sql(resolve))
+        return [self.gaps[n] for n in sorted(numbers)]
 
     def _those(self, table: str, condition: str) -> list[int]:
         """Many conditions ask the same of what is known: the device, mostly."""

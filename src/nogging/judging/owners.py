@@ -41,9 +41,9 @@ class Owners:
         """Each route that is gone with what it follows from."""
         for n, route in self.gone if self.fell or self.lost else ():
             ends = self.subnets.get(route.key["destination_prefix"], ())
-            found = [self._of(end, route) for end in ends]
-            if found and all(found):
-                yield from ((n, reason) for several in found for reason in several)
+            owners = [self._of(end, route) for end in ends]
+            if owners and all(owners):
+                yield from ((n, reason) for several in owners for reason in several)
 
     def _of(self, end: tuple[str, str], route: Difference) -> list[Reason]:
         """Why one who had the subnet tells of it no longer; nothing where it still could."""

@@ -76,13 +76,13 @@ def with_included(
     except FileError as error:  # of a file that another one names nothing is shown that could not be read
         raise FileError(error.message, error.path, error.line, error.column) if inside else error from None
     own = validated(data, source, form(data))
-    found: list[tuple[Model, Source]] = []
+    models: list[tuple[Model, Source]] = []
     for n, name in enumerate(own.include):
         place = _place(path, name, source, ("include", n))
         if place.resolve() in (path.resolve(), *inside):
             raise source.error(("include", n), f"'{name}' includes this file, which would include it again")
-        found += with_included(place, lambda _: included, included, (*inside, path.resolve()))
-    once = {included[1].path: included for included in found}
+        models += with_included(place, lambda _: included, included, (*inside, path.resolve()))
+    once = {included[1].path: included for included in models}
     return [*once.values(), (own, source)]
 
 
@@ -94,11 +94,11 @@ def _place(path: Path, name: str, source: Source, where: Path_) -> Path:
     if name in known:
         return _ready() / Path(name).name
     try:
-        found = file_in_package(name, EXPECTATIONS, path)
+        packaged = file_in_package(name, EXPECTATIONS, path)
     except QuestionError as error:
         raise source.error(where, str(error)) from None
-    if found is not None:
-        return found
+    if packaged is not None:
+        return packaged
     raise source.error(where, f"there is no such file (ready-made are: {', '.join(known)}){nearest(name, known)}")
 
 

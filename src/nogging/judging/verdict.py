@@ -44,8 +44,8 @@ def concluded(
 
 def worst(verdicts: Iterable[Verdict]) -> Verdict:
     """Fail outweighs unproven, which outweighs pass."""
-    found = set(verdicts)
-    return next((verdict for verdict in (Verdict.FAIL, Verdict.UNPROVEN) if verdict in found), Verdict.PASS)
+    several = set(verdicts)
+    return next((verdict for verdict in (Verdict.FAIL, Verdict.UNPROVEN) if verdict in several), Verdict.PASS)
 
 
 @dataclass(frozen=True)

@@ -76,11 +76,11 @@ def points(capture: Capture) -> Iterator[Point]:
 
 
 def _labels(keys: dict[str, Any], device: dict[str, str]) -> dict[str, str]:
-    found = {name: _word(value) for name, value in keys.items() if value not in (None, "")}
+    labels = {name: _word(value) for name, value in keys.items() if value not in (None, "")}
     for name, value in device.items():
         if value and name not in ("device", "dialect"):
-            found[f"label_{name}" if name in keys else name] = value
-    return {**found, "device": device["device"], "dialect": device["dialect"]}
+            labels[f"label_{name}" if name in keys else name] = value
+    return {**labels, "device": device["device"], "dialect": device["dialect"]}
 
 
 def _word(value: Any) -> str:

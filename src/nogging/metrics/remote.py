@@ -74,5 +74,5 @@ def _packages() -> tuple[Any, Any]:
             message.field.add(name=field, number=number, type=kinds.Type.Value(type_), label=label, **made_of)
     pool = descriptor_pool.DescriptorPool()
     pool.Add(file)
-    found = message_factory.GetMessageClass(pool.FindMessageTypeByName("nogging.WriteRequest"))
-    return found, snappy.compress_raw
+    request = message_factory.GetMessageClass(pool.FindMessageTypeByName("nogging.WriteRequest"))
+    return request, snappy.compress_raw

@@ -108,8 +108,8 @@ def send_new(
 
 def _known(folder: Path) -> dict[str, str]:
     try:
-        found = json.loads(inside.octets(folder / SENT, folder))
-        return {str(name): str(value) for name, value in found.items()}
+        sent = json.loads(inside.octets(folder / SENT, folder))
+        return {str(name): str(value) for name, value in sent.items()}
     except FileNotFoundError:
         return {}
     except (OSError, ValueError, AttributeError) as error:

@@ -79,8 +79,8 @@ def _told(labels: dict[str, str]) -> str:
 
 def _name(text: str) -> str:
     """A label's name: what may not stand in one is `_`."""
-    found = re.sub(r"[^A-Za-z0-9_]", "_", text)
-    return f"_{found}" if found[:1].isdigit() else found
+    name = re.sub(r"[^A-Za-z0-9_]", "_", text)
+    return f"_{name}" if name[:1].isdigit() else name
 
 
 def _quoted(text: str) -> str:

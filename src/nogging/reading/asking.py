@@ -39,15 +39,15 @@ def why_not(dialect: str, command: str, own: Own = ()) -> str | None:
     """Why a command is not known to read; None for one that is."""
     if not command.isprintable() or command != command.strip():
         return "it holds more than one line, or characters that are not printable"
-    found = load_dialect(dialect, own)
+    spoken = load_dialect(dialect, own)
     mode = mode_of(dialect, command, own)
-    writes = next((pattern for pattern in found.session.never(mode) if re.search(pattern, command)), None)
-    if writes is not None or (found.way != "netconf" and _CHAINED.search(command)):
+    writes = next((pattern for pattern in spoken.session.never(mode) if re.search(pattern, command)), None)
+    if writes is not None or (spoken.way != "netconf" and _CHAINED.search(command)):
         return "it could write a file or run another command"
     if _UPWARDS.search(command):
         return "it names a file by way of '..'"
     reader = find_reader(dialect, command, own)
-    if command.split()[0].lower() in found.sends or (reader and any(kind.on_request for kind in reader.kinds)):
+    if command.split()[0].lower() in spoken.sends or (reader and any(kind.on_request for kind in reader.kinds)):
         return "it sends traffic"
     if (
         reader is not None and reader.kinds and LIBRARY in reader.path.parents

@@ -150,8 +150,8 @@ class Blocks:
         """Takes blocks from this line on, as long as they come; the first line after them."""
         if not self.lines.is_between:
             return number
-        while (found := next((block for block in self.blocks if self.takes(block, number, end)), None)) is not None:
-            number += found.height
+        while (block := next((block for block in self.blocks if self.takes(block, number, end)), None)) is not None:
+            number += block.height
             self.forms = []
         return number
 
@@ -400,7 +400,7 @@ def _before(reader: Reader, form: LineForm, refusals: Iterable[str]) -> Iterator
 
 def _fields(form: LineForm, slots: list[Slot]) -> tuple[str, ...]:
     """All the fields that a line can give, in the order in which it gives them."""
-    found: list[str] = []
+    names: list[str] = []
     for slot in slots:
-        found += [slot.name, slot.resolution] if slot.resolution else [slot.name]
-    return tuple(dict.fromkeys([*found, *form.set]))
+        names += [slot.name, slot.resolution] if slot.resolution else [slot.name]
+    return tuple(dict.fromkeys([*names, *form.set]))

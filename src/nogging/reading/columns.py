@@ -136,10 +136,10 @@ def _once_each(slot: Slot, field: Field, kind: Kind, square: OctetArray) -> tupl
         moment, resolution = value if slot.type is Type.MOMENT and value is not None else (value, None)
         values.append(moment)
         resolutions.append(resolution)
-    found = {slot.name: Column.coded(field, values, which)}
+    columns = {slot.name: Column.coded(field, values, which)}
     if slot.resolution:
-        found[slot.resolution] = Column.coded(kind.fields[slot.resolution], resolutions, which)
-    return found, np.ones(count, dtype=bool) if all(fit) else np.array(fit, dtype=bool)[which]
+        columns[slot.resolution] = Column.coded(kind.fields[slot.resolution], resolutions, which)
+    return columns, np.ones(count, dtype=bool) if all(fit) else np.array(fit, dtype=bool)[which]
 
 
 def _canonical(square: OctetArray, lengths: Ints) -> Bools:

@@ -41,10 +41,10 @@ def sections(text: str) -> list[Section]:
         parts = ((" ".join(line.split()[1:3]), (number, line)) for number, line in lines)
     else:
         parts = _indented(lines)
-    found: dict[str, Section] = {}
+    by_name: dict[str, Section] = {}
     for name, line in parts:
-        found.setdefault(name, Section(name)).lines.append(line)
-    return list(found.values())
+        by_name.setdefault(name, Section(name)).lines.append(line)
+    return list(by_name.values())
 
 
 def _indented(lines: list[tuple[int, str]]) -> Iterator[tuple[str, tuple[int, str]]]:

@@ -622,12 +622,12 @@ class Reader:
 
     def forms_for(self, word: str) -> tuple[LineForm, ...]:
         """The forms that a line beginning with this word could match, in the order of the file."""
-        found = self._by_word.get(word)
-        if found is None:
-            found = tuple(form for form in self.forms if form.pattern.first_word in (None, word))
+        forms = self._by_word.get(word)
+        if forms is None:
+            forms = tuple(form for form in self.forms if form.pattern.first_word in (None, word))
             if len(self._by_word) < 4096:
-                self._by_word[word] = found
-        return found
+                self._by_word[word] = forms
+        return forms
 
     def declared(self, name: str) -> FieldOfKind:
         """A field of one of the kinds that are read."""

@@ -63,14 +63,14 @@ def layout_of(form: LineForm, line: str) -> Layout | None:
     if match is None:
         return None
     order = {value.offset: n for n, value in enumerate(form.values)}
-    found: dict[int, tuple[int, WordPart]] = {}
+    parts: dict[int, tuple[int, WordPart]] = {}
     for n, (value, without) in enumerate(trace.values):
         start, end = match.span(f"v{n}")
         if start >= 0:
             if value.rest:
                 return None
-            found[start] = (end, WordPart(slot=order.get(value.offset), without=without))
-    pieces = [(at.start(), list(_parts(line, at.start(), at.end(), found))) for at in _WORD.finditer(line)]
+            parts[start] = (end, WordPart(slot=order.get(value.offset), without=without))
+    pieces = [(at.start(), list(_parts(line, at.start(), at.end(), parts))) for at in _WORD.finditer(line)]
     for n, choice in enumerate(trace.choices):
         at = match.start(f"c{n}")
         if at >= 0 and not all(_kept_out(lead, line, at, pieces) for lead in _untaken(choice, n, match)):

@@ -112,16 +112,16 @@ def _with_verbatim(line: str, verbatim: Verbatim, whole: set[tuple[int, int]]) -
     match = regex.fullmatch(line)
     if match is None:
         return line, ()
-    found, at = "", 0
+    left, at = "", 0
     regs: list[tuple[int, int]] = []
     for start, end, is_verbatim in sorted(
         (*match.span(group), kept) for group, kept in named.items() if match.start(group) >= 0
     ):
-        found += line[at:start]
+        left += line[at:start]
         if is_verbatim:
-            found += _VERBATIM + line[start:end] + _VERBATIM
+            left += _VERBATIM + line[start:end] + _VERBATIM
         else:
-            regs += [(len(found), len(found) + end - start)] if (start, end) in whole else []
-            found += line[start:end]
+            regs += [(len(left), len(left) + end - start)] if (start, end) in whole else []
+            left += line[start:end]
         at = end
-    return found + line[at:], regs
+    return left + line[at:], regs

@@ -186,9 +186,9 @@ class Kind:
     @cached_property
     def fields(self) -> dict[str, Field]:
         """All fields by name, in order: the device, the kind's own, the resolution of timers, the evidence."""
-        found = [DEVICE, *self.own, *([REMAINDER] if self.compared else [])]
-        found += [_resolution(field) for field in self.own if field.nature is Nature.TIMER]
-        return {field.name: field for field in (*found, *EVIDENCE)}
+        fields = [DEVICE, *self.own, *([REMAINDER] if self.compared else [])]
+        fields += [_resolution(field) for field in self.own if field.nature is Nature.TIMER]
+        return {field.name: field for field in (*fields, *EVIDENCE)}
 
     @cached_property
     def keys(self) -> tuple[str, ...]:

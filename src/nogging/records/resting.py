@@ -37,14 +37,14 @@ class NamedValues:
     @cached_property
     def _ordered(self) -> dict[int, tuple[list[int], list[str]]]:
         """The addresses among them by version, in order."""
-        found: dict[int, list[tuple[int, str]]] = {4: [], 6: []}
+        bounds: dict[int, list[tuple[int, str]]] = {4: [], 6: []}
         for name in self.known:
             address = _address(name)
             if address is not None:
-                found[address.version].append((int(address), name))
+                bounds[address.version].append((int(address), name))
         return {
             version: ([number for number, _ in sorted(network)], [name for _, name in sorted(network)])
-            for version, network in found.items()
+            for version, network in bounds.items()
         }
 
     def within(self, network: IPv4Network | IPv6Network) -> list[str]:

@@ -51,11 +51,11 @@ _PHRASE = re.compile(rf"#(?: ?{_UNIT}(?!\w))?(?:(?:,| and|, and)? *# ?{_UNIT}(?!
 
 def worded(text: str) -> str:
     """The words of a text, a space between each two; numbers and times as `#`."""
-    found = " ".join(text.split())
-    if "/" in found:
-        found = _strokes(found)
-    found = _WORD.sub(NUMBER, found)
-    return _PHRASE.sub(NUMBER, _WEEKDAY.sub("", found))
+    words = " ".join(text.split())
+    if "/" in words:
+        words = _strokes(words)
+    words = _WORD.sub(NUMBER, words)
+    return _PHRASE.sub(NUMBER, _WEEKDAY.sub("", words))
 
 
 def _strokes(text: str) -> str:

@@ -77,5 +77,5 @@ class Printed:
 
 def behind(stream: Any) -> IO[str]:
     """The stream itself, where one stands before it."""
-    found: IO[str] = stream.stream if isinstance(stream, Printed) else stream
-    return found
+    inner: IO[str] = stream.stream if isinstance(stream, Printed) else stream
+    return inner

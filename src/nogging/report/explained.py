@@ -21,14 +21,14 @@ def explained(reading: Reading, answer: str, width: int) -> list[Text]:
     unread: dict[int, list[str]] = {}
     for left_over in reading.unread:
         unread.setdefault(left_over.line, []).append(left_over.reason)
-    found: list[Text] = []
+    lines: list[Text] = []
     for number, line in enumerate(answer.removesuffix("\n").split("\n"), 1):
         took = (reading.took or {}).get(number, [])
-        found += _line(number, line, took, unread.get(number, []), width)
+        lines += _line(number, line, took, unread.get(number, []), width)
     left = len(reading.unread)
-    found.append(Text(f"{left} unread", style="bold yellow" if left else "green"))
-    found += [Text(line) for line in _proposals(reading)]
-    return found
+    lines.append(Text(f"{left} unread", style="bold yellow" if left else "green"))
+    lines += [Text(line) for line in _proposals(reading)]
+    return lines
 
 
 def _line(number: int, line: str, took: list[Took], reasons: list[str], width: int) -> Iterator[Text]:

@@ -14,13 +14,13 @@ from nogging.report.cleaning import clean
 GRAVE = ("emergency", "alert", "critical", "error")
 
 
-def lines(found: Sequence[Moment]) -> list[Text]:
+def lines(moments: Sequence[Moment]) -> list[Text]:
     """A line each: the time (with the date, where it is another), how exact it is, who, what tells of it, what."""
-    if not found:
+    if not moments:
         return [Text("nothing that happened in this time is told of")]
-    devices = max(len(moment.device) for moment in found)
+    devices = max(len(moment.device) for moment in moments)
     told, day = [], ""
-    for moment in found:
+    for moment in moments:
         date = moment.at.strftime("%Y-%m-%d")
         if date != day:
             told.append(Text(date + " (UTC)", style="bold"))
@@ -48,5 +48,5 @@ def _seconds(seconds: float) -> str:
     return f"{seconds:.0f}s"
 
 
-def rows(found: Sequence[Moment]) -> list[dict[str, Any]]:
-    return [{name: plain.value(value) for name, value in vars(moment).items()} for moment in found]
+def rows(moments: Sequence[Moment]) -> list[dict[str, Any]]:
+    return [{name: plain.value(value) for name, value in vars(moment).items()} for moment in moments]

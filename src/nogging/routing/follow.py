@@ -264,9 +264,9 @@ def follow(capture: Capture | str | Path, source: str, target: str, vrf: str = D
 
     Raises `QuestionError` for a device that the capture does not have, and for what is neither device nor address.
     """
-    found = opened(capture)
-    require_device(found, source)
-    return Follower(found).ways(source, address_of(found, target), vrf)
+    whole = opened(capture)
+    require_device(whole, source)
+    return Follower(whole).ways(source, address_of(whole, target), vrf)
 
 
 def address_of(capture: Capture, target: str) -> IpAddress:

@@ -37,15 +37,15 @@ class Longest:
     def of(self, addresses: Sequence[str]) -> npt.NDArray[np.int64]:
         """For each address the index of the longest prefix that holds it, or -1; `QuestionError` for no address."""
         is_ipv6 = _are_ipv6(addresses)
-        found = np.full(len(addresses), NOTHING, dtype=np.int64)
+        longest = np.full(len(addresses), NOTHING, dtype=np.int64)
         for (family, size), (begins, owners) in zip(_FAMILIES, self.ranges, strict=True):
             mine = np.flatnonzero(is_ipv6 == (size == 16))
             if not len(mine) or not len(begins):
                 continue
             asked = addresses if len(mine) == len(addresses) else [addresses[n] for n in mine.tolist()]
             at = np.searchsorted(begins, _comparable(_octets(asked, family, size)), side="right") - 1
-            found[mine] = np.where(at >= 0, owners[at], NOTHING)
-        return found
+            longest[mine] = np.where(at >= 0, owners[at], NOTHING)
+        return longest
 
 
 def _are_ipv6(hosts: Sequence[str]) -> npt.NDArray[np.bool_]:

@@ -43,15 +43,15 @@ def traced(
 ) -> Traced | None:
     """The path from a device to an address as it was traced, held against the ways that `follow` gives; None where the
     capture has no trace of it."""
-    found = opened(capture)
-    require_device(found, source)
-    address = str(address_of(found, target))
-    rows = found.records("hop").select(["device", "vrf", "destination", "hop_index", "address"]).to_pylist()
+    whole = opened(capture)
+    require_device(whole, source)
+    address = str(address_of(whole, target))
+    rows = whole.records("hop").select(["device", "vrf", "destination", "hop_index", "address"]).to_pylist()
     mine = [row for row in rows if (row["device"], row["vrf"], row["destination"]) == (source, vrf, address)]
     if not mine:
         return None
     owners: dict[str, set[str]] = defaultdict(set)
-    for row in found.records("address").select(["device", "ip"]).to_pylist():
+    for row in whole.records("address").select(["device", "ip"]).to_pylist():
         owners[row["ip"]].add(row["device"])
     at: dict[int, list[str]] = defaultdict(list)
     for row in mine:

@@ -51,14 +51,14 @@ def timeline(
         part = (min(max(moment, since), until) - since).total_seconds() / length
         return round(LEFT + part * (WIDTH - 2 * LEFT), 1)
 
-    found = DrawnTimeline()
+    drawn = DrawnTimeline()
     for begins, ends, how, title in spans:
         if ends >= since and begins <= until:
             high = _HIGH[how]
-            found.bars.append(Bar(how, title, x(begins), _BASE - high, max(round(x(ends) - x(begins), 1), 1.0), high))
-    found.falls.extend((x(at), title) for at, title in falls if since <= at <= until)
+            drawn.bars.append(Bar(how, title, x(begins), _BASE - high, max(round(x(ends) - x(begins), 1), 1.0), high))
+    drawn.falls.extend((x(at), title) for at, title in falls if since <= at <= until)
     form = "%m-%d %H:%M" if length > timedelta(days=1).total_seconds() else "%H:%M:%S"
     for n in range(TICKS + 1):
         moment = since + (until - since) * n / TICKS
-        found.ticks.append((x(moment), moment.strftime(form)))
-    return found
+        drawn.ticks.append((x(moment), moment.strftime(form)))
+    return drawn

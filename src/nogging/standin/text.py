@@ -31,8 +31,8 @@ def spelled(seconds: float) -> str:
     """`2 weeks, 2 days, 5 hours, 12 minutes`; what is zero is left out."""
     whole = max(int(seconds), 0)
     parts = (("week", whole // (7 * _DAY)), ("day", whole // _DAY % 7), ("hour", whole // 3600 % 24))
-    found = [f"{n} {unit}{'s' * (n != 1)}" for unit, n in (*parts, ("minute", whole // 60 % 60)) if n]
-    return ", ".join(found) or "0 minutes"
+    told = [f"{n} {unit}{'s' * (n != 1)}" for unit, n in (*parts, ("minute", whole // 60 % 60)) if n]
+    return ", ".join(told) or "0 minutes"
 
 
 def running(seconds: float) -> str:

@@ -35,14 +35,14 @@ def load_intents(path: Path) -> tuple[dict[str, Any], ...]:
 def with_included(given: tuple[dict[str, Any], ...], source: Source, where: Path_) -> tuple[dict[str, Any], ...]:
     """The intents of a step, with those of the files that it includes in their place. A mistake in one of these is told
     at the entry that includes it."""
-    found: list[tuple[int, dict[str, Any]]] = []
+    entries: list[tuple[int, dict[str, Any]]] = []
     for k, entry in enumerate(given):
         if INCLUDE not in entry:
-            found.append((k, entry))
+            entries.append((k, entry))
             continue
-        found += [(k, other) for other in load_intents(_file(str(entry[INCLUDE]), source, (*where, k)))]
-    source.reorder(where, [k for k, _ in found])
-    return tuple(entry for _, entry in found)
+        entries += [(k, other) for other in load_intents(_file(str(entry[INCLUDE]), source, (*where, k)))]
+    source.reorder(where, [k for k, _ in entries])
+    return tuple(entry for _, entry in entries)
 
 
 def _file(name: str, source: Source, where: Path_) -> Path:

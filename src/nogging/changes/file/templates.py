@@ -115,8 +115,8 @@ def _mask(text: str) -> str:
 def _wildcard(text: str) -> str:
     if text == "any":
         return text
-    found = ipaddress.ip_network(text)
-    return f"host {found[0]}" if found.num_addresses == 1 else f"{found[0]} {found.hostmask}"
+    network = ipaddress.ip_network(text)
+    return f"host {network[0]}" if network.num_addresses == 1 else f"{network[0]} {network.hostmask}"
 
 
 def _needed(given: Any, key: str) -> Any:

@@ -80,11 +80,11 @@ class DeviceSessions:
     def running(self, devices: Iterable[Device]) -> dict[str, str]:
         """The running configuration of each device, as it is, secrets and all; never written anywhere unsealed. Raises
         the `DeviceError` of the first that does not tell."""
-        found = self.running_or_why(devices)
-        for told in found.values():
+        answers = self.running_or_why(devices)
+        for told in answers.values():
             if isinstance(told, DeviceError):
                 raise told
-        return {name: str(told) for name, told in found.items()}
+        return {name: str(told) for name, told in answers.items()}
 
     def running_or_why(self, devices: Iterable[Device]) -> dict[str, str | DeviceError]:
         """The same, with the error of each device that does not tell in its place."""

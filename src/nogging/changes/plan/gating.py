@@ -32,8 +32,8 @@ def not_captured(capture: Capture) -> dict[str, str]:
 def missing(gate: GateModel, before: Capture) -> list[str]:
     """The devices of which nothing is known before, unless that is allowed."""
     allow = "nothing could be proven of it afterwards (to do without it: 'gate: {missing: allowed}')"
-    found = not_captured(before).items() if gate.missing is None else ()
-    return [f"{name} was not captured: {reason}; {allow}" for name, reason in found]
+    lacking = not_captured(before).items() if gate.missing is None else ()
+    return [f"{name} was not captured: {reason}; {allow}" for name, reason in lacking]
 
 
 def changed(change: Change, running: Mapping[str, str], secrets: Iterable[str]) -> list[str]:

@@ -223,12 +223,12 @@ class Knowledge(Strict):
         if len(words) > 1 and words[0] == "interface":
             words[1:] = [interface_spelling(" ".join(words[1:]), load_dialect(self.dialect).long_names)]
         words[1:] = [_PORTS.get(word, word) if words[n] == "eq" else word for n, word in enumerate(words[1:])]
-        found = " ".join(words)
+        text = " ".join(words)
         if self.statements is None:
-            return found
-        if found.startswith(self.statements.absent):
-            return "no " + found.removeprefix(self.statements.absent)
-        return found.removeprefix(self.statements.present)
+            return text
+        if text.startswith(self.statements.absent):
+            return "no " + text.removeprefix(self.statements.absent)
+        return text.removeprefix(self.statements.present)
 
     def said(self, line: str) -> str:
         """A line as it is sent."""

@@ -78,15 +78,15 @@ def judged(
     return Judge(pairs, quiet).judge(load_expectations(change.path, pairs, ChangeModel, place))
 
 
-def reasons_of(found: Judgement) -> list[str]:
+def reasons_of(judgement: Judgement) -> list[str]:
     """Why a judgement is no pass: each expectation that is none, and how much is unexplained."""
     reasons = [
         f"{result.title}: {result.reason}"
-        for result in found.results
+        for result in judgement.results
         if result.verdict is not Verdict.PASS and result.strength == "must"
     ]
-    if found.other == "fail" and found.unexplained:
-        reasons.append(f"{len(found.unexplained)} unexplained differences")
-    if found.other == "fail" and found.not_compared:
-        reasons.append(f"{len(found.not_compared)} answers not compared")
+    if judgement.other == "fail" and judgement.unexplained:
+        reasons.append(f"{len(judgement.unexplained)} unexplained differences")
+    if judgement.other == "fail" and judgement.not_compared:
+        reasons.append(f"{len(judgement.not_compared)} answers not compared")
     return reasons

@@ -101,11 +101,11 @@ def _element(above: Any, line: str, namespaces: dict[str, str]) -> Any:
     match = LINE.fullmatch(line)
     if match is None or (match["value"] or "").startswith("<") or match["name"].partition(":")[0] not in namespaces:
         raise QuestionError(f"'{line[:80]}' is in no model that is known here; it is not sent")
-    found = etree.SubElement(above, _tag(match["name"], namespaces))
+    child = etree.SubElement(above, _tag(match["name"], namespaces))
     for key, value in _KEY.findall(match["keys"]):
-        etree.SubElement(found, _tag(key, namespaces)).text = value
-    found.text = match["value"]
-    return found
+        etree.SubElement(child, _tag(key, namespaces)).text = value
+    child.text = match["value"]
+    return child
 
 
 def _tag(name: str, namespaces: dict[str, str]) -> str:

@@ -79,15 +79,15 @@ def requested(
     to, fields = fetch(url), {name: fetch(value) for name, value in headers.items()}
     if not to.startswith(("http://", "https://")):
         return f"{to} is no web address", False
-    found: list[tuple[str, bool]] = []
+    calls: list[tuple[str, bool]] = []
 
     def asked() -> None:
-        found.append(_exchanged(to, data, fields, method, within))
+        calls.append(_exchanged(to, data, fields, method, within))
 
     asking = threading.Thread(target=asked, daemon=True)  # a server that drips bears any bound on silence
     asking.start()
     asking.join(within)
-    return found[0] if found else (f"no whole answer within {within:g} s", False)
+    return calls[0] if calls else (f"no whole answer within {within:g} s", False)
 
 
 def _exchanged(to: str, data: bytes | None, fields: dict[str, str], method: str, within: float) -> tuple[str, bool]:

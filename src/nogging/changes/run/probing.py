@@ -163,10 +163,10 @@ class Probing:
         if model.from_ is not None:
             return await self._from_device(model)
         try:
-            found = await asyncio.get_running_loop().getaddrinfo(model.to, None)
+            addresses = await asyncio.get_running_loop().getaddrinfo(model.to, None)
         except OSError as error:
             raise QuestionError(f"{Probe(model).title}: {model.to} is not known: {error.strerror}") from None
-        address = ipaddress.ip_address(found[0][4][0])
+        address = ipaddress.ip_address(addresses[0][4][0])
         within = min(max(model.interval, 0.2), _MOST_LATE)
         if model.tcp is not None:
             port = model.tcp

@@ -131,12 +131,12 @@ class Work:
 
     def not_kept(self) -> list[str]:
         """What was sent and is in no configuration that a device could save."""
-        found: dict[str, dict[str, None]] = {}
+        reasons: dict[str, dict[str, None]] = {}
         for event in self.journal.events:
             if event["event"] == "not kept":
-                found.setdefault(event["device"], {})[f"'{event['line']}'"] = None  # once, however often it was sent
+                reasons.setdefault(event["device"], {})[f"'{event['line']}'"] = None  # once, however often it was sent
         why = "in no configuration, so gone after a restart"
-        return [f"{name}: {why}: {', '.join(lines)}" for name, lines in found.items()]
+        return [f"{name}: {why}: {', '.join(lines)}" for name, lines in reasons.items()]
 
     def _is_saved(self, device: Device, said: str) -> bool | None:
         """Whether the running and the saved configuration are the same, after a device answered to saving; None where

@@ -140,7 +140,7 @@ class Joining:
             for heard_link in heard_links(self.pairs.after)
             for ends in (_ends(heard_link), _ends(heard_link)[::-1])
         }
-        found: dict[tuple[str, str], str] = {}
+        told_by: dict[tuple[str, str], str] = {}
         for link in links(self.pairs.after):
             ends = [up.get((link.device, link.interface)), up.get((link.peer_device, link.peer_interface))]
             if any(state not in ("up", None) for state in ends):
@@ -148,8 +148,8 @@ class Joining:
             source = {"inventory": "the inventory", "subnet": "a shared subnet"}.get(link.source)
             told = JOINED if source is None or _ends(link) in heard else f"only {source} says that it is joined to {{}}"
             pair = (link.device, link.peer_device)
-            found[pair] = JOINED if found.get(pair) == JOINED else told
-        return found
+            told_by[pair] = JOINED if told_by.get(pair) == JOINED else told
+        return told_by
 
     def turned(self, expectation: JoinedExpectation, broken: Broken | None) -> Turned:
         """The faults that leave two devices without a session between them. Which links the devices would still tell of
@@ -165,12 +165,12 @@ class Joining:
         for fault, n, _, _, still in self.pairs.fetched(f"SELECT fault, {ends} FROM {broken.table(True)}"):
             if n in was and not still:
                 lost[fault].add((n, *was[n]))
-        found = {}
+        turned = {}
         for fault, gone in lost.items():
             less = Counter((device, other) for _, device, other in gone)
             if any(left[pair] <= n and pair in expectation.pairs for pair, n in less.items()):
-                found[fault] = Verdict.FAIL
-        return found
+                turned[fault] = Verdict.FAIL
+        return turned
 
 
 def _ends(link: Link) -> tuple[tuple[str, str], tuple[str, str]]:

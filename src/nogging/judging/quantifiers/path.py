@@ -85,10 +85,10 @@ def path_expectation(
 def _owner(capture: Capture, address: str) -> str | None:
     """The one device that has an address."""
     wanted = str(address_of(capture, address))
-    found = {
+    owners = {
         row["device"] for row in capture.records("address").select(["device", "ip"]).to_pylist() if row["ip"] == wanted
     }
-    return found.pop() if len(found) == 1 else None
+    return owners.pop() if len(owners) == 1 else None
 
 
 def picked(text: str, pairs: Pairs, source: Source, where: Path_, words: UserWords | None = None) -> tuple[str, ...]:
@@ -98,7 +98,7 @@ def picked(text: str, pairs: Pairs, source: Source, where: Path_, words: UserWor
         picks: Predicate = parse(text, schema, words)
     except PredicateError as error:
         raise source.error(where, f"neither a device of the capture nor a condition: {error.message}") from None
-    return tuple(name for name, found in pairs.devices_where(picks).items() if found)
+    return tuple(name for name, holds in pairs.devices_where(picks).items() if holds)
 
 
 class PathJudge:
@@ -164,11 +164,11 @@ class PathJudge:
 
     def met(self, expectation: PathExpectation, follower: Follower) -> set[str]:
         """The devices whose routes decide: where a way begins, and all that it meets."""
-        found = {source for source, _ in self.ends(expectation)}
+        devices = {source for source, _ in self.ends(expectation)}
         for source, target in self.ends(expectation):
             for way in follower.ways(source, address_of(follower.capture, target), expectation.model.vrf):
-                found |= set(way.devices)
-        return found
+                devices |= set(way.devices)
+        return devices
 
     def follower(self, when: str) -> Follower | None:
         capture: Capture | None = self.pairs.after if when == AFTER else self.pairs.before

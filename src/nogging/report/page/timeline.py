@@ -131,15 +131,15 @@ def _begins(event: TimelineEvent, back: bool) -> str | None:
 
 def _outages(events: Sequence[TimelineEvent]) -> dict[str, list[TimeSpan]]:
     """Each probe with its outages; one that had not ended has no end."""
-    found: dict[str, dict[str, TimeSpan]] = {}
+    by_probe: dict[str, dict[str, TimeSpan]] = {}
     for event in events:
         if event["event"] == "probing":
-            found.update({title: found.get(title, {}) for title in event["probes"]})
+            by_probe.update({title: by_probe.get(title, {}) for title in event["probes"]})
         if event["event"] == "outage":
             began, lasted = _moment(event["began"]), event["seconds"]
             ended = None if lasted is None else began + timedelta(seconds=lasted)
-            found.setdefault(event["probe"], {})[event["began"]] = (began, ended)
-    return {title: list(spans.values()) for title, spans in found.items()}
+            by_probe.setdefault(event["probe"], {})[event["began"]] = (began, ended)
+    return {title: list(spans.values()) for title, spans in by_probe.items()}
 
 
 def settling_line(events: Sequence[TimelineEvent]) -> dict[str, Any] | None:
