@@ -18,8 +18,8 @@ from nogging.captures.manifest import CAPTURED, INTERRUPTED
 from nogging.captures.masking import Masker, user_key
 from nogging.captures.storage import address_of
 from nogging.captures.writing import Writer
+from nogging.collecting.asked_of_each import for_each
 from nogging.collecting.credentials import Secrets
-from nogging.collecting.each import for_each
 from nogging.collecting.finishing import finish
 from nogging.collecting.landing import landing
 from nogging.collecting.reaching import sending, targets, with_here

@@ -14,21 +14,21 @@ from nogging.inventory import Device, Inventory
 if TYPE_CHECKING:
     import asyncssh
 
-Answer = TypeVar("Answer")
+ToldByDevice = TypeVar("ToldByDevice")
 
 
 async def each(
     inventory: Inventory,
     at_once: int,
     secrets: Secrets,
-    question: Callable[[Device, asyncssh.SSHClientConnection | None], Awaitable[Answer]],
-    failed: Callable[[Device, DeviceError], Answer],
-) -> list[Answer]:
+    question: Callable[[Device, asyncssh.SSHClientConnection | None], Awaitable[ToldByDevice]],
+    failed: Callable[[Device, DeviceError], ToldByDevice],
+) -> list[ToldByDevice]:
     """The answers in the order of the inventory; a device that fails gives what `failed` makes of its error."""
     slots = asyncio.Semaphore(at_once)
     jumps = Jumps(inventory.jump_host, secrets.of, at_once)
 
-    async def one(device: Device) -> Answer:
+    async def one(device: Device) -> ToldByDevice:
         async with slots:
             try:
                 async with jumps.towards(device) as tunnel:

@@ -11,10 +11,10 @@ from collections.abc import Coroutine
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any, TypeVar
 
-Result = TypeVar("Result")
+Ended = TypeVar("Ended")
 
 
-def finish(work: Coroutine[Any, Any, Result]) -> Result:
+def finish(work: Coroutine[Any, Any, Ended]) -> Ended:
     """The result of the work. Whoever interrupts the wait (Ctrl-C, a notebook's stop) ends the work as well."""
     try:
         asyncio.get_running_loop()
@@ -22,7 +22,7 @@ def finish(work: Coroutine[Any, Any, Result]) -> Result:
         return asyncio.run(work)
     begun: list[tuple[asyncio.AbstractEventLoop, asyncio.Task[Any]]] = []
 
-    async def known() -> Result:
+    async def known() -> Ended:
         task = asyncio.current_task()
         assert task is not None
         begun.append((asyncio.get_running_loop(), task))

@@ -36,7 +36,7 @@ EDIT = "edit"
 _END = b"]]>]]>"
 _CHUNK = re.compile(rb"\n#(?:(?P<size>[1-9][0-9]{0,9})|(?P<end>#))\n")
 _LONG = 2**20
-Found = TypeVar("Found")
+TakenFrom = TypeVar("TakenFrom")
 _HEAD = 13
 """No head of a chunk is longer."""
 _OPERATION = re.compile(r"get(?:-config (?P<datastore>running|startup|candidate))?(?: +(?P<filter>\S.*))?")
@@ -175,7 +175,7 @@ def _said(error: Any, name: str) -> str:
     return "" if element is None else " ".join("".join(element.itertext()).split())
 
 
-async def _aside(message: bytes, work: Callable[[Any], Found], given: Any) -> Found:
+async def _aside(message: bytes, work: Callable[[Any], TakenFrom], given: Any) -> TakenFrom:
     """Work on a message: on a thread where it is long, so that other devices do not wait for it."""
     return await asyncio.to_thread(work, given) if len(message) > _LONG else work(given)
 

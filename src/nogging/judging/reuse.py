@@ -54,7 +54,7 @@ class SharingModel(Strict):
     {for: "label.tier = 'core'", value: 9000}]}`."""
 
 
-Model = TypeVar("Model", bound=SharingModel)
+Sharing = TypeVar("Sharing", bound=SharingModel)
 
 
 def ready_files() -> list[str]:
@@ -67,8 +67,8 @@ def _ready() -> Path:
 
 
 def with_included(
-    path: Path, form: Callable[[Any], type[Model]], included: type[Model], inside: tuple[Path, ...] = ()
-) -> list[tuple[Model, Source]]:
+    path: Path, form: Callable[[Any], type[Sharing]], included: type[Sharing], inside: tuple[Path, ...] = ()
+) -> list[tuple[Sharing, Source]]:
     """A file and all that it includes, itself last, each file once; `FileError` for one that includes itself. Its own
     values tell its `form`; what is included has one of its own."""
     try:
@@ -76,7 +76,7 @@ def with_included(
     except FileError as error:  # of a file that another one names nothing is shown that could not be read
         raise FileError(error.message, error.path, error.line, error.column) if inside else error from None
     own = validated(data, source, form(data))
-    models: list[tuple[Model, Source]] = []
+    models: list[tuple[Sharing, Source]] = []
     for n, name in enumerate(own.include):
         place = _place(path, name, source, ("include", n))
         if place.resolve() in (path.resolve(), *inside):

@@ -17,7 +17,7 @@ from nogging.captures.kept import UNREAD
 from nogging.records import KINDS
 from nogging.records.words import worded
 
-Answer = tuple[str, str]
+AnswerKey = tuple[str, str]
 """A device and a command."""
 RecordPlace = tuple[Any, ...]
 
@@ -54,7 +54,7 @@ class Compared:
     """What differs, and for each answer how many lines differ in nothing but numbers and times."""
 
     changed: tuple[Changed, ...]
-    varied: dict[Answer, int]
+    varied: dict[AnswerKey, int]
 
     def lines(self, device: str, command: str, side: str) -> list[UnreadLine]:
         """The unread lines of one side of an answer that are not on the other."""
@@ -66,7 +66,7 @@ def compared(before: Capture, after: Capture) -> Compared:
     """Holds the unread lines of two captures against each other."""
     sides = [_places(before), _places(after)]
     changed: list[Changed] = []
-    varied: dict[Answer, int] = {}
+    varied: dict[AnswerKey, int] = {}
     for answer in dict.fromkeys([*sides[0], *sides[1]]):
         old, new = (side.get(answer, {}) for side in sides)
         for place in dict.fromkeys([*old, *new]):
@@ -103,10 +103,10 @@ def _told(place: RecordPlace) -> str:
     return f" {where} {kind} {' '.join(str(value) for value in key if value is not None)}"
 
 
-def _places(capture: Capture) -> dict[Answer, dict[RecordPlace, list[UnreadLine]]]:
+def _places(capture: Capture) -> dict[AnswerKey, dict[RecordPlace, list[UnreadLine]]]:
     """The unread lines of each answer by their place; those of a log are left out: it is never compared."""
-    by_answer: dict[Answer, dict[RecordPlace, list[UnreadLine]]] = {}
-    lines: dict[Answer, list[UnreadLine]] = defaultdict(list)
+    by_answer: dict[AnswerKey, dict[RecordPlace, list[UnreadLine]]] = {}
+    lines: dict[AnswerKey, list[UnreadLine]] = defaultdict(list)
     for row in capture.records(UNREAD).to_pylist():
         lines[row["device"], row["answer"]].append(UnreadLine(row["line"], row["text"], row["within"], row["kind"]))
     for (device, command), several in lines.items():

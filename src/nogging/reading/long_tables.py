@@ -39,8 +39,8 @@ from nogging.records.tables import arrow_type, schema, table
 if TYPE_CHECKING:
     from nogging.reading.slots import Slots
 
-One = TypeVar("One")
-Made = TypeVar("Made")
+Cell = TypeVar("Cell")
+Joined = TypeVar("Joined")
 WordPlace = tuple[int, int]
 """The word of a layout, and the part of it."""
 MOST_TRIES = 256
@@ -82,7 +82,7 @@ def octets_of(reader: Reader, text: str) -> bytes:
     return b"" if octets.translate(None, _PLAIN) else octets
 
 
-def _together(work: Callable[[One], Made], items: Sequence[One]) -> list[Made]:
+def _together(work: Callable[[Cell], Joined], items: Sequence[Cell]) -> list[Joined]:
     """The same work for each item, in threads: NumPy and Arrow let each other compute."""
     if len(items) < 2:
         return list(map(work, items))
@@ -343,7 +343,7 @@ class _Words(Sequence[str]):
             return self.same(word[0].literal, begin, lengths), {}
         square = _Square(self.data, begin, lengths)
         cells: dict[WordPlace, Cells] = {}
-        at: Place = 0
+        at: Places = 0
         for k, part in enumerate(word):
             if not part.is_value:
                 at = square.literal(part.literal, at, whole=k == len(word) - 1)
@@ -367,7 +367,7 @@ class _Words(Sequence[str]):
         return kept
 
 
-Place = Ints | int
+Places = Ints | int
 """A place in each word; a number, where it is the same in all of them."""
 
 
@@ -379,12 +379,12 @@ class _Square:
         self.octets = squared(data, Cells(begins, np.minimum(lengths, LONGEST_WORD)))
         self.kept: Bools = lengths <= LONGEST_WORD
 
-    def at(self, places: Place) -> OctetArray:
+    def at(self, places: Places) -> OctetArray:
         """The octet at a place of each word, or what stands behind it."""
         octets: OctetArray = self.data[np.minimum(self.begins + places, len(self.data) - 1)]
         return octets
 
-    def literal(self, text: str, at: Place, whole: bool) -> Place:
+    def literal(self, text: str, at: Places, whole: bool) -> Places:
         """Requires a literal at these places (with nothing after it, if it is the last); where it ends."""
         for n, octet in enumerate(text.encode()):
             self.kept &= self.at(at + n) == octet
@@ -402,7 +402,7 @@ class _Square:
             return alone if len(alone) else None
         return np.stack([octets * (at + n < ends) for n, octets in enumerate(alone)])
 
-    def end_of(self, rest: Word, at: Place) -> Ints:
+    def end_of(self, rest: Word, at: Places) -> Ints:
         """Where a value ends: at the end, before the last literal, or where the next literal begins."""
         if not rest:
             return self.lengths
@@ -410,14 +410,14 @@ class _Square:
             return self.lengths - len(rest[0].literal)
         return self.place_of(ord(rest[0].literal[0]), at)
 
-    def place_of(self, octet: int, at: Place) -> Ints:
+    def place_of(self, octet: int, at: Places) -> Ints:
         """Where an octet first stands from these places on; the end where it does not."""
         place = self.lengths.copy()
         for n in reversed(range(_first(at), len(self.octets))):
             place[(self.octets[n] == octet) & (n >= at)] = n
         return place
 
-    def value(self, part: WordPart, at: Place, ends: Ints) -> None:
+    def value(self, part: WordPart, at: Places, ends: Ints) -> None:
         """Requires a value that keeps to what its layout asks."""
         self.kept &= ends > at
         if part.not_first:
@@ -429,7 +429,7 @@ class _Square:
                     self.kept &= ~(stands[n] & (n >= at) & (n < ends))
 
 
-def _first(at: Place) -> int:
+def _first(at: Places) -> int:
     """Where the first of these places is."""
     return at if isinstance(at, int) else int(at.min(initial=0))
 

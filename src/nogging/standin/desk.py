@@ -19,7 +19,7 @@ class TicketDesk:
         self.refusals, self.key = refusals, key
         desk = self
 
-        class Handler(BaseHTTPRequestHandler):
+        class DeskHandler(BaseHTTPRequestHandler):
             def do_POST(self) -> None:
                 text = self.rfile.read(int(self.headers.get("Content-Length", 0))).decode()
                 self.send_response(desk.take(text, self.headers.get("Authorization")))
@@ -28,7 +28,7 @@ class TicketDesk:
             def log_message(self, *_: Any) -> None:
                 """Says nothing."""
 
-        self.server = ThreadingHTTPServer((HOST, 0), Handler)
+        self.server = ThreadingHTTPServer((HOST, 0), DeskHandler)
         self.url = f"http://{HOST}:{self.server.server_port}/tickets"
 
     def take(self, text: str, key: str | None = None) -> int:

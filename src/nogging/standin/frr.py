@@ -9,7 +9,7 @@ from datetime import datetime
 
 from nogging.records.values import is_address
 from nogging.standin.besides import show_vnis
-from nogging.standin.model import Interface, IPv4, Network, Network4, Ready, Route, Show, SimulatedDevice
+from nogging.standin.model import Interface, IPv4, Network, Network4, Route, Show, SimulatedDevice, StandbyRouter
 from nogging.standin.running import show_running
 from nogging.standin.text import age, clock, running
 
@@ -219,7 +219,7 @@ def show_vrrp(network: Network, device: SimulatedDevice, now: datetime) -> str:
     return "\n".join(_vrrp(network, device, ready) for ready in device.ready)
 
 
-def _vrrp(network: Network, device: SimulatedDevice, ready: Ready) -> str:
+def _vrrp(network: Network, device: SimulatedDevice, ready: StandbyRouter) -> str:
     told = {
         "Virtual Router ID": ready.group,
         "Protocol Version": 3,

@@ -8,7 +8,17 @@ from itertools import groupby
 
 from nogging.records.values import is_address
 from nogging.standin.besides import show_aggregates, show_environment, show_forwarding, show_tree
-from nogging.standin.model import Interface, IPv4, Network, Network4, Ready, Route, Show, SimulatedDevice, traffic
+from nogging.standin.model import (
+    Interface,
+    IPv4,
+    Network,
+    Network4,
+    Route,
+    Show,
+    SimulatedDevice,
+    StandbyRouter,
+    traffic,
+)
 from nogging.standin.running import show_running
 from nogging.standin.text import age, short_clock, spelled
 
@@ -91,7 +101,7 @@ def show_vrrp(network: Network, device: SimulatedDevice, now: datetime) -> str:
     return heading + "".join(_vrrp(network, device, ready) for ready in device.ready) if device.ready else ""
 
 
-def _vrrp(network: Network, device: SimulatedDevice, ready: Ready) -> str:
+def _vrrp(network: Network, device: SimulatedDevice, ready: StandbyRouter) -> str:
     active, name = network.active(ready.address), ready.interface.replace("GigabitEthernet", "Gi")
     state = _VRRP_STATES[network.standing(device, ready)]
     ports = [own.interface for own in active.ready if own.address == ready.address] if active else []

@@ -115,7 +115,7 @@ class Route:
 
 
 @dataclass
-class Ready:
+class StandbyRouter:
     """A router that stands ready to have an address (RFC 9568): on which port, and how much it is wanted."""
 
     interface: str
@@ -159,7 +159,7 @@ class SimulatedDevice:
     """The configuration that was saved last, as the device shows it."""
     release: str = "8.4.4"
     booted: datetime = field(default_factory=lambda: datetime.now(UTC))
-    ready: list[Ready] = field(default_factory=list)
+    ready: list[StandbyRouter] = field(default_factory=list)
     clock_offset: float = 0.0004
     """How far its clock is from its source, in seconds."""
     besides: Besides = field(default_factory=Besides)
@@ -279,7 +279,7 @@ class Network:
         ]
         return max(able, key=lambda rank: rank[:2])[2] if able else None
 
-    def standing(self, device: SimulatedDevice, service: Ready) -> str:
+    def standing(self, device: SimulatedDevice, service: StandbyRouter) -> str:
         """What a router is of an address that it stands ready for: `initialize`, `active` or `backup`."""
         if not device.interfaces[service.interface].up:
             return "initialize"

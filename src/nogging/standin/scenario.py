@@ -27,8 +27,8 @@ from nogging.standin.model import (
     Network4,
     Now,
     Ospf,
-    Ready,
     SimulatedDevice,
+    StandbyRouter,
 )
 
 JUMBO = 9000
@@ -80,7 +80,7 @@ def teal_sound(clock: Now | None = None) -> Network:
     _transit(network)
     for name, priority in (("mole-r1", 110), ("mole-r2", 100)):
         port = _NAMES[network.devices[name].dialect](0)
-        network.devices[name].ready.append(Ready(port, GROUP, IPv4(OFFICE), priority))
+        network.devices[name].ready.append(StandbyRouter(port, GROUP, IPv4(OFFICE), priority))
     for device, interface in NEW_SPAN:
         network.devices[device].interfaces[interface].shutdown = True
     network.settle()

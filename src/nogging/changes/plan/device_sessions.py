@@ -24,7 +24,7 @@ from nogging.devices.ssh import Jumps
 from nogging.errors import DeviceError, NotUnderstood, Unreachable
 from nogging.inventory import Device, Inventory
 
-Found = TypeVar("Found")
+SessionResult = TypeVar("SessionResult")
 AT_ONCE = 20
 _BETWEEN_TRIES = 1.0
 _LOOKS_UP = 0.1
@@ -63,7 +63,7 @@ class DeviceSessions:
         self.thread.join(10)
         self.loop.close()
 
-    def run(self, work: Coroutine[Any, Any, Found], within: float | None = None) -> Found:
+    def run(self, work: Coroutine[Any, Any, SessionResult], within: float | None = None) -> SessionResult:
         """Does some work in the loop and waits for what comes of it."""
         task = asyncio.run_coroutine_threadsafe(work, self.loop)
         ends = time.monotonic() + within if within is not None else math.inf

@@ -22,7 +22,7 @@ from typing import Any, TypeVar
 from nogging.changes.run.outcome import CannotGoOn
 from nogging.collecting.collect import Ask
 
-Found = TypeVar("Found")
+WorkResult = TypeVar("WorkResult")
 
 SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 _LOOKS_UP = 0.1
@@ -74,11 +74,11 @@ class Stop:
 
         return question
 
-    def run(self, work: Callable[[], Found]) -> Found:
+    def run(self, work: Callable[[], WorkResult]) -> WorkResult:
         """Does the work while this thread hears the signals; where it is not the first one, it hears none."""
         if threading.current_thread() is not threading.main_thread():
             return work()
-        done: Future[Found] = Future()
+        done: Future[WorkResult] = Future()
         self._worker = threading.Thread(target=_into, args=(done, work), name="change")
         with self._hearing():
             self._worker.start()
