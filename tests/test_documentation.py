@@ -1,4 +1,5 @@
-"""The pages that people read: the story runs as it stands, every command in them is one, and the site has no dead link."""
+"""The pages that people read: the story runs as it stands and prints what they show, every command in them is one, and the
+site has no dead link. `NOGGING_SCREENS=1` writes the screens of the story anew where only numbers in them are others."""
 
 from __future__ import annotations
 
@@ -33,7 +34,8 @@ def lines_of(page: Path, language: str = "sh") -> Iterator[str]:
         )
 
 
-STORY = [line.partition("#") for line in lines_of(ROOT / "docs/tutorial.md")]
+TUTORIAL = ROOT / "docs/tutorial.md"
+STORY = [line.partition("#") for line in lines_of(TUTORIAL)]
 SAYS = {
     "nogging about evening": "nothing lacking; 0 lines unread",
     "nogging findings first-try/before first-try/after": "gannet-r1 eth4 sends 9000 octets, mole-r2 GigabitEthernet0/4 1500",
@@ -41,12 +43,34 @@ SAYS = {
 }
 
 
+SCREEN = re.compile(r"^```text\n\$ (.*)\n((?:.*\n)*?)```", re.MULTILINE)
+CUT = "…"
+
+
+def screen_of(shown: str, printed: list[str]) -> str | None:
+    """A screen as it is now, of what was printed; None where something in it is no longer printed, numbers aside."""
+    kept, at, plain = list[str](), 0, [unnumbered(line) for line in printed]
+    for part in shown.split(f"{CUT}\n"):
+        wanted = [unnumbered(line) for line in part.splitlines()]
+        at = next((n for n in range(at, len(plain)) if plain[n : n + len(wanted)] == wanted), -1)
+        if at < 0:
+            return None
+        kept.append("".join(f"{line.rstrip()}\n" for line in printed[at : at + len(wanted)]))
+        at += len(wanted)
+    return f"{CUT}\n".join(kept)
+
+
+def unnumbered(line: str) -> str:
+    return re.sub(r"[+-]?\d+(\.\d+)?", "#", " ".join(line.split()))
+
+
 class Story:
     """The lines of the story, run in order on the stand-in network, each when it is first asked for."""
 
     def __init__(self, folder: Path) -> None:
         self.folder, self.done = folder, list[subprocess.CompletedProcess[str]]()
-        self.environment = {**os.environ, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
+        path = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
+        self.environment = {**os.environ, "PATH": path, "COLUMNS": "100"}
 
     def line(self, n: int) -> subprocess.CompletedProcess[str]:
         while len(self.done) <= n:
@@ -85,6 +109,19 @@ def test_the_story_runs_as_it_stands(story: Story, n: int) -> None:
     )
     assert SAYS.get(command.strip(), "") in " ".join(done.stdout.split())
     assert "perform" not in command or (story.folder / command.split()[-1] / "report.html").exists()
+    pages = TUTORIAL.read_text()
+    for shown in (screen[2] for screen in SCREEN.finditer(pages) if screen[1] == command.strip()):
+        now = screen_of(shown, done.stdout.splitlines())
+        assert now is not None, f"{shown}\nis shown, and printed was\n{done.stdout}"
+        if os.environ.get("NOGGING_SCREENS"):
+            TUTORIAL.write_text(TUTORIAL.read_text().replace(shown, now))
+
+
+def test_a_screen_is_of_a_line_of_the_story() -> None:
+    screens = SCREEN.findall(TUTORIAL.read_text())
+    assert len(screens) > 5 and {command for command, _ in screens} <= {line.strip() for line, _, _ in STORY}
+    assert screen_of("a 1\n…\nb 2\n", ["a 3", "x", "b 4"]) == "a 3\n…\nb 4\n"
+    assert screen_of("a 1\n…\nc\n", ["a 3", "x", "b 4"]) is None
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda one: one.name)
