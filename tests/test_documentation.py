@@ -3,6 +3,7 @@ site has no dead link. `NOGGING_SCREENS=1` writes the screens of the story anew 
 
 from __future__ import annotations
 
+import calendar
 import json
 import os
 import re
@@ -61,7 +62,7 @@ def screen_of(shown: str, printed: list[str]) -> str | None:
 
 
 def unnumbered(line: str) -> str:
-    return re.sub(r"[+-]?\d+(\.\d+)?", "#", " ".join(line.split()))
+    return re.sub(rf"[+-]?\d+(\.\d+)?|{'|'.join(calendar.month_name[1:])}", "#", " ".join(line.split()))
 
 
 class Story:
@@ -70,7 +71,7 @@ class Story:
     def __init__(self, folder: Path) -> None:
         self.folder, self.done = folder, list[subprocess.CompletedProcess[str]]()
         path = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
-        self.environment = {**os.environ, "PATH": path, "COLUMNS": "100"}
+        self.environment = {**os.environ, "PATH": path, "COLUMNS": "80"}
 
     def line(self, n: int) -> subprocess.CompletedProcess[str]:
         while len(self.done) <= n:
