@@ -6,14 +6,14 @@ through a pydantic model, and whatever is wrong (in the YAML or against the mode
 that names line and column, shows the line, and suggests the nearest known word.
 
 What ships with Nogging is read by every command: its plain values are kept where Python keeps the byte code of its
-modules, and by the same rules (a newer file is read anew, where nothing may be written nothing is kept).
+modules (where nothing may be written nothing is kept), and counts for nothing once the file says something else.
 """
 
 from __future__ import annotations
 
 import difflib
+import hashlib
 import json
-import marshal
 import os
 import re
 import sys
@@ -200,25 +200,25 @@ def load(path: Path, model: type[Model]) -> tuple[Model, Source]:
     kept = load_kept(path, model)
     if kept is not None:
         return kept
-    text = read_text(path)
-    data, source = plain_values(text, str(path))
+    data, source = plain_values(read_text(path), str(path))
+    whole = validated(data, source, model)
     if path.is_relative_to(_SHIPPED):
         _keep(path, data)
-    return validated(data, source, model), source
+    return whole, source
 
 
 def load_kept(path: Path, model: type[Model]) -> tuple[Model, Source] | None:
-    """The same of a file that ships with Nogging, from what was kept of it; None where nothing was."""
+    """The same of a file that ships with Nogging, from what was kept of it when it was last read; None where nothing
+    was (of one with a mistake nothing is)."""
     if not path.is_relative_to(_SHIPPED):
         return None
     try:
-        stamp, data = marshal.loads(_kept_beside(path).read_bytes())
+        stamp, _, text = _kept_beside(path).read_bytes().partition(b"\n")
         if stamp != _stamp(path):
             return None
-    except (OSError, EOFError, ValueError, TypeError):
+        return model.model_validate_json(text, strict=True), _LaterSource(path)
+    except (OSError, ValidationError):
         return None  # nothing is kept, or what is kept is broken
-    source = _LaterSource(path)
-    return validated(data, source, model), source
 
 
 def _keep(path: Path, data: Any) -> None:
@@ -228,7 +228,7 @@ def _keep(path: Path, data: Any) -> None:
     part = kept.with_name(f"{kept.name}.{os.getpid()}")
     try:
         kept.parent.mkdir(parents=True, exist_ok=True)
-        part.write_bytes(marshal.dumps((_stamp(path), data)))
+        part.write_bytes(_stamp(path) + b"\n" + json.dumps(data).encode())
         part.replace(kept)
     except OSError:
         part.unlink(missing_ok=True)
@@ -238,9 +238,9 @@ def _kept_beside(path: Path) -> Path:
     return Path(cache_from_source(str(path))).with_suffix(".values")
 
 
-def _stamp(path: Path) -> tuple[int, int, int]:
-    there = path.stat()
-    return _KEPT, there.st_mtime_ns, there.st_size
+def _stamp(path: Path) -> bytes:
+    """What the file said: another release may have been put in its place, with the same date and as long."""
+    return f"{_KEPT} {hashlib.blake2b(path.read_bytes(), digest_size=16).hexdigest()}".encode()
 
 
 def loads(text: str, path: str, model: type[Model]) -> tuple[Model, Source]:
