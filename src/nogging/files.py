@@ -18,7 +18,6 @@ import os
 import re
 import sys
 from collections.abc import Iterable, Iterator, Mapping
-from functools import cached_property
 from importlib.util import cache_from_source
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any, NamedTuple, TypeVar
@@ -150,21 +149,11 @@ class _LaterSource(Source):
     def __init__(self, path: Path) -> None:
         self.path = str(path)
 
-    @cached_property
-    def _read(self) -> Source:
-        return plain_values(read_text(Path(self.path)), self.path)[1]
-
-    @cached_property
-    def lines(self) -> list[str]:  # type: ignore[override]
-        return self._read.lines
-
-    @cached_property
-    def places(self) -> dict[Path_, tuple[int, int]]:  # type: ignore[override]
-        return self._read.places
-
-    @cached_property
-    def key_places(self) -> dict[Path_, tuple[int, int]]:  # type: ignore[override]
-        return self._read.key_places
+    def __getattr__(self, name: str) -> Any:
+        if name not in ("lines", "places", "key_places"):
+            raise AttributeError(name)
+        vars(self).update(vars(plain_values(read_text(Path(self.path)), self.path)[1]))
+        return vars(self)[name]
 
 
 def read_text(path: Path) -> str:
