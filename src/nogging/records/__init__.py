@@ -37,6 +37,7 @@ from nogging.records.setting import SETTING
 from nogging.records.spanning_tree import SPANNING_TREE, TREE_PORT
 from nogging.records.system import SYSTEM
 from nogging.records.time_source import TIME_SOURCE
+from nogging.records.tracked import MEASUREMENT, TRACKED_OBJECT
 from nogging.records.virtual_router import VIRTUAL_ROUTER
 from nogging.records.vlan import VLAN
 from nogging.records.vni import REMOTE_ENDPOINT, VNI
@@ -65,6 +66,8 @@ _ALL = (
     REMOTE_ENDPOINT,
     VNI,
     EVPN_MAC,
+    MEASUREMENT,
+    TRACKED_OBJECT,
     PING,
     HOP,
     TIME_SOURCE,
