@@ -37,19 +37,24 @@ def refused(*arguments: str | Path) -> str:
     return complaint
 
 
-def test_demo(tmp_path: Path) -> None:
-    folder = tmp_path / "teal"
-    for arguments, status in (((), 0), (("--fault",), 1)):  # once more, into the same folder
-        done = nogging("demo", *arguments, "--to", folder)
-        assert (done.returncode, "Traceback" in done.stderr) == (status, False), done.stderr
-        assert "\nBACKED OUT Gannet Point moves" in done.stdout
-        assert ("\nIN         Gannet" in done.stdout) == (not arguments)
-        assert "look first interface GigabitEthernet0/4 on mole-r2: mtu is 1500" in done.stdout
-        drawn = {"│", "┃"}
-        lines = (one for one in done.stdout.split("\n") if not drawn & {*one} and str(folder) not in one)
-        assert max(map(len, lines)) <= 80
-    kept = folder / "mistaken-performed"
-    again = nogging("check", folder / "expectations.yaml", "--before", kept / "before", "--after", kept / "after")
+@pytest.fixture(scope="module")
+def teal(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return tmp_path_factory.mktemp("demo") / "teal"
+
+
+@pytest.mark.parametrize(("arguments", "status"), [((), 0), (("--fault",), 1)])
+def test_demo(teal: Path, arguments: tuple[str, ...], status: int) -> None:
+    """The second time into the folder of the first."""
+    done = nogging("demo", *arguments, "--to", teal)
+    assert (done.returncode, "Traceback" in done.stderr) == (status, False), done.stderr
+    assert "\nBACKED OUT Gannet Point moves" in done.stdout
+    assert ("\nIN         Gannet" in done.stdout) == (not arguments)
+    assert "look first interface GigabitEthernet0/4 on mole-r2: mtu is 1500" in done.stdout
+    drawn = {"│", "┃"}
+    lines = (one for one in done.stdout.split("\n") if not drawn & {*one} and str(teal) not in one)
+    assert max(map(len, lines)) <= 80
+    kept = teal / "mistaken-performed"
+    again = nogging("check", teal / "expectations.yaml", "--before", kept / "before", "--after", kept / "after")
     assert again.returncode == 1 and "FAIL       Gannet Point" in again.stdout
 
 
