@@ -22,7 +22,7 @@ from nogging.records.interface import INTERFACE
 from nogging.records.label import LABEL, LABEL_BINDING
 from nogging.records.label_switched_path import LABEL_SWITCHED_PATH
 from nogging.records.listener import LISTENER
-from nogging.records.multicast import MULTICAST_GROUP, MULTICAST_ROUTE
+from nogging.records.multicast import MULTICAST_GROUP, MULTICAST_ROUTE, SNOOPED_GROUP
 from nogging.records.neighbor import NEIGHBOR
 from nogging.records.optic import OPTIC
 from nogging.records.pair import PAIR, PAIR_PORT
@@ -57,6 +57,7 @@ _ALL = (
     FORWARDING,
     MULTICAST_ROUTE,
     MULTICAST_GROUP,
+    SNOOPED_GROUP,
     ROUTE_SUMMARY,
     BGP_PATH,
     BGP_ROUTE,

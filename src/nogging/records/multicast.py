@@ -1,4 +1,4 @@
-"""`multicast_route` and `multicast_group`: where packets to a group go on, and who asked for them."""
+"""`multicast_route`, `multicast_group`, `snooped_group`: where packets to a group go on, and who asked for them."""
 
 from __future__ import annotations
 
@@ -98,5 +98,28 @@ MULTICAST_GROUP = Kind(
     ),
     derive=_derived,
     counted=("interface",),
+    come_and_go=True,
+)
+SNOOPED_GROUP = Kind(
+    "snooped_group",
+    "a port to which a bridge sends the packets of a group, since it heard somebody ask for them",
+    "RFC 9166, RFC 4541",
+    (
+        Field("vlan_id", Type.INTEGER, Nature.KEY, "the VLAN", "IEEE 802.1Q, VID"),
+        Field("vlan", Type.TEXT, Nature.KEY, "its name, where the device tells no number", "IEEE 802.1Q, VLAN name"),
+        Field("group", Type.TEXT, Nature.KEY, "the group; `*` for all of them", "RFC 9166, group", required=True),
+        Field("source", Type.ADDRESS, Nature.KEY, "who sends them; none where it is whoever does", "RFC 9166, source"),
+        Field(
+            "interface",
+            Type.INTERFACE,
+            Nature.MEMBER,
+            "the port",
+            "RFC 9166, l2-member-interface-name",
+            rests_on=("interface.name",),
+        ),
+        Field("last_reporter", Type.ADDRESS, Nature.NOTE, "who asked last", "RFC 9166, last-reporter"),
+    ),
+    derive=_derived,
+    counted=("vlan_id",),
     come_and_go=True,
 )
