@@ -46,6 +46,7 @@ FORMS = {
     "show ipv6 route vrf all": "show ipv6 route vrf all json",
     "show ip ospf neighbor detail": "show ip ospf neighbor detail json",
     "show bgp summary": "show bgp summary json",
+    "show bgp l2vpn evpn": "show bgp l2vpn evpn json",
     "show bfd peers": "show bfd peers json",
     "show ip ospf neighbor": "show ip ospf neighbor json",
     "show ip ospf vrf all neighbor": "show ip ospf vrf all neighbor json",

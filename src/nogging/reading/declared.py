@@ -62,6 +62,9 @@ class AlsoModel(Strict):
     """Fields that each of them has. As `{origin: static}`."""
 
 
+_OF_TABLES = ("wrapped", "cut", "continues", "nested", "repeats", "blanks")
+
+
 class LineModel(Strict):
     """One pattern, or one table, and what becomes of what it matches."""
 
@@ -70,7 +73,7 @@ class LineModel(Strict):
         *(together(name, "open") for name in ("frame", "inside")),
         together("alone", "frame"),
         together("more", "row"),
-        *(together(name, "under") for name in ("wrapped", "cut", "continues", "nested", "repeats")),
+        *(together(name, "under") for name in _OF_TABLES),
         together("also", "row", "open"),
         apart("also", "frame"),
         together("until", "section"),
@@ -117,6 +120,8 @@ class LineModel(Strict):
     """The field that names a row which stands further in, as a part of the one above it. As `name`."""
     repeats: bool = False
     """Whether a row without a first cell has that of the row above it."""
+    blanks: bool = False
+    """Whether its rows go on behind a blank line."""
     indent: int | None = None
     """How far in a line has to stand, in characters. As `2`."""
     carries: tuple[str, ...] = ()
@@ -151,11 +156,11 @@ class LineModel(Strict):
             ((self.frame or self.inside) and self.open is None)
             or (self.alone and not self.frame)
             or (self.more and self.row is None)
-            or ((self.wrapped or self.cut or self.continues or self.nested or self.repeats) and self.under is None)
+            or (self.under is None and any(getattr(self, name) for name in _OF_TABLES))
         ):
             raise ValueError(
                 "'frame' and 'inside' go with 'open', 'alone' with 'frame', 'more' with 'row', "
-                "and 'wrapped', 'cut', 'continues', 'nested' and 'repeats' with 'under'"
+                "and 'wrapped', 'cut', 'continues', 'nested', 'repeats' and 'blanks' with 'under'"
             )
         if self.also and (self.frame or not (self.row or self.open)):
             raise ValueError("'also' goes with 'row' and 'open', and not with 'frame'")
@@ -438,6 +443,8 @@ class Heading:
     """The field that names what a row is a part of: the first cells of the rows above it that stand less far in."""
     repeats: bool = False
     """Whether a row without a first cell has that of the row above it."""
+    blanks: bool = False
+    """Whether its rows go on behind a blank line."""
 
     @property
     def values(self) -> tuple[PatternValue, ...]:

@@ -121,6 +121,7 @@ class Columns:
             return None
         line = self.apart(line) if self.titled else line.expandtabs()
         *marks, cell = line.split()
+        marks = [" ".join(marks)] if marks and self.titled else marks
         titles = self.heading.titles[: self.titled + 1]
         farthest = self.extents[self.titled + 1][0] - 1 if self.titled else self.extents[0][0]
         if len(marks) >= len(titles) or line.rindex(cell) > farthest:

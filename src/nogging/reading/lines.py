@@ -188,7 +188,8 @@ class LineReading:
             return
         if not stripped:
             self.blank = number if number < len(self.texts) else self.blank
-            self.end_table()
+            if self.columns is None or not self.columns.heading.blanks:
+                self.end_table()
             return
         if self.section[0] and (self.section_ends < number if self.section_ends else _indent(line) <= self.section[1]):
             self.section, self.section_ends = ("", -1), 0

@@ -351,6 +351,7 @@ class _Compiler:
             continues=line.continues,
             nested=line.nested,
             repeats=line.repeats,
+            blanks=line.blanks,
         )
 
     def fixed(self, given: Mapping[str, Scalar], where: Path_, kinds: Iterable[Kind]) -> dict[str, Any]:

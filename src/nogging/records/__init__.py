@@ -14,6 +14,7 @@ from nogging.records.configuration import CONFIGURATION
 from nogging.records.crash import CRASH
 from nogging.records.event import EVENT
 from nogging.records.evpn_mac import EVPN_MAC
+from nogging.records.evpn_route import EVPN_ROUTE
 from nogging.records.fdb import FDB
 from nogging.records.field import Field, Kind, Nature, Type
 from nogging.records.forwarding import FORWARDING
@@ -67,6 +68,7 @@ _ALL = (
     REMOTE_ENDPOINT,
     VNI,
     EVPN_MAC,
+    EVPN_ROUTE,
     MEASUREMENT,
     TRACKED_OBJECT,
     PING,
