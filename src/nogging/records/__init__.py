@@ -30,6 +30,7 @@ from nogging.records.pair import PAIR, PAIR_PORT
 from nogging.records.ping import PING
 from nogging.records.processor import PROCESSOR, STORAGE
 from nogging.records.pse import PSE, PSE_PORT
+from nogging.records.pseudowire import PSEUDOWIRE
 from nogging.records.queue import QUEUE
 from nogging.records.route import ROUTE
 from nogging.records.route_summary import ROUTE_SUMMARY
@@ -65,6 +66,7 @@ _ALL = (
     LABEL_BINDING,
     LABEL,
     LABEL_SWITCHED_PATH,
+    PSEUDOWIRE,
     REMOTE_ENDPOINT,
     VNI,
     EVPN_MAC,
