@@ -913,9 +913,7 @@ def test_a_prefix_is_the_same_in_a_long_table() -> None:
         text = "\n".join(routes)
         one = LineReading(reader, AT, "a1", 0.0).read(text, whole=True)
         many = long_tables.Flat(reader, AT, "a1", 0.0).read(text.encode())
-        assert many.unread == one.unread and many.records["route"].to_pylist() == one.records["route"].to_pylist(), (
-            prefix
-        )
+        assert many.unread == one.unread and many.records["route"].to_pylist() == one.records["route"].to_pylist(), told
 
 
 @cache

@@ -45,7 +45,7 @@ def query(sql: str, capture: Capture | str | Path, *more: Capture | str | Path) 
         for name in [table for table in over if table in found_in] or over:
             database.register(name, over[name])
     else:
-        _register(database, [opened(more_of) for more_of in (capture, *more)])
+        _register(database, [opened(folder) for folder in (capture, *more)])
     try:
         answer = database.sql(sql)
         if answer is None:

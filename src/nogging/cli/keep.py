@@ -104,7 +104,7 @@ def line(told: TurnTold) -> str:
         f"{many(told.answers, 'answer')}{kinds}, {told.new} new, {told.octets / 1000:.1f} kB, "
         f"{told.seconds:.1f} s{lost}"
     )
-    below = [text for told_of in told.notices for text in notice(told_of)] + list(told.remarks)
+    below = [text for noticed in told.notices for text in notice(noticed)] + list(told.remarks)
     return "\n".join([head, *(_below(line) for line in below)])
 
 

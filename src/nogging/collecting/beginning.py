@@ -257,8 +257,8 @@ def inventory_text(devices: Iterable[FoundDevice], user: str, password: Secret |
         "devices:",
     ]
     left = []
-    for place in devices:
-        device = place.device
+    for told in devices:
+        device = told.device
         own = {"login": {"user": device.user}} if device.user and device.user != user else {}
         port = {"port": device.port} if device.port != PORT else {}
         entry = {
@@ -269,11 +269,9 @@ def inventory_text(devices: Iterable[FoundDevice], user: str, password: Secret |
             **device.labels,
             **own,
         }
-        if place.outcome:
+        if told.outcome:
             entry["dialect"] = "?"
-            left.append(
-                f"  # {place.outcome.replace('_', ' ')}: {' '.join(place.reason.split())}\n  # - {_flow(entry)}"
-            )
+            left.append(f"  # {told.outcome.replace('_', ' ')}: {' '.join(told.reason.split())}\n  # - {_flow(entry)}")
         else:
             lines.append(f"  - {_flow(entry)}")
     return "\n".join([*lines, *left]) + "\n"

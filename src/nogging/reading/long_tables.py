@@ -39,8 +39,8 @@ from nogging.records.tables import arrow_type, schema, table
 if TYPE_CHECKING:
     from nogging.reading.slots import Slots
 
-Cell = TypeVar("Cell")
-Joined = TypeVar("Joined")
+Piece = TypeVar("Piece")
+Worked = TypeVar("Worked")
 WordPlace = tuple[int, int]
 """The word of a layout, and the part of it."""
 MOST_TRIES = 256
@@ -82,7 +82,7 @@ def octets_of(reader: Reader, text: str) -> bytes:
     return b"" if octets.translate(None, _PLAIN) else octets
 
 
-def _together(work: Callable[[Cell], Joined], items: Sequence[Cell]) -> list[Joined]:
+def _together(work: Callable[[Piece], Worked], items: Sequence[Piece]) -> list[Worked]:
     """The same work for each item, in threads: NumPy and Arrow let each other compute."""
     if len(items) < 2:
         return list(map(work, items))

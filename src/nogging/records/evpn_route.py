@@ -9,12 +9,12 @@ from __future__ import annotations
 
 import re
 from contextlib import suppress
-from ipaddress import ip_network
 from typing import Any
 
-from nogging.records.bgp_route import ATTRIBUTES, origin_apart
+from nogging.records.bgp_path import PATH
+from nogging.records.bgp_route import origin_apart
 from nogging.records.field import Field, Kind, Nature, Type
-from nogging.records.values import is_address
+from nogging.records.values import is_address, mac, prefix
 
 TYPES = (
     "other",
@@ -71,7 +71,7 @@ def _in_words(record: dict[str, Any], word: str = "", *parts: str) -> None:
         elif _SEGMENT.fullmatch(part):
             record["segment"] = _octets(part)
         elif _MAC.fullmatch(part):
-            record["address"] = _octets(part)
+            record["address"] = mac(part)
         else:
             record["destination"] = part.lower()
 
@@ -79,12 +79,12 @@ def _in_words(record: dict[str, Any], word: str = "", *parts: str) -> None:
 def _addressed(record: dict[str, Any], told: str, length: str) -> None:
     """What stands behind a length: an address of a host is told as it is, a prefix with its length."""
     if _MAC.fullmatch(told):
-        record["address"] = _octets(told)
+        record["address"] = mac(told)
     elif length != "0":
         record["destination"] = told.lower()
         with suppress(ValueError):
             if record["route_type"] == "ip_prefix":
-                record["destination"] = str(ip_network(f"{told}/{length}", strict=False))
+                record["destination"] = prefix(f"{told}/{length}")
 
 
 def _tag(text: str) -> int | None:
@@ -109,9 +109,7 @@ EVPN_ROUTE = Kind(
             "destination", Type.TEXT, Nature.KEY, "its IP address, a tunnel's end, or a prefix", "RFC 7432, IP Address"
         ),
         Field("next_hop_address", Type.ADDRESS, Nature.MEMBER, "the next hop", "RFC 4760, next hop"),
-        Field("as_path", Type.TEXT, Nature.MEMBER, "over which networks", "RFC 4271, AS_PATH"),
-        Field("best", Type.BOOLEAN, Nature.MEMBER, "whether BGP chose it", "RFC 4271, 9.1.2", mark=">"),
-        *ATTRIBUTES,
+        *PATH,
         Field("route", Type.TEXT, Nature.NOTE, "as the device writes it"),
     ),
     derive=_taken_apart,

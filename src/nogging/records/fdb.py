@@ -2,13 +2,16 @@
 
 from nogging.records.field import Field, Kind, Nature, Type
 
+OF_A_VLAN = (
+    Field("vlan_id", Type.INTEGER, Nature.KEY, "the VLAN", "IEEE 802.1Q, VID"),
+    Field("vlan", Type.TEXT, Nature.KEY, "its name, where the device tells no number", "IEEE 802.1Q, VLAN name"),
+)
 FDB = Kind(
     "fdb",
     "an address in the forwarding database of a bridge",
     "IEEE 802.1Q, 8.8",
     (
-        Field("vlan_id", Type.INTEGER, Nature.KEY, "the VLAN", "IEEE 802.1Q, VID"),
-        Field("vlan", Type.TEXT, Nature.KEY, "its name, where the device tells no number", "IEEE 802.1Q, VLAN name"),
+        *OF_A_VLAN,
         Field("address", Type.MAC, Nature.KEY, "the address", "IEEE 802.1Q, MAC address", required=True),
         Field(
             "interface",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from ipaddress import ip_network
 from typing import Any
 
+from nogging.records.fdb import OF_A_VLAN
 from nogging.records.field import Field, Kind, Nature, Type
 
 
@@ -105,8 +106,7 @@ SNOOPED_GROUP = Kind(
     "a port to which a bridge sends the packets of a group, since it heard somebody ask for them",
     "RFC 9166, RFC 4541",
     (
-        Field("vlan_id", Type.INTEGER, Nature.KEY, "the VLAN", "IEEE 802.1Q, VID"),
-        Field("vlan", Type.TEXT, Nature.KEY, "its name, where the device tells no number", "IEEE 802.1Q, VLAN name"),
+        *OF_A_VLAN,
         Field("group", Type.TEXT, Nature.KEY, "the group; `*` for all of them", "RFC 9166, group", required=True),
         Field("source", Type.ADDRESS, Nature.KEY, "who sends them; none where it is whoever does", "RFC 9166, source"),
         Field(
